@@ -1,0 +1,128 @@
+"""Reading the input of a calculation: each field checked, each complaint naming field, value and what is accepted."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from metrology.faults import Fault
+
+MAX_ROWS = 10_000
+
+
+class Input:
+    """The fields given to a calculation. Remembers which were asked for, so that a misspelt one is refused."""
+
+    def __init__(self, data: Mapping[str, Any], path: str = "") -> None:
+        if not isinstance(data, Mapping):
+            raise Fault("not_an_object", f"{path or 'input'} must be an object of named fields.", field=path)
+        self._data = data
+        self._path = path
+        self._asked: set[str] = set()
+        self._rows: list[Input] = []
+
+    def _name(self, field: str) -> str:
+        return f"{self._path}.{field}" if self._path else field
+
+    def has(self, field: str) -> bool:
+        """True when the field was given."""
+        self._asked.add(field)
+        return self._data.get(field) is not None
+
+    def _take(self, field: str, accepts: str) -> Any:
+        if not self.has(field):
+            raise Fault("missing", f"{self._name(field)} is missing; {accepts} is needed.", field=self._name(field))
+        return self._data[field]
+
+    def number(self, field: str, *, default: float | None = None, endless: bool = False) -> float:
+        """A finite number (infinity only where `endless`), or the default when absent."""
+        if default is not None and not self.has(field):
+            return default
+        return self._number(self._take(field, "a number"), self._name(field), endless)
+
+    def _number(self, raw: Any, name: str, endless: bool = False) -> float:
+        value = math.nan
+        if isinstance(raw, int | float) and not isinstance(raw, bool):
+            try:
+                value = float(raw)
+            except OverflowError:
+                value = math.inf
+        elif isinstance(raw, str):
+            try:
+                value = float(raw.strip().replace(",", ".")) if "_" not in raw else math.nan
+            except ValueError:
+                raise Fault("not_a_number", f"{name} is {raw!r}; a finite number is accepted.", field=name) from None
+        else:
+            raise Fault("not_a_number", f"{name} is {raw!r}; a finite number is accepted.", field=name)
+        if not math.isfinite(value) and not (endless and value == math.inf):
+            raise Fault("not_finite", f"{name} is {raw!r}; a finite number is accepted, -1e308 to 1e308.", field=name)
+        return value
+
+    def text(self, field: str, *, default: str | None = None) -> str:
+        """A text, or the default when absent."""
+        if default is not None and not self.has(field):
+            return default
+        raw = self._take(field, "a text")
+        if not isinstance(raw, str | int | float) or isinstance(raw, bool):
+            raise Fault("not_text", f"{self._name(field)} is {raw!r}; a text is accepted.", field=self._name(field))
+        return str(raw)
+
+    def choice(self, field: str, options: Sequence[str], *, default: str | None = None) -> str:
+        """One of the options (any case), or the default when absent."""
+        value = self.text(field, default=default).strip().lower()
+        if value not in options:
+            raise Fault(
+                "unknown_choice",
+                f"{self._name(field)} is {value!r}; accepted are {', '.join(options)}.",
+                field=self._name(field),
+                options=list(options),
+            )
+        return value
+
+    def flag(self, field: str) -> bool:
+        """True for true, 1, yes; False for false, 0, no or when absent."""
+        if not self.has(field):
+            return False
+        raw = str(self._data[field]).strip().lower()
+        if raw not in ("true", "1", "yes", "false", "0", "no"):
+            raise Fault("not_a_flag", f"{self._name(field)} is {raw!r}; accepted are true and false.", field=self._name(field))
+        return raw in ("true", "1", "yes")
+
+    def _list(self, field: str) -> list[Any]:
+        raw = self._take(field, "a list")
+        if not isinstance(raw, list) or not 1 <= len(raw) <= MAX_ROWS:
+            raise Fault(
+                "not_a_list",
+                f"{self._name(field)} must be a list of 1 to {MAX_ROWS} entries (use --json on the command line).",
+                field=self._name(field),
+            )
+        return raw
+
+    def numbers(self, field: str) -> list[float]:
+        """A list of finite numbers; a text of numbers separated by blanks or semicolons is accepted too."""
+        raw = self._take(field, "a list of numbers")
+        if isinstance(raw, str):
+            raw = [part for part in raw.strip("[]").replace(";", " ").replace(", ", " ").split() if part]
+            if len(raw) == 1:
+                raw = raw[0].split(",")
+            return [self._number(v, f"{self._name(field)}[{i}]") for i, v in enumerate(raw)]
+        return [self._number(v, f"{self._name(field)}[{i}]") for i, v in enumerate(self._list(field))]
+
+    def rows(self, field: str) -> list[Input]:
+        """A list of objects, each an Input of its own."""
+        rows = [Input(row, f"{self._name(field)}[{i}]") for i, row in enumerate(self._list(field))]
+        self._rows.extend(rows)
+        return rows
+
+    def refuse_unknown(self) -> None:
+        """Raise a Fault when a field was given that nothing asked for."""
+        for field in self._data:
+            if field not in self._asked:
+                raise Fault(
+                    "unknown_field",
+                    f"{self._name(field)} is not a field of this calculation; its fields are {', '.join(sorted(self._asked))}.",
+                    field=self._name(field),
+                )
+        for row in self._rows:
+            row.refuse_unknown()

@@ -1,0 +1,1 @@
+"""Judging measurements: errors, tolerance, uncertainty, decision rules, signatures, drift."""

@@ -1,0 +1,95 @@
+"""Reference standards: what their certificate claims, and whether one is good enough for a job."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, fields
+from datetime import date
+from typing import Any
+
+from metrology.faults import Fault
+from metrology.quantities.units import convert, convert_width, quantity_of
+
+
+@dataclass(frozen=True)
+class ReferenceStandard:
+    """A reference as its register and certificate describe it.
+
+    Expanded uncertainty at x: u_absolute + u_percent_reading/100 |x| + u_percent_span/100 (high - low),
+    in `unit`, with coverage factor k. Dates are ISO texts, resolution is the step of its display.
+    """
+
+    code: str
+    name: str
+    serial: str
+    unit: str
+    low: float
+    high: float
+    u_absolute: float
+    u_percent_reading: float
+    u_percent_span: float
+    k: float
+    resolution: float
+    certificate: str
+    laboratory: str
+    traceability: str
+    calibrated_on: str
+    due_on: str
+    state: str = "in service"
+
+    def expanded(self, value: float, *, unit: str) -> float:
+        """Expanded uncertainty (with this reference's k) at a value given in `unit`, in that unit."""
+        own = convert(value, unit, to_unit=self.unit)
+        u = self.u_absolute + self.u_percent_reading / 100.0 * abs(own) + self.u_percent_span / 100.0 * abs(self.high - self.low)
+        return abs(convert_width(u, self.unit, to_unit=unit))
+
+    def step_in(self, unit: str) -> float:
+        """The step of its display in another unit."""
+        return abs(convert_width(self.resolution, self.unit, to_unit=unit)) if self.resolution else 0.0
+
+
+def reference_from(payload: Mapping[str, Any]) -> ReferenceStandard:
+    """The reference frozen in an event or read from the register; other keys are passed over."""
+    return ReferenceStandard(**{f.name: payload[f.name] for f in fields(ReferenceStandard) if f.name in payload})
+
+
+def find_reference_faults(reference: ReferenceStandard, *, low: float, high: float, unit: str, today: date) -> list[Fault]:
+    """Why this reference can't be used for low..high in `unit` today; empty when it can.
+
+    Codes: wrong_quantity, out_of_service, expired, not_covering.
+    """
+    own, wanted = quantity_of(reference.unit), quantity_of(unit)
+    if own != wanted or (own is None and reference.unit != unit):
+        return [
+            Fault(
+                "wrong_quantity",
+                f"{reference.code} measures in {reference.unit}; this job needs {unit}. Choose another reference.",
+                field="reference",
+            )
+        ]
+    faults = []
+    if reference.state != "in service":
+        faults.append(
+            Fault("out_of_service", f"{reference.code} is {reference.state}. Choose a reference that is in service.", field="reference")
+        )
+    if date.fromisoformat(reference.due_on) < today:
+        faults.append(
+            Fault(
+                "expired",
+                f"The certificate of {reference.code} ran out on {reference.due_on}. Choose another, "
+                "or have a reviewer override it with a reason, which is printed.",
+                field="reference",
+            )
+        )
+    a, b = sorted((low, high))
+    ra, rb = sorted((convert(reference.low, reference.unit, to_unit=unit), convert(reference.high, reference.unit, to_unit=unit)))
+    slack = 1e-9 * max(1.0, abs(rb - ra))
+    if a < ra - slack or b > rb + slack:
+        faults.append(
+            Fault(
+                "not_covering",
+                f"{reference.code} covers {ra:g} to {rb:g} {unit}; the points need {a:g} to {b:g} {unit}. Choose one with a wider range.",
+                field="reference",
+            )
+        )
+    return faults

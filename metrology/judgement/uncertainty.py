@@ -1,0 +1,88 @@
+"""Combining uncertainty: JCGM 100:2008 (GUM)."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from metrology.faults import Fault, require_finite, require_positive
+from metrology.judgement.student import coverage_factor
+
+# GUM 4.3.7 (rectangular), 4.3.9 (triangular), and the arcsine distribution of a cyclic quantity.
+DIVISORS = {
+    "normal": 1.0,
+    "rectangular": math.sqrt(3.0),
+    "triangular": math.sqrt(6.0),
+    "u-shaped": math.sqrt(2.0),
+}
+
+
+@dataclass(frozen=True)
+class Component:
+    """One contribution.
+
+    value: half-width, expanded or standard uncertainty, in the unit of the quantity (0 or more).
+    divisor: turns value into a standard uncertainty; by default that of the distribution.
+    sensitivity: d(result) / d(quantity). dof: degrees of freedom (infinite for a stated limit).
+    """
+
+    name: str
+    value: float
+    distribution: str = "normal"
+    divisor: float | None = None
+    sensitivity: float = 1.0
+    dof: float = math.inf
+
+    @property
+    def standard(self) -> float:
+        """Standard uncertainty in the unit of the result: |c| value / divisor."""
+        return abs(self.sensitivity) * self.value / (self.divisor or DIVISORS[self.distribution])
+
+
+@dataclass(frozen=True)
+class Uncertainty:
+    """Combined standard uncertainty, effective degrees of freedom, coverage factor, expanded uncertainty."""
+
+    combined: float
+    effective_dof: float
+    k: float
+    expanded: float
+
+
+def check_component(component: Component) -> Component:
+    """The component, or a Fault naming what is wrong with it."""
+    name = f"components[{component.name}]"
+    if component.distribution not in DIVISORS:
+        raise Fault(
+            "unknown_distribution",
+            f"{name}.distribution is {component.distribution!r}; accepted are {', '.join(DIVISORS)}.",
+            field=f"{name}.distribution",
+        )
+    if require_finite(component.value, f"{name}.value") < 0:
+        raise Fault("negative", f"{name}.value is {component.value:g}; it must be 0 or more.", field=f"{name}.value")
+    if component.divisor is not None:
+        require_positive(component.divisor, f"{name}.divisor")
+    require_finite(component.sensitivity, f"{name}.sensitivity")
+    if not component.dof > 0:
+        raise Fault("not_positive", f"{name}.dof is {component.dof:g}; it must be above 0.", field=f"{name}.dof")
+    return component
+
+
+def combine(components: Sequence[Component], *, coverage: float = 0.9545) -> Uncertainty:
+    """Root sum of squares, Welch-Satterthwaite degrees of freedom, and the expanded uncertainty.
+
+    u_c^2 = sum u_i^2 (GUM 5.1.2, uncorrelated); nu_eff = u_c^4 / sum(u_i^4 / nu_i) (GUM G.4.1);
+    U = k u_c with k from Student's t at nu_eff (GUM G.3.2). Raises a Fault for an empty list or all zeros.
+    """
+    if not components:
+        raise Fault("empty", "components is empty; at least one is needed.", field="components")
+    parts = [(check_component(c).standard, c.dof) for c in components]
+    variance = math.fsum(u * u for u, _ in parts)
+    if variance == 0:
+        raise Fault("all_zero", "Every component is zero; there is no uncertainty to combine.", field="components")
+    combined = math.sqrt(variance)
+    spread = math.fsum((u / combined) ** 4 / nu for u, nu in parts)
+    dof = 1.0 / spread if spread > 0 else math.inf
+    k = coverage_factor(coverage, dof)
+    return Uncertainty(combined, dof, k, k * combined)

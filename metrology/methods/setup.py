@@ -1,0 +1,98 @@
+"""What a run is about, frozen at its start: the instrument as the register had it, the points, the policies."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass, field
+from typing import Any
+
+from metrology.faults import Fault, require_range
+from metrology.judgement.policy import Policy, resolve_policy
+from metrology.judgement.tolerance import Term, Tolerance, describe
+from metrology.quantities.transfer import Transfer, require_output, require_span
+
+DEFAULT_POINTS = (0.0, 25.0, 50.0, 75.0, 100.0)
+
+
+@dataclass(frozen=True)
+class InstrumentSetup:
+    """An instrument with a defined input range and output, as frozen into a run."""
+
+    tag: str
+    serial: str
+    service: str
+    area: str
+    unit: str
+    lrv: float
+    urv: float
+    output_lo: float
+    output_hi: float
+    output_unit: str
+    transfer: Transfer
+    tolerance: Tolerance
+    warm_up_min: float = 0.0
+    is_adjustable: bool = True
+    needs_permit: bool = False
+    hazards: str = ""
+    feeds: str = ""
+
+    def __post_init__(self) -> None:
+        require_span(self.lrv, self.urv)
+        require_output(self.output_lo, self.output_hi)
+        require_range(self.warm_up_min, 0, 1440, field="warm_up_min", unit="min")
+
+    @property
+    def tolerance_text(self) -> str:
+        """The tolerance in words."""
+        return describe(self.tolerance, self.unit)
+
+
+@dataclass(frozen=True)
+class RunSetup:
+    """Method, instrument, test points in percent of input span, cycles, policies."""
+
+    method: str
+    revision: str
+    instrument: InstrumentSetup
+    points_percent: tuple[float, ...] = DEFAULT_POINTS
+    cycles: int = 1
+    policy: Policy = field(default_factory=Policy)
+
+    def __post_init__(self) -> None:
+        check_points(self.points_percent)
+        if self.cycles not in (1, 2, 3):
+            raise Fault("out_of_range", f"cycles is {self.cycles}; accepted is 1 to 3.", field="cycles")
+
+
+def check_points(points: tuple[float, ...]) -> None:
+    """Refuse test points that are too few or many, unsorted, doubled, or outside the range."""
+    if not 2 <= len(points) <= 21:
+        raise Fault("bad_points", f"There are {len(points)} test points; accepted are 2 to 21.", field="points_percent")
+    for p in points:
+        require_range(p, 0.0, 100.0, field="points_percent", unit="%")
+    if any(b <= a for a, b in itertools.pairwise(points)):
+        raise Fault("bad_points", "The test points must rise, without doubles, like 0, 25, 50, 75, 100.", field="points_percent")
+
+
+def setup_payload(setup: RunSetup) -> dict[str, Any]:
+    """The setup as plain data for the first event of a run."""
+    return asdict(setup)
+
+
+def setup_from(payload: Mapping[str, Any]) -> RunSetup:
+    """The setup back from the first event; raises a Fault when it does not hold together."""
+    i = dict(payload["instrument"])
+    t, tol = i.pop("transfer"), i.pop("tolerance")
+    return RunSetup(
+        method=payload["method"],
+        revision=payload["revision"],
+        instrument=InstrumentSetup(
+            **i,
+            transfer=Transfer(t["kind"], t["cutoff_percent"], tuple((a, b) for a, b in t["table"])),
+            tolerance=Tolerance(tuple(Term(**term) for term in tol["terms"]), tol["combine"], tol["division"]),
+        ),
+        points_percent=tuple(payload["points_percent"]),
+        cycles=payload["cycles"],
+        policy=resolve_policy(payload["policy"]),
+    )

@@ -1,0 +1,56 @@
+"""The few kinds of step that every method is made of."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+PHASES = ("prepare", "make safe", "as found", "judge", "adjust", "as left", "restore", "sign")
+KINDS = ("confirm", "hold", "timer", "readings", "judge", "adjust", "release", "sign")
+
+
+@dataclass(frozen=True)
+class Field:
+    """Something asked for in a step.
+
+    kind: text, long, number, choice, identity (must equal `expected`), reference (a standard for `role`).
+    """
+
+    name: str
+    label: str
+    kind: str = "text"
+    unit: str = ""
+    required: bool = True
+    options: tuple[tuple[str, str], ...] = ()
+    expected: str = ""
+    hint: str = ""
+    low: float | None = None
+    high: float | None = None
+
+
+@dataclass(frozen=True)
+class Check:
+    """One line of a checklist that must be ticked."""
+
+    key: str
+    label: str
+
+
+@dataclass(frozen=True)
+class Step:
+    """One step of a method. `if_needed` marks steps that a decision may leave out."""
+
+    key: str
+    kind: str
+    phase: str
+    title: str
+    instruction: str
+    cautions: tuple[str, ...] = ()
+    fields: tuple[Field, ...] = ()
+    checks: tuple[Check, ...] = ()
+    minutes: float = 0.0
+    set_name: str = ""  # readings, judge and adjust: which set of readings they belong to
+    if_needed: bool = False
+    left_out: str = ""  # why the step is not done in this run
+    confirm_label: str = "Confirm"
+    needs_timer: str = ""  # readings: the timer that must have run
+    options: tuple[tuple[str, str], ...] = field(default=())

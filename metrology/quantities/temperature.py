@@ -1,0 +1,198 @@
+"""Thermocouples (ITS-90, NIST Monograph 175 / IEC 60584-1:2013) and platinum resistances (IEC 60751:2008)."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from metrology.faults import Fault, require_finite, require_positive, require_range
+from metrology.quantities.thermocouple_tables import K_EXPONENTIAL, REFERENCE_FUNCTIONS
+
+# IEC 60751:2008, clause 4: coefficients of the Callendar-Van Dusen equation for industrial platinum.
+CVD_A = 3.9083e-3
+CVD_B = -5.775e-7
+CVD_C = -4.183e-12
+PT_LOW_C, PT_HIGH_C = -200.0, 850.0
+
+# Where the type B curve turns: below it the electromotive force falls with temperature.
+_B_MINIMUM_C = 21.020262
+
+
+def _pieces(kind: str) -> tuple[tuple[float, float, tuple[float, ...]], ...]:
+    try:
+        return REFERENCE_FUNCTIONS[kind.upper()]
+    except (KeyError, AttributeError):
+        known = ", ".join(REFERENCE_FUNCTIONS)
+        raise Fault("unknown_thermocouple", f"type is {kind!r}; known are {known}.", field="type") from None
+
+
+def thermocouple_range(kind: str) -> tuple[float, float]:
+    """Valid temperatures of a thermocouple type in C, lowest and highest."""
+    pieces = _pieces(kind)
+    return pieces[0][0], pieces[-1][1]
+
+
+def _emf(kind: str, t90_c: float) -> float:
+    pieces = _pieces(kind)
+    coefficients = next(c for _, high, c in pieces if t90_c <= high or high == pieces[-1][1])
+    emf = 0.0
+    for c in reversed(coefficients):
+        emf = emf * t90_c + c
+    if kind.upper() == "K" and t90_c > 0:
+        a0, a1, a2 = K_EXPONENTIAL
+        emf += a0 * math.exp(a1 * (t90_c - a2) ** 2)
+    return emf
+
+
+def thermocouple_emf(kind: str, t90_c: float, *, cold_junction_c: float = 0.0) -> float:
+    """Electromotive force in mV of a thermocouple between t90_c and its cold junction.
+
+    E = E_ref(t90) - E_ref(t_cj). Type letter B E J K N R S T; both temperatures inside the type's range.
+    Source: NIST Monograph 175, reference functions.
+
+    >>> round(thermocouple_emf("K", 100.0), 3)
+    4.096
+    """
+    low, high = thermocouple_range(kind)
+    require_range(t90_c, low, high, field="t90_c", unit="C")
+    require_range(cold_junction_c, low, high, field="cold_junction_c", unit="C")
+    return _emf(kind, t90_c) - _emf(kind, cold_junction_c)
+
+
+def thermocouple_temperature(kind: str, emf_mv: float, *, cold_junction_c: float = 0.0) -> float:
+    """Temperature in C that gives emf_mv against a cold junction: the reference function inverted by bisection.
+
+    Inverting the function itself (instead of the published approximate inverses) covers the whole
+    range and closes to better than 1e-9 C. Type B is inverted on its rising branch, above 21 C.
+    Source: NIST Monograph 175.
+
+    >>> round(thermocouple_temperature("K", 4.096), 1)
+    100.0
+    """
+    low, high = thermocouple_range(kind)
+    require_range(cold_junction_c, low, high, field="cold_junction_c", unit="C")
+    if kind.upper() == "B":
+        low = _B_MINIMUM_C
+    offset = _emf(kind, cold_junction_c)
+    total = require_finite(emf_mv, "emf_mv") + offset
+    e_low, e_high = _emf(kind, low), _emf(kind, high)
+    # A value rounded to the table's microvolt may lie just outside the ends of the function.
+    if not e_low - 6e-4 <= total <= e_high + 6e-4:
+        raise Fault(
+            "out_of_range",
+            f"emf_mv is {emf_mv:g} mV; type {kind.upper()} with its cold junction at {cold_junction_c:g} C "
+            f"gives {e_low - offset:.3f} to {e_high - offset:.3f} mV.",
+            field="emf_mv",
+            low=e_low - offset,
+            high=e_high - offset,
+        )
+    for _ in range(80):
+        middle = 0.5 * (low + high)
+        if _emf(kind, middle) < total:
+            low = middle
+        else:
+            high = middle
+    return 0.5 * (low + high)
+
+
+def pt_resistance(t90_c: float, *, r0: float = 100.0) -> float:
+    """Resistance in ohm of an industrial platinum element, -200 to 850 C.
+
+    R = R0 (1 + A t + B t^2) from 0 C up; below, R0 (1 + A t + B t^2 + C (t - 100) t^3).
+    Source: IEC 60751:2008, clause 4.
+
+    >>> round(pt_resistance(100.0), 2)
+    138.51
+    """
+    require_range(t90_c, PT_LOW_C, PT_HIGH_C, field="t90_c", unit="C")
+    require_positive(r0, "r0", "ohm")
+    t = t90_c
+    ratio = 1 + CVD_A * t + CVD_B * t * t
+    if t < 0:
+        ratio += CVD_C * (t - 100.0) * t**3
+    return r0 * ratio
+
+
+def pt_temperature(ohm: float, *, r0: float = 100.0) -> float:
+    """Temperature in C of an industrial platinum element of resistance `ohm`; the inverse of `pt_resistance`.
+
+    Above 0 C the quadratic is solved, below it the quartic is bisected. Source: IEC 60751:2008, clause 4.
+
+    >>> round(pt_temperature(138.5055), 3)
+    100.0
+    """
+    require_positive(r0, "r0", "ohm")
+    low, high = pt_resistance(PT_LOW_C, r0=r0), pt_resistance(PT_HIGH_C, r0=r0)
+    slack = r0 * 1e-4  # tables are rounded to 0.01 ohm in 100
+    require_range(ohm, low - slack, high + slack, field="ohm", unit="ohm")
+    if ohm >= r0:
+        return (-CVD_A + math.sqrt(CVD_A**2 - 4 * CVD_B * (1 - ohm / r0))) / (2 * CVD_B)
+    a, b = PT_LOW_C, 0.0
+    for _ in range(80):
+        middle = 0.5 * (a + b)
+        if pt_resistance(middle, r0=r0) < ohm:
+            a = middle
+        else:
+            b = middle
+    return 0.5 * (a + b)
+
+
+@dataclass(frozen=True)
+class SensorClass:
+    """A tolerance class of a sensor: +-max(absolute, fraction * |t|) or +-(absolute + fraction * |t|)."""
+
+    low_c: float
+    high_c: float
+    absolute_c: float
+    fraction: float
+    form: str  # "sum", "greater" or "r-s-1"
+
+
+# IEC 60751:2008 table 3 (wire-wound, the wider range) and IEC 60584-1:2013 table 12.
+SENSOR_CLASSES: dict[str, SensorClass] = {
+    "pt-aa": SensorClass(-50, 250, 0.1, 0.0017, "sum"),
+    "pt-a": SensorClass(-100, 450, 0.15, 0.002, "sum"),
+    "pt-b": SensorClass(-196, 600, 0.3, 0.005, "sum"),
+    "pt-c": SensorClass(-196, 600, 0.6, 0.01, "sum"),
+    "tc-t-1": SensorClass(-40, 350, 0.5, 0.004, "greater"),
+    "tc-t-2": SensorClass(-40, 350, 1.0, 0.0075, "greater"),
+    "tc-t-3": SensorClass(-200, 40, 1.0, 0.015, "greater"),
+    "tc-e-1": SensorClass(-40, 800, 1.5, 0.004, "greater"),
+    "tc-e-2": SensorClass(-40, 900, 2.5, 0.0075, "greater"),
+    "tc-e-3": SensorClass(-200, 40, 2.5, 0.015, "greater"),
+    "tc-j-1": SensorClass(-40, 750, 1.5, 0.004, "greater"),
+    "tc-j-2": SensorClass(-40, 750, 2.5, 0.0075, "greater"),
+    "tc-k-1": SensorClass(-40, 1000, 1.5, 0.004, "greater"),
+    "tc-k-2": SensorClass(-40, 1200, 2.5, 0.0075, "greater"),
+    "tc-k-3": SensorClass(-200, 40, 2.5, 0.015, "greater"),
+    "tc-n-1": SensorClass(-40, 1000, 1.5, 0.004, "greater"),
+    "tc-n-2": SensorClass(-40, 1200, 2.5, 0.0075, "greater"),
+    "tc-n-3": SensorClass(-200, 40, 2.5, 0.015, "greater"),
+    "tc-r-1": SensorClass(0, 1600, 1.0, 0.003, "r-s-1"),
+    "tc-r-2": SensorClass(0, 1600, 1.5, 0.0025, "greater"),
+    "tc-s-1": SensorClass(0, 1600, 1.0, 0.003, "r-s-1"),
+    "tc-s-2": SensorClass(0, 1600, 1.5, 0.0025, "greater"),
+    "tc-b-2": SensorClass(600, 1700, 1.5, 0.0025, "greater"),
+    "tc-b-3": SensorClass(600, 1700, 4.0, 0.005, "greater"),
+}
+
+
+def sensor_tolerance(sensor: str, t90_c: float) -> float:
+    """Tolerance in C, plus or minus, of a sensor class at a temperature, inside the range the class is defined for.
+
+    Sources: IEC 60751:2008 table 3 (pt-aa, pt-a, pt-b, pt-c); IEC 60584-1:2013 table 12 (tc-TYPE-CLASS).
+
+    >>> round(sensor_tolerance("pt-a", 100.0), 3)
+    0.35
+    """
+    try:
+        c = SENSOR_CLASSES[sensor.lower()]
+    except (KeyError, AttributeError):
+        known = ", ".join(SENSOR_CLASSES)
+        raise Fault("unknown_sensor", f"sensor is {sensor!r}; known are {known}.", field="sensor") from None
+    require_range(t90_c, c.low_c, c.high_c, field="t90_c", unit="C")
+    if c.form == "sum":
+        return c.absolute_c + c.fraction * abs(t90_c)
+    if c.form == "r-s-1":
+        return c.absolute_c if t90_c <= 1100 else c.absolute_c + c.fraction * (t90_c - 1100)
+    return max(c.absolute_c, c.fraction * abs(t90_c))

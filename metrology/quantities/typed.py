@@ -1,0 +1,116 @@
+"""Numbers as people type them: comma or point, a unit after them, slips of the finger."""
+
+from __future__ import annotations
+
+import math
+import re
+from dataclasses import dataclass
+
+from metrology.faults import Fault
+
+_NUMBER = re.compile(r"^([+\-−]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+\-]?\d{1,4})?)\s*(.*)$", re.DOTALL)
+_SAME_UNIT = {
+    "°c": "c",
+    "degc": "c",
+    "deg c": "c",
+    "℃": "c",
+    "ω": "ohm",
+    "ohms": "ohm",
+    "%": "%",
+    "percent": "%",
+    "milliamp": "ma",
+    "volt": "v",
+    "volts": "v",
+    "litre": "l",
+    "liter": "l",
+    "µ": "u",
+    "m³/h": "m3/h",
+    "kg/cm²": "kg/cm2",
+    "in h2o": "inh2o",
+}
+
+
+@dataclass(frozen=True)
+class Typed:
+    """A number with the text it was typed as."""
+
+    text: str
+    value: float
+
+    @property
+    def resolution(self) -> float:
+        """The step of the last typed digit: 0.01 for '12.04'."""
+        mantissa, _, exponent = self.text.lower().partition("e")
+        _, _, decimals = mantissa.partition(".")
+        return float(10.0 ** (int(exponent or 0) - len(decimals)))
+
+
+def same_unit(a: str, b: str) -> bool:
+    """True when two unit texts mean the same unit (case and customary spellings aside)."""
+
+    def fold(u: str) -> str:
+        key = u.strip().lower()
+        return _SAME_UNIT.get(key, key)
+
+    return fold(a) == fold(b)
+
+
+def parse_typed(text: str, *, name: str, unit: str = "", field: str = "") -> Typed:
+    """Read a typed number. Comma or point decimals; the right unit may follow, another unit is refused.
+
+    Raises a Fault that quotes what was typed, for an empty text, a word, an endless number, or a wrong unit.
+
+    >>> parse_typed("12,04 mA", name="The reading", unit="mA").value
+    12.04
+    """
+    raw = text.strip()
+    u = f" {unit}" if unit else ""
+    if not raw:
+        raise Fault("empty", f"{name} is empty. Type the number in{u or ' figures'}.", field=field)
+    if len(raw) > 60:
+        raise Fault("too_long", f"{name} is {len(raw)} characters long; type one number of at most 60.", field=field)
+    found = _NUMBER.match(raw)
+    if not found:
+        raise Fault("not_a_number", f"{name} is '{raw}', which is not a number. Type it in figures, like 12.04{u}.", field=field)
+    digits, rest = found.group(1).replace(",", ".").replace("−", "-"), found.group(2).strip()
+    if rest and not (unit and same_unit(rest, unit)):
+        if re.match(r"^[.,\d]", rest):
+            raise Fault("not_a_number", f"{name} is '{raw}', which is not one number. Use one comma or point.", field=field)
+        want = f"it is asked in {unit}" if unit else "no unit belongs here"
+        raise Fault("wrong_unit", f"{name} is '{raw}', but {want}. Convert it, or type the number alone.", field=field, unit=unit)
+    value = float(digits)
+    if not math.isfinite(value):
+        raise Fault("not_finite", f"{name} is '{raw}', too large to be a measurement. Type it again.", field=field)
+    return Typed(digits, value)
+
+
+def suggest_slip(text: str, *, low: float, high: float, expected: float, close: float) -> str | None:
+    """A likelier number when `text` may be a slip: decimal point lost or moved, digits transposed, one doubled or lost.
+
+    Only numbers within low..high and within `close` of what is expected are offered, the nearest first.
+
+    >>> suggest_slip("1204", low=3.6, high=22.0, expected=12.0, close=1.0)
+    '12.04'
+    """
+    sign, body = ("-", text[1:]) if text[:1] == "-" else ("", text.lstrip("+"))
+    if "e" in body.lower() or not 1 <= len(body) <= 12:
+        return None
+    digits = body.replace(".", "")
+    point = body.index(".") if "." in body else len(body)
+    candidates: set[str] = set()
+
+    def place(ds: str, at: int) -> None:
+        if 0 < at <= len(ds):
+            candidates.add(sign + (ds[:at] + "." + ds[at:]).rstrip("."))
+
+    for at in range(1, len(digits) + 1):
+        place(digits, at)
+    for i in range(len(digits) - 1):
+        place(digits[:i] + digits[i + 1] + digits[i] + digits[i + 2 :], point)
+    for i in range(len(digits)):
+        place(digits[:i] + digits[i + 1 :], point if i >= point else point - 1)
+    for extra in "0123456789":
+        for i in range(len(digits) + 1):
+            place(digits[:i] + extra + digits[i:], point + 1 if i < point or (i == point and "." not in body) else point)
+    good = [c for c in candidates if c != text and low <= float(c) <= high and abs(float(c) - expected) <= close]
+    return min(good, key=lambda c: (abs(float(c) - expected), c), default=None)

@@ -1,0 +1,69 @@
+"""Conversion between the units of one quantity, for matching a reference standard to an instrument."""
+
+from __future__ import annotations
+
+from metrology.faults import Fault
+from metrology.quantities.typed import same_unit
+
+# Factor to the first unit of each quantity; offset only for temperature. NIST SP 811, appendix B.
+_FACTORS: dict[str, dict[str, tuple[float, float]]] = {
+    "pressure": {
+        "kPa": (1.0, 0.0),
+        "Pa": (1e-3, 0.0),
+        "MPa": (1e3, 0.0),
+        "bar": (100.0, 0.0),
+        "mbar": (0.1, 0.0),
+        "psi": (6.894757293168, 0.0),
+        "inH2O": (0.24908891, 0.0),
+        "mmH2O": (0.00980665, 0.0),
+        "kg/cm2": (98.0665, 0.0),
+    },
+    "temperature": {"C": (1.0, 0.0), "°C": (1.0, 0.0), "K": (1.0, -273.15), "F": (5 / 9, -160 / 9)},
+    "current": {"mA": (1.0, 0.0), "A": (1000.0, 0.0), "uA": (1e-3, 0.0)},
+    "voltage": {"V": (1.0, 0.0), "mV": (1e-3, 0.0)},
+    "frequency": {"Hz": (1.0, 0.0), "kHz": (1000.0, 0.0)},
+    "mass": {"kg": (1.0, 0.0), "g": (1e-3, 0.0), "lb": (0.45359237, 0.0), "t": (1000.0, 0.0)},
+    "length": {"m": (1.0, 0.0), "mm": (1e-3, 0.0), "cm": (0.01, 0.0), "in": (0.0254, 0.0)},
+    "resistance": {"ohm": (1.0, 0.0)},
+    "percent": {"%": (1.0, 0.0)},
+}
+
+
+def quantity_of(unit: str) -> str | None:
+    """Name of the quantity that a unit measures, or None when it is not known here."""
+    for quantity, units in _FACTORS.items():
+        if any(same_unit(unit, u) for u in units):
+            return quantity
+    return None
+
+
+def _factor(unit: str, field: str) -> tuple[str, float, float]:
+    for quantity, units in _FACTORS.items():
+        for name, (scale, offset) in units.items():
+            if name == unit:
+                return quantity, scale, offset
+    for quantity, units in _FACTORS.items():
+        for name, (scale, offset) in units.items():
+            if same_unit(name, unit):
+                return quantity, scale, offset
+    raise Fault("unknown_unit", f"The unit '{unit}' is not known for conversion.", field=field)
+
+
+def convert(value: float, from_unit: str, *, to_unit: str) -> float:
+    """Value in another unit of the same quantity; the same unit passes even when it is not in the table.
+
+    >>> convert(1.0, "bar", to_unit="kPa")
+    100.0
+    """
+    if same_unit(from_unit, to_unit):
+        return value
+    quantity, scale, offset = _factor(from_unit, "from_unit")
+    other, to_scale, to_offset = _factor(to_unit, "to_unit")
+    if quantity != other:
+        raise Fault("unit_mismatch", f"{from_unit} measures {quantity} and {to_unit} measures {other}.", field="unit")
+    return (value * scale + offset - to_offset) / to_scale
+
+
+def convert_width(width: float, from_unit: str, *, to_unit: str) -> float:
+    """A difference (an uncertainty, a resolution) in another unit: scale only, no offset."""
+    return convert(width, from_unit, to_unit=to_unit) - convert(0.0, from_unit, to_unit=to_unit)

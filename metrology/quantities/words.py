@@ -1,0 +1,49 @@
+"""Numbers and times as words for screens and records: digits that match the resolution, a sign on every error."""
+
+from __future__ import annotations
+
+import math
+from datetime import datetime
+
+
+def decimals_for(span: float) -> int:
+    """Decimals that show about one part in ten thousand of a span (0 to 6)."""
+    size = abs(span)
+    return max(0, min(6, 4 - math.ceil(math.log10(size)))) if size > 0 else 3
+
+
+def number(value: float, decimals: int) -> str:
+    """Fixed decimals; a rounded zero carries no minus."""
+    text = f"{value:.{decimals}f}"
+    return text.lstrip("-") if float(text) == 0 else text
+
+
+def signed(value: float, decimals: int = 2) -> str:
+    """Fixed decimals with a sign on everything but zero."""
+    text = f"{value:+.{decimals}f}"
+    return text[1:] if float(text) == 0 else text
+
+
+def percent(value: float) -> str:
+    """A signed error in percent of span with its unit."""
+    return f"{signed(value, 3 if abs(value) < 0.1 else 2)} %"
+
+
+def ratio(value: float) -> str:
+    """A ratio such as a TUR, as people write it: 4.2 : 1."""
+    return "no limit" if math.isinf(value) else f"{value:.1f} : 1" if value < 100 else f"{value:.0f} : 1"
+
+
+def minutes(seconds: float) -> str:
+    """A duration in words: 45 s, 12 min, 2 h 05 min."""
+    s = max(0, round(seconds))
+    if s < 60:
+        return f"{s} s"
+    if s < 3600:
+        return f"{math.ceil(s / 60)} min"
+    return f"{s // 3600} h {s % 3600 // 60:02d} min"
+
+
+def iso(moment: datetime | None) -> str | None:
+    """ISO 8601 text of a moment, or None."""
+    return moment.isoformat() if moment else None

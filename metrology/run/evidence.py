@@ -1,0 +1,149 @@
+"""The evidence of a run: readings with errors and verdicts, statistics, signatures, and what to plot."""
+
+from __future__ import annotations
+
+from metrology.judgement.tolerance import tolerance_percent
+from metrology.methods.base import Judged, Method, SetResult, Slot
+from metrology.methods.steps import Step
+from metrology.quantities.words import decimals_for, iso, number, percent, ratio, signed
+from metrology.run.progress import evaluate_set
+from metrology.run.readings import slip_in
+from metrology.run.state import Reading, RunState
+from metrology.run.view_types import BudgetData, CorridorPoint, Named, RowData, SetData
+
+
+def reading_rows(state: RunState, method: Method, step_key: str) -> list[RowData]:
+    """All readings of a step in the order taken, struck ones with their reason."""
+    result = evaluate_set(state, method, step_key)
+    by_slot = {j.slot.index: j for j in result.judged}
+    plan = method.plan(state.setup)
+    rows: list[RowData] = []
+    for r in state.readings:
+        if r.step != step_key:
+            continue
+        slot = plan[r.slot]
+        row = _plain_row(r, slot)
+        if not r.is_struck:
+            _add_judgement(row, state, by_slot[r.slot], r)
+        rows.append(row)
+    return rows
+
+
+def _plain_row(r: Reading, slot: Slot) -> RowData:
+    return {
+        "number": r.slot + 1,
+        "direction": slot.direction,
+        "cycle": slot.cycle,
+        "percent": f"{slot.percent:g} %",
+        "id": r.id,
+        "applied": r.applied,
+        "indicated": r.indicated,
+        "at": iso(r.at),
+        "by": r.by,
+        "struck": r.struck_reason or None,
+        "struck_by": r.struck_by or None,
+        "was_confirmed_unlikely": r.was_confirmed_unlikely,
+        "slip": None,
+        "ideal": None,
+        "error": None,
+        "error_unit": None,
+        "tolerance": None,
+        "u": None,
+        "tur": None,
+        "verdict": None,
+        "is_too_close": False,
+        "says": None,
+        "x": None,
+        "y": None,
+    }
+
+
+def _add_judgement(row: RowData, state: RunState, j: Judged, r: Reading) -> None:
+    i = state.setup.instrument
+    d = j.decision
+    row["ideal"] = number(j.point.ideal, decimals_for(i.output_hi - i.output_lo))
+    row["error"] = percent(j.point.error_percent)
+    row["error_unit"] = f"{signed(j.error.unit, decimals_for(i.urv - i.lrv))} {i.unit}"
+    row["tolerance"] = f"±{number(j.tolerance, 2 if j.tolerance >= 0.1 else 3)} %"
+    row["u"] = f"{number(j.uncertainty.expanded, 3)} %" if j.uncertainty else None
+    row["tur"] = ratio(d.tur) if j.uncertainty else None
+    row["verdict"] = d.verdict
+    row["is_too_close"] = d.is_too_close
+    row["says"] = d.reason + (" It is nearer to the limit than U reaches." if d.is_too_close else "")
+    row["slip"] = slip_in(i, j.point.ideal, r.indicated, j.tolerance)
+    row["x"] = round(j.slot.percent, 4)
+    row["y"] = round(j.point.error_percent, 6)
+
+
+def corridor(state: RunState, method: Method) -> list[CorridorPoint]:
+    """The tolerance and adjust limit over the points, in percent of output span, for the plot."""
+    i = state.setup.instrument
+    rows: dict[float, CorridorPoint] = {}
+    for slot in method.plan(state.setup):
+        t = tolerance_percent(i.tolerance, slot.nominal, lrv=i.lrv, urv=i.urv, transfer=i.transfer)
+        rows[slot.percent] = {"x": slot.percent, "tolerance": t, "adjust_limit": t * state.setup.policy.adjust_limit_percent / 100}
+    return [rows[x] for x in sorted(rows)]
+
+
+def set_evidence(state: RunState, method: Method, step: Step, *, is_final: bool) -> SetData:
+    """One set: rows, verdict, statistics, signatures and the corridor."""
+    result = evaluate_set(state, method, step.key)
+    return {
+        "key": step.key,
+        "title": step.title,
+        "phase": step.phase,
+        "is_final": is_final,
+        "is_complete": result.is_complete,
+        "rows": reading_rows(state, method, step.key),
+        "verdict": result.verdict if result.judged else None,
+        "share": f"{100 * result.share:.0f} % of tolerance" if result.judged else None,
+        "statistics": _statistics(result),
+        "signatures": [
+            {
+                "code": s.code,
+                "says": s.says,
+                "first_action": s.first_action,
+                "confidence": f"{100 * s.confidence:.0f} %",
+                "evidence": list(s.evidence),
+            }
+            for s in (result.signatures if result.is_complete else ())
+        ],
+        "corridor": corridor(state, method),
+        "budget": _budget(result),
+    }
+
+
+def _statistics(result: SetResult) -> list[Named]:
+    s = result.statistics
+    if s is None:
+        return []
+    rows = [
+        ("Largest error", percent(s.max_error)),
+        ("Zero error", percent(s.zero_error)),
+        ("Span error", percent(s.span_error)),
+        ("Mean error", percent(s.mean_error)),
+        ("Hysteresis", percent(s.hysteresis).lstrip("+") if s.hysteresis is not None else None),
+        ("Linearity, independent", "±" + percent(s.linearity_independent).lstrip("+")),
+        ("Linearity, terminal-based", "±" + percent(s.linearity_terminal).lstrip("+")),
+        ("Linearity, zero-based", "±" + percent(s.linearity_zero_based).lstrip("+")),
+        ("Repeatability", percent(s.repeatability).lstrip("+") if s.repeatability is not None else None),
+    ]
+    return [{"name": n, "value": v} for n, v in rows if v is not None]
+
+
+def _budget(result: SetResult) -> BudgetData | None:
+    """The uncertainty budget at the reading with the largest U."""
+    with_u = [(j, j.uncertainty) for j in result.judged if j.uncertainty]
+    if not with_u:
+        return None
+    j, u = max(with_u, key=lambda pair: pair[1].expanded)
+    return {
+        "at": f"{j.slot.percent:g} % {j.slot.direction}",
+        "k": number(u.k, 2),
+        "expanded": f"{number(u.expanded, 4)} %",
+        "p_conform": f"{100 * j.decision.p_conform:.1f} %",
+        "rows": [
+            {"name": c.name, "value": f"{number(c.value, 4)} %", "distribution": c.distribution, "standard": f"{number(c.standard, 4)} %"}
+            for c in j.components
+        ],
+    }

@@ -1,0 +1,136 @@
+"""Where a run stands: which steps are done, which one is current, what blocks signing."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime
+
+from metrology.judgement.reference import ReferenceStandard, reference_from
+from metrology.methods.base import Method, RawReading, SetResult, Slot
+from metrology.methods.steps import Step
+from metrology.run.state import RunState
+
+DONE, CURRENT, LATER, LEFT_OUT, IF_NEEDED = "done", "current", "later", "left out", "if needed"
+
+
+@dataclass(frozen=True)
+class StepProgress:
+    """A step with its status."""
+
+    step: Step
+    status: str
+
+
+@dataclass(frozen=True)
+class Progress:
+    """All steps with their status, and the current one (None when the run has ended)."""
+
+    steps: tuple[StepProgress, ...]
+    current: Step | None
+
+    def find(self, key: str) -> StepProgress | None:
+        """The step of that key, or None."""
+        return next((p for p in self.steps if p.step.key == key), None)
+
+    @property
+    def closed(self) -> float:
+        """How far the loop is closed, 0 to 1: steps done among those that count."""
+        counting = [p for p in self.steps if p.status not in (LEFT_OUT, IF_NEEDED)]
+        return sum(p.status == DONE for p in counting) / len(counting)
+
+
+def choices(state: RunState) -> dict[str, str]:
+    """What was chosen at each judge step."""
+    return {key: d.choice for key, d in state.decisions.items()}
+
+
+def make_progress(state: RunState, method: Method) -> Progress:
+    """Walk the method's steps; the first that is neither done nor left out is current."""
+    out: list[StepProgress] = []
+    current: Step | None = None
+    for step in method.steps(state.setup, choices(state)):
+        if step.left_out:
+            status = LEFT_OUT
+        elif is_done(step, state, method):
+            status = DONE
+        elif current is None and not state.voided:
+            status, current = CURRENT, step
+        else:
+            status = IF_NEEDED if step.if_needed else LATER
+        out.append(StepProgress(step, status))
+    return Progress(tuple(out), current)
+
+
+def is_done(step: Step, state: RunState, method: Method) -> bool:
+    """Whether the events so far complete a step."""
+    if step.kind in ("confirm", "adjust"):
+        return step.key in state.confirmations
+    if step.kind == "timer":
+        return step.key in state.timers
+    if step.kind == "hold":
+        return step.key in state.hold_steps
+    if step.kind == "readings":
+        return len(state.active_readings(step.key)) == len(method.plan(state.setup))
+    if step.kind == "judge":
+        return step.key in state.decisions
+    if step.kind == "release":
+        let_go = any(h.released_at for h in state.holds.values()) or step.key in state.confirmations
+        return let_go and not state.open_holds
+    return state.signed is not None
+
+
+def current_slot(state: RunState, method: Method, step_key: str) -> Slot | None:
+    """The first slot of a set without a reading that counts."""
+    taken = state.active_readings(step_key)
+    return next((s for s in method.plan(state.setup) if s.index not in taken), None)
+
+
+def references_of(state: RunState) -> Mapping[str, ReferenceStandard]:
+    """The references in use, by role."""
+    return {role: reference_from(p["reference"]) for role, p in state.references.items()}
+
+
+def evaluate_set(state: RunState, method: Method, step_key: str) -> SetResult:
+    """Judge the readings of one step that count."""
+    raw = [RawReading(r.slot, r.applied, r.indicated) for r in state.active_readings(step_key).values()]
+    return method.evaluate(state.setup, raw, references_of(state))
+
+
+def passes_of(state: RunState, step_key: str) -> list[tuple[str, str, str]]:
+    """(screw, before, after) of an adjust step so far."""
+    return [(a.screw, a.before, a.after) for a in state.adjustments if a.step == step_key]
+
+
+def find_blocks(state: RunState, method: Method, now: datetime) -> tuple[str, ...]:
+    """Everything that keeps the run from being signed, a sentence each; empty when it can be."""
+    blocks = [f"The {h.kind} placed by {h.placed_by} is still on. Release it." for h in state.open_holds]
+    for p in make_progress(state, method).steps:
+        if p.step.kind not in ("sign", "release") and p.status in (CURRENT, LATER):
+            blocks.append(f"'{p.step.title}' is not finished.")
+        if p.step.kind == "release" and p.status in (CURRENT, LATER) and not state.open_holds:
+            blocks.append("The normal reading has not been seen yet ('Release the hold').")
+    blocks += [
+        f"The timer of '{t.step.replace('_', '-')}' is still running."
+        for t in state.timers.values()
+        if not t.is_over(now) and not state.readings
+    ]
+    return tuple(blocks)
+
+
+def final_readings_step(state: RunState, method: Method) -> str:
+    """The set that tells how the instrument is left: the last as-left set taken, else the last as-found set."""
+    done = [
+        p.step
+        for p in make_progress(state, method).steps
+        if p.step.kind == "readings" and (p.status == DONE or state.active_readings(p.step.key))
+    ]
+    left = [s.key for s in done if s.phase == "as left"]
+    found = [s.key for s in done if s.phase == "as found"]
+    return (left or found or ["as_found"])[-1]
+
+
+def found_step(state: RunState, method: Method) -> str:
+    """The as-found set that counts: the last one taken."""
+    keys = [p.step.key for p in make_progress(state, method).steps if p.step.phase == "as found" and state.active_readings(p.step.key)]
+    return (keys or ["as_found"])[-1]

@@ -1,0 +1,402 @@
+"""What is allowed now: each event that someone wants to add is admitted, completed, or refused with a sentence."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from datetime import datetime, timedelta
+from typing import Any
+
+from metrology.faults import Fault, Faults
+from metrology.judgement.reference import find_reference_faults, reference_from
+from metrology.methods.base import Method
+from metrology.methods.steps import Field, Step
+from metrology.quantities.typed import parse_typed
+from metrology.quantities.words import minutes as minutes_text
+from metrology.quantities.words import ratio
+from metrology.run.progress import (
+    CURRENT,
+    LEFT_OUT,
+    Progress,
+    evaluate_set,
+    find_blocks,
+    make_progress,
+    passes_of,
+)
+from metrology.run.readings import admit_adjustment, admit_reading
+from metrology.run.state import RunState
+
+Payload = dict[str, Any]
+MAX_TEXT = 2000
+MAX_HOLD_MINUTES = 7 * 24 * 60
+
+
+class Admission:
+    """What a rule may look at: the state, the method, where the run stands, and the time."""
+
+    def __init__(self, state: RunState, method: Method, now: datetime) -> None:
+        self.state = state
+        self.method = method
+        self.now = now
+        self.progress: Progress = make_progress(state, method)
+
+    def require_current(self, payload: Mapping[str, Any], kind: str) -> Step:
+        """The step named in the payload, which must be the current one and of this kind."""
+        key = str(payload.get("step", ""))
+        found = self.progress.find(key)
+        if found is None:
+            raise Fault("unknown_step", f"This run has no step '{key}'. Nothing was stored; reload the page.", field="step")
+        if found.step.kind != kind:
+            raise Fault("wrong_kind", f"'{found.step.title}' is not done this way. Nothing was stored; reload the page.", field="step")
+        if found.status == CURRENT:
+            return found.step
+        current = self.progress.current
+        if found.step.phase == "as left" and kind == "readings" and current and current.phase in ("prepare", "make safe", "as found"):
+            raise Fault(
+                "as_found_first",
+                "As left can't come before as found: the as-found points are the only evidence of how the plant ran. "
+                f"The run is at '{current.title}'. Nothing was stored.",
+                field="step",
+            )
+        why = found.step.left_out if found.status == LEFT_OUT else ""
+        at = f"the run is at '{current.title}'" if current else "the run has ended"
+        raise Fault(
+            "not_current",
+            f"'{found.step.title}' is not the current step; {at}. {why} Nothing was stored.".replace("  ", " "),
+            field="step",
+            current=current.key if current else "",
+        )
+
+
+def admit(state: RunState, method: Method, event_type: str, *, payload: Mapping[str, Any], now: datetime) -> Payload:
+    """The completed payload of an event that is allowed now; raises a Fault otherwise."""
+    rule = _RULES.get(event_type)
+    if rule is None:
+        raise Fault("unknown_event", f"'{event_type}' is not something that can happen in a run.", field="type")
+    if state.voided:
+        raise Fault("voided", "This run was voided; nothing can be added to it. Start a new run.")
+    if state.status == "accepted":
+        raise Fault("accepted", "This record has been accepted; nothing can be added to it.")
+    if state.signed and event_type not in ("reviewed", "returned", "note_added"):
+        raise Fault("signed", f"This run was signed by {state.signed.by}; nothing can be added to it.")
+    return rule(Admission(state, method, now), payload)
+
+
+def text_of(payload: Mapping[str, Any], name: str, *, label: str, required: bool = True) -> str:
+    """A trimmed text of sensible length."""
+    raw = payload.get(name, "")
+    text = raw.strip() if isinstance(raw, str) else ""
+    if required and len(text) < 2:
+        raise Fault("missing", f"{label} is missing. Write it in a few words.", field=name)
+    if len(text) > MAX_TEXT:
+        raise Fault("too_long", f"{label} is {len(text)} characters long; at most {MAX_TEXT} are kept. Shorten it.", field=name)
+    return text
+
+
+def _confirm(a: Admission, payload: Mapping[str, Any]) -> Payload:
+    found = a.progress.find(str(payload.get("step", "")))
+    if found and found.step.kind == "adjust":
+        return _finish_adjust(a, payload)
+    if found and found.step.kind == "release":
+        return _release_without_hold(a, payload)
+    step = a.require_current(payload, "confirm")
+    faults: list[Fault] = []
+    values = check_fields(step.fields, payload.get("values") or {}, faults)
+    ticked = payload.get("checks") or []
+    missing = [c for c in step.checks if c.key not in ticked]
+    faults += [Fault("unchecked", f"Not ticked: {c.label}.", field=c.key) for c in missing]
+    for field in step.fields:
+        if field.kind == "reference" and field.name not in a.state.references:
+            faults.append(Fault("missing", f"Choose the {field.label.lower()} first.", field=field.name))
+    if faults:
+        raise Faults(faults)
+    return {"step": step.key, "values": values, "checks": [c.key for c in step.checks]}
+
+
+def check_fields(fields: tuple[Field, ...], raw: Any, faults: list[Fault]) -> dict[str, str]:
+    """The values of a step's fields, checked; each complaint is added to `faults`."""
+    given = raw if isinstance(raw, Mapping) else {}
+    values: dict[str, str] = {}
+    for field in fields:
+        text = str(given.get(field.name, "") or "").strip()
+        if field.kind == "reference":
+            continue
+        try:
+            values[field.name] = _check_field(field, text)
+        except Fault as fault:
+            faults.append(fault)
+    return values
+
+
+def _check_field(field: Field, text: str) -> str:
+    if not text:
+        if field.required:
+            raise Fault("missing", f"{field.label} is missing.", field=field.name)
+        return ""
+    if len(text) > MAX_TEXT:
+        raise Fault("too_long", f"{field.label} is {len(text)} characters long; at most {MAX_TEXT} are kept.", field=field.name)
+    if field.kind == "number":
+        typed = parse_typed(text, name=field.label, unit=field.unit, field=field.name)
+        if (field.low is not None and typed.value < field.low) or (field.high is not None and typed.value > field.high):
+            raise Fault(
+                "out_of_range",
+                f"{field.label} is {typed.text} {field.unit}; accepted is {field.low:g} to {field.high:g} {field.unit}.",
+                field=field.name,
+            )
+        return typed.text
+    if field.kind == "identity" and text != field.expected:
+        if text.casefold() == field.expected.casefold():
+            raise Fault(
+                "differs_in_case",
+                f"{field.label}: you typed '{text}', the register says '{field.expected}': same letters, other case. "
+                "If the plate reads as in the register, type it so.",
+                field=field.name,
+                expected=field.expected,
+            )
+        raise Fault(
+            "wrong_instrument",
+            f"{field.label}: you typed '{text}', the register says '{field.expected}'. "
+            "Stop: this may be the wrong instrument. Look at the plate again, or have the register corrected.",
+            field=field.name,
+        )
+    if field.kind == "choice" and text not in dict(field.options):
+        raise Fault("unknown_choice", f"{field.label}: choose one of {', '.join(dict(field.options).values())}.", field=field.name)
+    return text
+
+
+def _finish_adjust(a: Admission, payload: Mapping[str, Any]) -> Payload:
+    step = a.require_current(payload, "adjust")
+    progress = a.method.adjust_progress(a.state.setup, passes_of(a.state, step.key))
+    if not progress.errors:
+        raise Fault("nothing_adjusted", "Nothing has been adjusted yet. Record at least one look at zero and span.", field="step")
+    reason = text_of(
+        payload, "reason", label="The reason for stopping before both ends are inside the aim", required=not progress.is_converged
+    )
+    return {"step": step.key, "values": {"reason": reason, "converged": progress.is_converged}}
+
+
+def _timer_started(a: Admission, payload: Mapping[str, Any]) -> Payload:
+    step = a.require_current(payload, "timer")
+    return {"step": step.key, "minutes": step.minutes}
+
+
+def _timer_ended(a: Admission, payload: Mapping[str, Any]) -> Payload:
+    key = str(payload.get("step", ""))
+    found = a.progress.find(key)
+    if found is None or found.step.kind != "timer":
+        raise Fault("unknown_step", f"This run has no timer '{key}'.", field="step")
+    timer = a.state.timers.get(key)
+    if timer and timer.ended_at:
+        raise Fault("already_ended", "This timer has ended already.", field="step")
+    is_early = timer is None or a.now < timer.due_at
+    return {
+        "step": key,
+        "minutes": found.step.minutes,
+        "reason": text_of(payload, "reason", label="The reason for cutting the time short", required=is_early),
+    }
+
+
+def _hold_placed(a: Admission, payload: Mapping[str, Any]) -> Payload:
+    step = a.require_current(payload, "hold")
+    kind = payload.get("kind")
+    if kind not in dict(step.options):
+        raise Fault("unknown_choice", f"Choose the kind of hold: {', '.join(dict(step.options))}.", field="kind")
+    reason = text_of(payload, "reason", label="The reason for the hold" if kind != "none" else "Why no hold is needed")
+    if kind == "none":
+        return {"step": step.key, "kind": kind, "reason": reason}
+    typed = parse_typed(str(payload.get("minutes", "")), name="How long the hold is planned", unit="min", field="minutes")
+    if not 1 <= typed.value <= MAX_HOLD_MINUTES:
+        raise Fault(
+            "out_of_range",
+            f"The hold is planned for {typed.text} min; accepted is 1 min to 7 days (10080 min). Its end must lie ahead.",
+            field="minutes",
+        )
+    return {"step": step.key, "kind": kind, "reason": reason, "until": (a.now + timedelta(minutes=typed.value)).isoformat()}
+
+
+def _hold_released(a: Admission, payload: Mapping[str, Any]) -> Payload:
+    hold = a.state.holds.get(str(payload.get("hold", "")))
+    if hold is None:
+        raise Fault("unknown_hold", "There is no such hold on this run.", field="hold")
+    if hold.released_at:
+        raise Fault("already_released", f"This hold was released by {hold.released_by} already.", field="hold")
+    step = next(p.step for p in a.progress.steps if p.step.kind == "release")
+    reason = text_of(payload, "reason", label="Why the hold comes off early", required=a.progress.current != step)
+    faults: list[Fault] = []
+    values = check_fields(step.fields, payload.get("values") or {}, faults)
+    if faults:
+        raise Faults(faults)
+    return {"step": step.key, "hold": hold.id, "values": values, "reason": reason}
+
+
+def _release_without_hold(a: Admission, payload: Mapping[str, Any]) -> Payload:
+    step = a.require_current(payload, "release")
+    if a.state.open_holds:
+        raise Fault("hold_open", f"The {a.state.open_holds[0].kind} is still on; release it.", field="hold")
+    faults: list[Fault] = []
+    values = check_fields(step.fields, payload.get("values") or {}, faults)
+    if faults:
+        raise Faults(faults)
+    return {"step": step.key, "values": values, "checks": []}
+
+
+def _reference_assigned(a: Admission, payload: Mapping[str, Any]) -> Payload:
+    role = payload.get("role")
+    if role not in dict(a.method.reference_roles):
+        raise Fault("unknown_role", f"'{role}' is not a role a reference has in this method.", field="role")
+    step = a.require_current({"step": "references"}, "confirm")
+    reference = reference_from(payload["reference"])
+    low, high, unit = a.method.required_range(a.state.setup, role)
+    faults = find_reference_faults(reference, low=low, high=high, unit=unit, today=a.now.date())
+    override = payload.get("override")
+    if override:
+        faults = [f for f in faults if f.code != "expired"]
+    if faults:
+        raise faults[0] if len(faults) == 1 else Faults(faults)
+    tur = a.method.reference_tur(a.state.setup, role, reference)
+    wanted = a.state.setup.policy.minimum_tur
+    if tur < 1:
+        raise Fault(
+            "too_coarse",
+            f"{reference.code} is too coarse: its uncertainty is larger than the tolerance (TUR {ratio(tur)}). Choose a better one.",
+            field=role,
+        )
+    reason = text_of(payload, "reason", label="The reason", required=False)
+    if tur < wanted and not reason:
+        raise Fault(
+            "low_tur",
+            f"{reference.code} reaches a TUR of {ratio(tur)}; {ratio(wanted)} is wanted. Choose a better one, or say why it must do.",
+            field=role,
+            needs_reason=True,
+        )
+    return {
+        "step": step.key,
+        "role": role,
+        "reference": dict(payload["reference"]),
+        "tur": tur if tur < 1e9 else None,
+        "reason": reason,
+        **({"override": dict(override)} if override else {}),
+    }
+
+
+def _require_hold_on(a: Admission) -> None:
+    if a.state.holds and not a.state.open_holds:
+        raise Fault(
+            "hold_off",
+            "The hold was released early, so nothing may be applied to this instrument any more. "
+            "Void this run and start again under a new hold. Nothing was stored.",
+            field="hold",
+        )
+
+
+def _reading_taken(a: Admission, payload: Mapping[str, Any]) -> Payload:
+    step = a.require_current(payload, "readings")
+    _require_hold_on(a)
+    timer = a.state.timers.get(step.needs_timer)
+    if timer and not timer.is_over(a.now):
+        left = minutes_text((timer.due_at - a.now).total_seconds())
+        raise Fault("warming_up", f"The warm-up has {left} to go. Wait, or end it with a reason; your number is kept.", field="indicated")
+    return admit_reading(a.state, a.method, step, payload)
+
+
+def _reading_struck(a: Admission, payload: Mapping[str, Any]) -> Payload:
+    reading = next((r for r in a.state.readings if r.id == payload.get("reading")), None)
+    if reading is None:
+        raise Fault("unknown_reading", "There is no such reading in this run.", field="reading")
+    if reading.is_struck:
+        raise Fault("already_struck", f"This reading was struck by {reading.struck_by} already.", field="reading")
+    judge = next((p for p in a.progress.steps if p.step.kind == "judge" and p.step.set_name == reading.step), None)
+    if judge and judge.step.key in a.state.decisions:
+        raise Fault(
+            "already_judged",
+            "This set has been judged; a reading can't be struck any more. "
+            "Note what is wrong with it, or take the points again where the decision allows.",
+            field="reading",
+        )
+    return {"reading": reading.id, "reason": text_of(payload, "reason", label="The reason for striking the reading")}
+
+
+def _adjustment_made(a: Admission, payload: Mapping[str, Any]) -> Payload:
+    step = a.require_current(payload, "adjust")
+    _require_hold_on(a)
+    return admit_adjustment(a.state, a.method, step, payload)
+
+
+def _decision_made(a: Admission, payload: Mapping[str, Any]) -> Payload:
+    step = a.require_current(payload, "judge")
+    choice = payload.get("choice")
+    if choice not in dict(step.options):
+        raise Fault("unknown_choice", f"Choose one of: {', '.join(dict(step.options).values())}.", field="choice")
+    result = evaluate_set(a.state, a.method, step.set_name)
+    proposal = a.method.propose(a.state.setup, result, is_as_left=step.phase == "as left")
+    if choice == "adjust" and not a.state.setup.instrument.is_adjustable:
+        raise Fault("not_adjustable", "This instrument cannot be adjusted. Choose another decision.", field="choice")
+    needs_reason = choice != proposal.choice or choice == "replace"
+    reason = text_of(
+        payload,
+        "reason",
+        required=needs_reason,
+        label="The reason for deciding against the proposal" if choice != proposal.choice else "The reason for replacing it",
+    )
+    return {
+        "step": step.key,
+        "choice": choice,
+        "proposed": proposal.choice,
+        "proposed_because": proposal.reason,
+        "verdict": result.verdict,
+        "reason": reason,
+    }
+
+
+def _note_added(a: Admission, payload: Mapping[str, Any]) -> Payload:
+    return {"text": text_of(payload, "text", label="The note")}
+
+
+def _signed(a: Admission, payload: Mapping[str, Any]) -> Payload:
+    blocks = find_blocks(a.state, a.method, a.now)
+    if blocks:
+        raise Fault("still_open", f"It can't be signed yet. {' '.join(blocks)}", blocks=list(blocks))
+    return {"step": "sign", "note": text_of(payload, "note", label="The note", required=False)}
+
+
+def _require_signed(a: Admission) -> None:
+    if not a.state.signed:
+        raise Fault("not_signed", "Only a signed run can be reviewed.")
+
+
+def _reviewed(a: Admission, payload: Mapping[str, Any]) -> Payload:
+    _require_signed(a)
+    return {"note": text_of(payload, "note", label="The note", required=False)}
+
+
+def _returned(a: Admission, payload: Mapping[str, Any]) -> Payload:
+    _require_signed(a)
+    return {"reason": text_of(payload, "reason", label="The reason for returning it")}
+
+
+def _voided(a: Admission, payload: Mapping[str, Any]) -> Payload:
+    if a.state.open_holds:
+        raise Fault(
+            "hold_open",
+            f"The {a.state.open_holds[0].kind} is still on. Release it before voiding the run, so that nothing is left out of service.",
+            field="hold",
+        )
+    return {"reason": text_of(payload, "reason", label="The reason for voiding the run")}
+
+
+_RULES: dict[str, Callable[[Admission, Mapping[str, Any]], Payload]] = {
+    "step_confirmed": _confirm,
+    "timer_started": _timer_started,
+    "timer_ended": _timer_ended,
+    "hold_placed": _hold_placed,
+    "hold_released": _hold_released,
+    "reference_assigned": _reference_assigned,
+    "reading_taken": _reading_taken,
+    "reading_struck": _reading_struck,
+    "adjustment_made": _adjustment_made,
+    "decision_made": _decision_made,
+    "note_added": _note_added,
+    "signed": _signed,
+    "reviewed": _reviewed,
+    "returned": _returned,
+    "voided": _voided,
+}

@@ -1,0 +1,285 @@
+"""The state of a run: the events folded, in order, into what they add up to."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field, replace
+from datetime import datetime, timedelta
+from typing import Any
+
+from metrology.methods.setup import RunSetup, setup_from
+from metrology.run.events import Event
+
+
+@dataclass(frozen=True)
+class Confirmation:
+    """A confirmed step with what was entered in it."""
+
+    step: str
+    values: Mapping[str, Any]
+    by: str
+    at: datetime
+
+
+@dataclass(frozen=True)
+class Timer:
+    """A running or finished timer."""
+
+    step: str
+    started_at: datetime
+    minutes: float
+    ended_at: datetime | None = None
+    reason: str = ""
+
+    @property
+    def due_at(self) -> datetime:
+        """When it has run its time."""
+        return self.started_at + timedelta(minutes=self.minutes)
+
+    def is_over(self, now: datetime) -> bool:
+        """True when it has run its time or was ended with a reason."""
+        return self.ended_at is not None or now >= self.due_at
+
+
+@dataclass(frozen=True)
+class Hold:
+    """An inhibit, bypass, alarm hold-off or control-in-manual, open until released."""
+
+    id: str
+    kind: str
+    reason: str
+    placed_at: datetime
+    placed_by: str
+    until: datetime
+    released_at: datetime | None = None
+    released_by: str = ""
+    release_values: Mapping[str, Any] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Reading:
+    """A reading as typed, for one slot of one set."""
+
+    id: str
+    step: str
+    slot: int
+    applied: str
+    indicated: str
+    at: datetime
+    by: str
+    was_confirmed_unlikely: bool = False
+    struck_reason: str = ""
+    struck_by: str = ""
+
+    @property
+    def is_struck(self) -> bool:
+        """True when the reading was struck; it stays on the record."""
+        return bool(self.struck_reason)
+
+
+@dataclass(frozen=True)
+class Adjustment:
+    """One look at zero or span: what it read before, and after when it was turned (empty: left alone)."""
+
+    step: str
+    screw: str
+    before: str
+    after: str
+    at: datetime
+    by: str
+
+
+@dataclass(frozen=True)
+class DecisionMade:
+    """The choice of a judge step, with what was proposed."""
+
+    step: str
+    choice: str
+    proposed: str
+    reason: str
+    by: str
+    at: datetime
+
+
+@dataclass(frozen=True)
+class Note:
+    """A remark, or a reviewer's word."""
+
+    kind: str
+    text: str
+    by: str
+    at: datetime
+
+
+@dataclass
+class RunState:
+    """Everything a run's events add up to."""
+
+    setup: RunSetup
+    started_at: datetime
+    started_by: str
+    started_by_name: str
+    seq: int = 0
+    confirmations: dict[str, Confirmation] = field(default_factory=dict)
+    timers: dict[str, Timer] = field(default_factory=dict)
+    holds: dict[str, Hold] = field(default_factory=dict)
+    hold_steps: set[str] = field(default_factory=set)
+    references: dict[str, Mapping[str, Any]] = field(default_factory=dict)
+    readings: list[Reading] = field(default_factory=list)
+    adjustments: list[Adjustment] = field(default_factory=list)
+    decisions: dict[str, DecisionMade] = field(default_factory=dict)
+    notes: list[Note] = field(default_factory=list)
+    signed: Note | None = None
+    reviewed: Note | None = None
+    voided: Note | None = None
+    was_returned: bool = False
+    contributors: set[str] = field(default_factory=set)
+
+    @property
+    def open_holds(self) -> list[Hold]:
+        """Holds not yet released."""
+        return [h for h in self.holds.values() if h.released_at is None]
+
+    @property
+    def status(self) -> str:
+        """open, returned, signed, accepted or voided."""
+        if self.voided:
+            return "voided"
+        if self.reviewed:
+            return "accepted"
+        if self.signed:
+            return "signed"
+        return "returned" if self.was_returned else "open"
+
+    def active_readings(self, step: str) -> dict[int, Reading]:
+        """The readings of a step that count, by slot."""
+        return {r.slot: r for r in self.readings if r.step == step and not r.is_struck}
+
+
+def fold(events: Iterable[Event]) -> RunState:
+    """Fold events into the state; the first must be run_started. Unknown types raise a KeyError."""
+    iterator = iter(events)
+    first = next(iterator)
+    if first.type != "run_started":
+        raise KeyError(f"the first event of a run is {first.type!r}, not run_started")
+    state = RunState(setup_from(first.payload), first.at, first.author, first.author_name, seq=first.seq)
+    state.contributors.add(first.author)
+    for event in iterator:
+        apply(state, event)
+    return state
+
+
+def apply(state: RunState, event: Event) -> None:
+    """Bring one more event into the state."""
+    _APPLY[event.type](state, event)
+    state.seq = event.seq
+    if event.type not in ("reviewed", "returned"):
+        state.contributors.add(event.author)
+
+
+def _step_confirmed(s: RunState, e: Event) -> None:
+    step = e.payload["step"]
+    s.confirmations[step] = Confirmation(step, e.payload.get("values", {}), e.author_name, e.at)
+
+
+def _timer_started(s: RunState, e: Event) -> None:
+    step = e.payload["step"]
+    s.timers[step] = Timer(step, e.at, float(e.payload["minutes"]))
+
+
+def _timer_ended(s: RunState, e: Event) -> None:
+    step = e.payload["step"]
+    started = s.timers.get(step) or Timer(step, e.at, float(e.payload.get("minutes", 0)))
+    s.timers[step] = replace(started, ended_at=e.at, reason=e.payload.get("reason", ""))
+
+
+def _hold_placed(s: RunState, e: Event) -> None:
+    p = e.payload
+    s.hold_steps.add(p["step"])
+    if p["kind"] != "none":
+        s.holds[e.id] = Hold(e.id, p["kind"], p["reason"], e.at, e.author_name, datetime.fromisoformat(p["until"]))
+    else:
+        s.notes.append(Note("no hold", p["reason"], e.author_name, e.at))
+
+
+def _hold_released(s: RunState, e: Event) -> None:
+    hold = s.holds[e.payload["hold"]]
+    s.holds[hold.id] = replace(hold, released_at=e.at, released_by=e.author_name, release_values=e.payload.get("values", {}))
+
+
+def _reference_assigned(s: RunState, e: Event) -> None:
+    s.references[e.payload["role"]] = e.payload
+
+
+def _reading_taken(s: RunState, e: Event) -> None:
+    p = e.payload
+    s.readings.append(
+        Reading(
+            e.id,
+            p["step"],
+            p["slot"],
+            p["applied"],
+            p["indicated"],
+            e.at,
+            e.author_name,
+            was_confirmed_unlikely=bool(p.get("confirmed_unlikely")),
+        )
+    )
+
+
+def _reading_struck(s: RunState, e: Event) -> None:
+    for i, r in enumerate(s.readings):
+        if r.id == e.payload["reading"]:
+            s.readings[i] = replace(r, struck_reason=e.payload["reason"], struck_by=e.author_name)
+
+
+def _adjustment_made(s: RunState, e: Event) -> None:
+    p = e.payload
+    s.adjustments.append(Adjustment(p["step"], p["screw"], p["before"], p["after"], e.at, e.author_name))
+
+
+def _decision_made(s: RunState, e: Event) -> None:
+    p = e.payload
+    s.decisions[p["step"]] = DecisionMade(p["step"], p["choice"], p["proposed"], p.get("reason", ""), e.author_name, e.at)
+
+
+def _note_added(s: RunState, e: Event) -> None:
+    s.notes.append(Note("note", e.payload["text"], e.author_name, e.at))
+
+
+def _signed(s: RunState, e: Event) -> None:
+    s.signed = Note("signed", e.payload.get("note", ""), e.author_name, e.at)
+    s.was_returned = False
+
+
+def _reviewed(s: RunState, e: Event) -> None:
+    s.reviewed = Note("accepted", e.payload.get("note", ""), e.author_name, e.at)
+
+
+def _returned(s: RunState, e: Event) -> None:
+    s.notes.append(Note("returned", e.payload["reason"], e.author_name, e.at))
+    s.signed = None
+    s.was_returned = True
+
+
+def _voided(s: RunState, e: Event) -> None:
+    s.voided = Note("voided", e.payload["reason"], e.author_name, e.at)
+
+
+_APPLY = {
+    "step_confirmed": _step_confirmed,
+    "timer_started": _timer_started,
+    "timer_ended": _timer_ended,
+    "hold_placed": _hold_placed,
+    "hold_released": _hold_released,
+    "reference_assigned": _reference_assigned,
+    "reading_taken": _reading_taken,
+    "reading_struck": _reading_struck,
+    "adjustment_made": _adjustment_made,
+    "decision_made": _decision_made,
+    "note_added": _note_added,
+    "signed": _signed,
+    "reviewed": _reviewed,
+    "returned": _returned,
+    "voided": _voided,
+}

@@ -1,0 +1,281 @@
+"""Everything a screen needs of a run, as plain data: texts are ready to show, numbers are there for plotting only."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from metrology.judgement.policy import describe_policy
+from metrology.methods.base import Method
+from metrology.methods.steps import PHASES, Step
+from metrology.quantities.words import decimals_for, iso, number, percent, ratio
+from metrology.run.evidence import reading_rows, set_evidence
+from metrology.run.progress import (
+    Progress,
+    choices,
+    current_slot,
+    evaluate_set,
+    final_readings_step,
+    find_blocks,
+    make_progress,
+    passes_of,
+)
+from metrology.run.readings import output_limits
+from metrology.run.state import Hold, Note, RunState
+from metrology.run.view_types import (
+    AdjustStep,
+    HoldData,
+    InstrumentData,
+    JudgeStep,
+    Named,
+    NoteData,
+    RailPhase,
+    ReadingsStep,
+    ReferenceData,
+    RunView,
+    SetData,
+    StepData,
+)
+
+
+def make_view(state: RunState, method: Method, now: datetime) -> RunView:
+    """The view of a run at `now`."""
+    progress = make_progress(state, method)
+    return {
+        "seq": state.seq,
+        "status": state.status,
+        "closed": round(progress.closed, 3),
+        "method": {"key": method.key, "title": method.title, "revision": state.setup.revision},
+        "instrument": instrument_data(state),
+        "started": {"at": iso(state.started_at), "by": state.started_by, "name": state.started_by_name},
+        "rail": _rail(progress),
+        "step": _step(state, method, progress, now),
+        "evidence": _evidence(state, method, progress),
+        "references": _references(state, method),
+        "surroundings": _surroundings(state),
+        "holds": [hold_data(h, now) for h in state.holds.values()],
+        "timers": [{"step": t.step, "due_at": iso(t.due_at), "is_over": t.is_over(now), "reason": t.reason} for t in state.timers.values()],
+        "decisions": [
+            {
+                "step": d.step,
+                "choice": d.choice,
+                "choice_label": _choice_label(state, method, d.step, d.choice),
+                "proposed": d.proposed,
+                "reason": d.reason,
+                "by": d.by,
+                "at": iso(d.at),
+            }
+            for d in state.decisions.values()
+        ],
+        "notes": [{"kind": n.kind, "text": n.text, "by": n.by, "at": iso(n.at)} for n in state.notes],
+        "signed": _note(state.signed),
+        "reviewed": _note(state.reviewed),
+        "voided": _note(state.voided),
+        "policies": list(describe_policy(state.setup.policy)),
+        "blocks": list(find_blocks(state, method, now)),
+    }
+
+
+def instrument_data(state: RunState) -> InstrumentData:
+    """The instrument of the run, as frozen at its start."""
+    i = state.setup.instrument
+    return {
+        "tag": i.tag,
+        "serial": i.serial,
+        "service": i.service,
+        "area": i.area,
+        "feeds": i.feeds,
+        "range": f"{i.lrv:g} to {i.urv:g} {i.unit}",
+        "output": f"{i.output_lo:g} to {i.output_hi:g} {i.output_unit}",
+        "transfer": i.transfer.kind,
+        "tolerance": i.tolerance_text,
+        "unit": i.unit,
+        "output_unit": i.output_unit,
+    }
+
+
+def hold_data(hold: Hold, now: datetime) -> HoldData:
+    """A hold with whether its planned end has passed."""
+    return {
+        "id": hold.id,
+        "kind": hold.kind,
+        "reason": hold.reason,
+        "placed_at": iso(hold.placed_at),
+        "placed_by": hold.placed_by,
+        "until": iso(hold.until),
+        "released_at": iso(hold.released_at),
+        "released_by": hold.released_by,
+        "is_overdue": hold.released_at is None and now > hold.until,
+        "release_values": dict(hold.release_values),
+    }
+
+
+def _note(note: Note | None) -> NoteData | None:
+    return {"kind": note.kind, "text": note.text, "by": note.by, "at": iso(note.at)} if note else None
+
+
+def _surroundings(state: RunState) -> list[Named]:
+    values = state.confirmations["environment"].values if "environment" in state.confirmations else {}
+    units = {"temperature": ("Air temperature", "C"), "humidity": ("Relative humidity", "%")}
+    return [{"name": units[k][0], "value": f"{v} {units[k][1]}"} for k, v in values.items() if v and k in units]
+
+
+def _choice_label(state: RunState, method: Method, step: str, choice: str) -> str:
+    options = next((dict(s.options) for s in method.steps(state.setup, choices(state)) if s.key == step), {})
+    return options.get(choice, choice)
+
+
+def _rail(progress: Progress) -> list[RailPhase]:
+    return [
+        {
+            "phase": phase,
+            "steps": [
+                {"key": p.step.key, "title": p.step.title, "status": p.status, "kind": p.step.kind, "why": p.step.left_out}
+                for p in progress.steps
+                if p.step.phase == phase
+            ],
+        }
+        for phase in PHASES
+    ]
+
+
+def _references(state: RunState, method: Method) -> list[ReferenceData]:
+    rows: list[ReferenceData] = []
+    for role, label in method.reference_roles:
+        p = state.references.get(role)
+        r = p["reference"] if p else None
+        rows.append(
+            {
+                "role": role,
+                "label": label,
+                "code": r["code"] if r else None,
+                "name": r["name"] if r else None,
+                "due_on": r["due_on"] if r else None,
+                "reason": p.get("reason", "") if p else "",
+                "tur": ratio(p["tur"]) if p and p["tur"] else None,
+                "override": p.get("override") if p else None,
+                "certificate": r["certificate"] if r else None,
+            }
+        )
+    return rows
+
+
+def _step(state: RunState, method: Method, progress: Progress, now: datetime) -> StepData | None:
+    step = progress.current
+    if step is None or state.status in ("signed", "accepted", "voided"):
+        return None
+    data: StepData = {
+        "key": step.key,
+        "kind": step.kind,
+        "phase": step.phase,
+        "title": step.title,
+        "instruction": step.instruction,
+        "cautions": list(step.cautions),
+        "confirm_label": step.confirm_label,
+        "minutes": step.minutes,
+        "fields": [
+            {
+                "name": f.name,
+                "label": f.label,
+                "kind": f.kind,
+                "unit": f.unit,
+                "required": f.required,
+                "hint": f.hint,
+                "options": [{"value": v, "label": t} for v, t in f.options],
+            }
+            for f in step.fields
+        ],
+        "checks": [{"key": c.key, "label": c.label} for c in step.checks],
+        "options": [{"value": v, "label": t} for v, t in step.options],
+        "readings": None,
+        "judge": None,
+        "adjust": None,
+    }
+    if step.kind == "readings":
+        data["readings"] = _readings_step(state, method, step)
+    elif step.kind == "judge":
+        data["judge"] = _judge_step(state, method, step)
+    elif step.kind == "adjust":
+        data["adjust"] = _adjust_step(state, method, step)
+    return data
+
+
+def _readings_step(state: RunState, method: Method, step: Step) -> ReadingsStep:
+    i = state.setup.instrument
+    plan = method.plan(state.setup)
+    slot = current_slot(state, method, step.key)
+    low, high = output_limits(i)
+    rows = reading_rows(state, method, step.key)
+    return {
+        "total": len(plan),
+        "taken": len(state.active_readings(step.key)),
+        "rows": rows,
+        "output_unit": i.output_unit,
+        "unit": i.unit,
+        "believable": f"{low:g} to {high:g} {i.output_unit}",
+        "next": {
+            "slot": slot.index,
+            "number": slot.index + 1,
+            "direction": slot.direction,
+            "cycle": slot.cycle,
+            "percent": f"{slot.percent:g} %",
+            "nominal": number(slot.nominal, decimals_for(i.urv - i.lrv)),
+            "ideal": number(slot.ideal, decimals_for(i.output_hi - i.output_lo)),
+            "how": slot.how,
+        }
+        if slot
+        else None,
+    }
+
+
+def _judge_step(state: RunState, method: Method, step: Step) -> JudgeStep:
+    result = evaluate_set(state, method, step.set_name)
+    proposal = method.propose(state.setup, result, is_as_left=step.phase == "as left")
+    return {"proposal": proposal.choice, "reason": proposal.reason, "verdict": result.verdict}
+
+
+def _adjust_step(state: RunState, method: Method, step: Step) -> AdjustStep:
+    i = state.setup.instrument
+    progress = method.adjust_progress(state.setup, passes_of(state, step.key))
+    decimals = decimals_for(i.output_hi - i.output_lo)
+    target = next((t for t in method.adjust_targets(state.setup) if t.screw == progress.next_screw), None)
+    worst = max((abs(v) for _, b, a in progress.errors for v in (b, a) if v is not None), default=0.0)
+    return {
+        "screw": progress.next_screw,
+        "pass_number": progress.pass_number,
+        "is_converged": progress.is_converged,
+        "is_stuck": progress.is_stuck,
+        "says": progress.says,
+        "output_unit": i.output_unit,
+        "max_passes": state.setup.policy.max_passes,
+        "target": {
+            "nominal": number(target.nominal, decimals_for(i.urv - i.lrv)),
+            "unit": i.unit,
+            "ideal": number(target.ideal, decimals),
+            "aim": f"±{number(target.aim, decimals + 1)} {i.output_unit}",
+        }
+        if target
+        else None,
+        "passes": [
+            {
+                "pass_number": n // 2 + 1,
+                "screw": s,
+                "before": b,
+                "after": a,
+                "scale": worst,
+                "before_text": percent(b),
+                "after_text": percent(a) if a is not None else "left alone",
+            }
+            for n, (s, b, a) in enumerate(progress.errors)
+        ],
+        "aim_percent": max((100 * t.aim / (i.output_hi - i.output_lo) for t in method.adjust_targets(state.setup)), default=0.0),
+    }
+
+
+def _evidence(state: RunState, method: Method, progress: Progress) -> list[SetData]:
+    """One entry a set with readings, in the order taken."""
+    keep = final_readings_step(state, method)
+    out = []
+    for p in progress.steps:
+        if p.step.kind == "readings" and any(r.step == p.step.key for r in state.readings):
+            out.append(set_evidence(state, method, p.step, is_final=p.step.key == keep))
+    return out

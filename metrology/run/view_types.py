@@ -1,0 +1,350 @@
+"""The shape of a run's view: what the interface may rely on. The API's description is made from these."""
+
+from __future__ import annotations
+
+from typing import TypedDict
+
+
+class InstrumentData(TypedDict):
+    """The instrument as frozen at the start of the run; ranges and tolerance as texts."""
+
+    tag: str
+    serial: str
+    service: str
+    area: str
+    feeds: str
+    range: str
+    output: str
+    transfer: str
+    tolerance: str
+    unit: str
+    output_unit: str
+
+
+class RailStep(TypedDict):
+    """One step on the rail. status: done, current, later, left out, if needed."""
+
+    key: str
+    title: str
+    status: str
+    kind: str
+    why: str
+
+
+class RailPhase(TypedDict):
+    """A phase of the loop with its steps."""
+
+    phase: str
+    steps: list[RailStep]
+
+
+class Option(TypedDict):
+    """A choice."""
+
+    value: str
+    label: str
+
+
+class FieldData(TypedDict):
+    """Something asked for in a step."""
+
+    name: str
+    label: str
+    kind: str
+    unit: str
+    required: bool
+    hint: str
+    options: list[Option]
+
+
+class CheckData(TypedDict):
+    """A line of a checklist."""
+
+    key: str
+    label: str
+
+
+class RowData(TypedDict):
+    """A reading: as typed, judged, and where to plot it (x percent of input span, y error in percent of output span)."""
+
+    id: str
+    number: int
+    direction: str
+    cycle: int
+    percent: str
+    applied: str
+    indicated: str
+    at: str | None
+    by: str
+    struck: str | None
+    struck_by: str | None
+    was_confirmed_unlikely: bool
+    slip: str | None
+    ideal: str | None
+    error: str | None
+    error_unit: str | None
+    tolerance: str | None
+    u: str | None
+    tur: str | None
+    verdict: str | None
+    is_too_close: bool
+    says: str | None
+    x: float | None
+    y: float | None
+
+
+class NextReading(TypedDict):
+    """The reading to take next and what to expect."""
+
+    slot: int
+    number: int
+    direction: str
+    cycle: int
+    percent: str
+    nominal: str
+    ideal: str
+    how: str
+
+
+class ReadingsStep(TypedDict):
+    """What a readings step shows."""
+
+    total: int
+    taken: int
+    rows: list[RowData]
+    output_unit: str
+    unit: str
+    believable: str
+    next: NextReading | None
+
+
+class JudgeStep(TypedDict):
+    """What a judge step proposes."""
+
+    proposal: str
+    reason: str
+    verdict: str
+
+
+class AdjustTargetData(TypedDict):
+    """Where to set the screw that is next."""
+
+    nominal: str
+    unit: str
+    ideal: str
+    aim: str
+
+
+class PassData(TypedDict):
+    """One look at a screw: errors before and after in percent of span; scale is the largest of all, for drawing."""
+
+    pass_number: int
+    screw: str
+    before: float
+    after: float | None
+    before_text: str
+    after_text: str
+    scale: float
+
+
+class AdjustStep(TypedDict):
+    """What an adjust step shows."""
+
+    screw: str
+    pass_number: int
+    is_converged: bool
+    is_stuck: bool
+    says: str
+    output_unit: str
+    max_passes: int
+    target: AdjustTargetData | None
+    passes: list[PassData]
+    aim_percent: float
+
+
+class StepData(TypedDict):
+    """The current step."""
+
+    key: str
+    kind: str
+    phase: str
+    title: str
+    instruction: str
+    cautions: list[str]
+    confirm_label: str
+    minutes: float
+    fields: list[FieldData]
+    checks: list[CheckData]
+    options: list[Option]
+    readings: ReadingsStep | None
+    judge: JudgeStep | None
+    adjust: AdjustStep | None
+
+
+class Named(TypedDict):
+    """A named value, as text."""
+
+    name: str
+    value: str
+
+
+class SignatureData(TypedDict):
+    """A named error pattern."""
+
+    code: str
+    says: str
+    first_action: str
+    confidence: str
+    evidence: list[str]
+
+
+class CorridorPoint(TypedDict):
+    """Tolerance and adjust limit at a point, percent of output span."""
+
+    x: float
+    tolerance: float
+    adjust_limit: float
+
+
+class BudgetRow(TypedDict):
+    """A component of the uncertainty."""
+
+    name: str
+    value: str
+    distribution: str
+    standard: str
+
+
+class BudgetData(TypedDict):
+    """The uncertainty budget at the reading with the largest U."""
+
+    at: str
+    k: str
+    expanded: str
+    p_conform: str
+    rows: list[BudgetRow]
+
+
+class SetData(TypedDict):
+    """A set of readings with all that is made of it."""
+
+    key: str
+    title: str
+    phase: str
+    is_final: bool
+    is_complete: bool
+    rows: list[RowData]
+    verdict: str | None
+    share: str | None
+    statistics: list[Named]
+    signatures: list[SignatureData]
+    corridor: list[CorridorPoint]
+    budget: BudgetData | None
+
+
+class OverrideData(TypedDict):
+    """Who let an expired reference be used, and why."""
+
+    by: str
+    name: str
+    reason: str
+
+
+class ReferenceData(TypedDict):
+    """A role and the reference chosen for it."""
+
+    role: str
+    label: str
+    code: str | None
+    name: str | None
+    due_on: str | None
+    reason: str
+    tur: str | None
+    certificate: str | None
+    override: OverrideData | None
+
+
+class HoldData(TypedDict):
+    """A hold of this run."""
+
+    id: str
+    kind: str
+    reason: str
+    placed_at: str | None
+    placed_by: str
+    until: str | None
+    released_at: str | None
+    released_by: str
+    is_overdue: bool
+    release_values: dict[str, str]
+
+
+class TimerData(TypedDict):
+    """A timer of this run."""
+
+    step: str
+    due_at: str | None
+    is_over: bool
+    reason: str
+
+
+class DecisionData(TypedDict):
+    """A decision taken, with what was proposed."""
+
+    step: str
+    choice: str
+    choice_label: str
+    proposed: str
+    reason: str
+    by: str
+    at: str | None
+
+
+class NoteData(TypedDict):
+    """A remark."""
+
+    kind: str
+    text: str
+    by: str
+    at: str | None
+
+
+class MethodData(TypedDict):
+    """The method of the run."""
+
+    key: str
+    title: str
+    revision: str
+
+
+class StartedData(TypedDict):
+    """Who started the run, and when."""
+
+    at: str | None
+    by: str
+    name: str
+
+
+class RunView(TypedDict):
+    """Everything a screen needs of a run."""
+
+    seq: int
+    status: str
+    closed: float
+    method: MethodData
+    instrument: InstrumentData
+    started: StartedData
+    rail: list[RailPhase]
+    step: StepData | None
+    evidence: list[SetData]
+    references: list[ReferenceData]
+    surroundings: list[Named]
+    holds: list[HoldData]
+    timers: list[TimerData]
+    decisions: list[DecisionData]
+    notes: list[NoteData]
+    signed: NoteData | None
+    reviewed: NoteData | None
+    voided: NoteData | None
+    policies: list[str]
+    blocks: list[str]

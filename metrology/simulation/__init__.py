@@ -1,0 +1,1 @@
+"""Physical models of instruments and their faults, stepped by time and seeded."""

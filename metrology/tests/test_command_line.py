@@ -1,0 +1,62 @@
+"""The command line of the calculations, run as a person runs it."""
+
+import doctest
+import importlib
+import json
+import pkgutil
+import subprocess
+import sys
+from unittest import TestCase
+
+import metrology
+
+
+def run(*arguments):
+    done = subprocess.run([sys.executable, "-m", "metrology", *arguments], capture_output=True, text=True, timeout=60, check=False)
+    return done.returncode, done.stdout.strip(), done.stderr
+
+
+class CommandLine(TestCase):
+    def test_list_prints_the_names(self):
+        code, out, _ = run("list")
+        self.assertEqual(code, 0)
+        self.assertIn("thermocouple-emf", out.splitlines())
+        self.assertEqual(len(out.splitlines()), 25)
+
+    def test_a_calculation_is_one_line_of_json(self):
+        code, out, _ = run("pt-resistance", "t90_c=100")
+        self.assertEqual(code, 0)
+        self.assertEqual(len(out.splitlines()), 1)
+        self.assertAlmostEqual(json.loads(out)["ohm"], 138.5055)
+
+    def test_structured_input(self):
+        data = {"lrv": 0, "urv": 10, "tolerance_percent": 0.5, "readings": [
+            {"applied": 0, "indicated": 4.2, "direction": "up"}, {"applied": 10, "indicated": 20.2, "direction": "up"},
+            {"applied": 0, "indicated": 4.2, "direction": "down"}]}
+        code, out, _ = run("points", "--json", json.dumps(data))
+        self.assertEqual(code, 0)
+        self.assertEqual(json.loads(out)["signature"], "zero-shift")
+
+    def test_bad_input_is_one_line_exit_2_and_no_traceback(self):
+        for arguments in (
+            ("pt-resistance", "t90_c=hot"), ("pt-resistance", "t90_c=9000"), ("pt-resistance",), ("no-such",), (), ("points", "--json", "{"),
+            ("points", "--json", "[1]"), ("signal", "nonsense"), ("points", "lrv=0", "urv=1", "tolerance_percent=1", "readings=[{]"),
+            ("points", "lrv=0", "urv=1", "tolerance_percent=1", "readings=3"),
+        ):
+            with self.subTest(arguments=arguments):
+                code, out, err = run(*arguments)
+                self.assertEqual(code, 2)
+                self.assertEqual(list(json.loads(out)), ["error"])
+                self.assertEqual(err, "")
+
+
+class Docstrings(TestCase):
+    def test_the_examples_in_the_core_are_true(self):
+        tried = 0
+        for module in pkgutil.walk_packages(metrology.__path__, "metrology."):
+            if ".tests" in module.name or module.name.endswith("__main__"):
+                continue
+            result = doctest.testmod(importlib.import_module(module.name))
+            self.assertEqual(result.failed, 0, module.name)
+            tried += result.attempted
+        self.assertGreater(tried, 15)

@@ -1,0 +1,250 @@
+"""The run engine: what is allowed when, what is refused and in which words."""
+
+from unittest import TestCase
+
+from metrology.faults import Fault, Faults
+from metrology.judgement.policy import resolve_policy
+from metrology.run.events import GENESIS, Event, link
+from metrology.run.state import fold
+from metrology.tests.runs import START, Play, instrument, meter, reference
+
+GOOD = [0.05] * 10
+ZERO_OFF = [0.8] * 10
+
+
+class WholeRun(TestCase):
+    def test_a_good_transmitter_is_left_alone_and_signed(self):
+        run = Play().prepare().read_errors("as_found", GOOD)
+        self.assertEqual(run.view["step"]["judge"]["proposal"], "leave")
+        run.do("decision_made", step="judge", choice="leave")
+        run.finish()
+        self.assertEqual(run.state.status, "signed")
+        self.assertEqual(run.view["closed"], 1.0)
+        self.assertIn("as found stands as as left", str(run.view["rail"]))
+
+    def test_a_zero_shift_is_adjusted_until_both_ends_stay_and_proved_as_left(self):
+        run = Play().prepare().read_errors("as_found", ZERO_OFF)
+        self.assertEqual(run.view["step"]["judge"]["proposal"], "adjust")
+        self.assertEqual(run.view["evidence"][0]["signatures"][0]["code"], "zero-shift")
+        run.do("decision_made", step="judge", choice="adjust")
+        run.do("adjustment_made", step="adjust", screw="zero", before="4.128", after="4.001")
+        run.do("adjustment_made", step="adjust", screw="span", before="20.04", after="20.001")
+        run.do("adjustment_made", step="adjust", screw="zero", before="4.03", after="4.002")
+        run.do("adjustment_made", step="adjust", screw="span", before="20.003", after="")
+        self.assertTrue(run.view["step"]["adjust"]["is_converged"])
+        run.do("step_confirmed", step="adjust")
+        run.read_errors("as_left", GOOD)
+        run.do("decision_made", step="judge_left", choice="leave")
+        run.finish()
+        titles = [s["title"] for s in run.view["evidence"]]
+        self.assertEqual(titles, ["As found", "As left"])
+
+    def test_as_left_out_of_tolerance_may_be_adjusted_again_and_keeps_the_first_take(self):
+        run = Play().prepare().read_errors("as_found", ZERO_OFF)
+        run.do("decision_made", step="judge", choice="repair", reason="configuration first")
+        run.do("step_confirmed", step="repair", values={"work": "Range corrected"})
+        run.read_errors("as_left", ZERO_OFF)
+        run.do("decision_made", step="judge_left", choice="adjust")
+        self.assertEqual(run.current, "adjust_2")
+        self.assertEqual(len(run.state.active_readings("as_left")), 10)
+
+    def test_taking_the_points_again_opens_a_second_as_found(self):
+        run = Play().prepare().read_errors("as_found", GOOD)
+        run.do("decision_made", step="judge", choice="repeat", reason="supply was unstable")
+        self.assertEqual(run.current, "as_found_2")
+
+    def test_folding_the_events_again_gives_the_same_view(self):
+        run = Play().prepare().read_errors("as_found", ZERO_OFF)
+        again = Play()
+        again.events, again.state, again.now = run.events, fold(run.events), run.now
+        self.assertEqual(again.view, run.view)
+
+    def test_a_returned_run_is_open_for_a_note_and_a_new_signature(self):
+        run = Play().prepare().read_errors("as_found", GOOD)
+        run.do("decision_made", step="judge", choice="leave")
+        run.finish()
+        run.do("returned", reason="Which valve was used?")
+        self.assertEqual(run.state.status, "returned")
+        run.do("note_added", text="Valve V-12.")
+        run.do("signed", note="Answered")
+        run.do("reviewed", note="")
+        self.assertEqual(run.state.status, "accepted")
+
+
+class Refusals(TestCase):
+    def refused(self, code, run, event_type, **payload):
+        with self.assertRaises(Fault) as caught:
+            run.do(event_type, **payload)
+        fault = caught.exception
+        codes = [f.code for f in fault.faults] if isinstance(fault, Faults) else [fault.code]
+        self.assertIn(code, codes)
+        return fault
+
+    def test_as_left_before_as_found(self):
+        run = Play().prepare()
+        fault = self.refused("as_found_first", run, "reading_taken", step="as_left", slot=0, indicated="4.0")
+        self.assertIn("only evidence", fault.message)
+
+    def test_a_reading_for_a_step_that_is_not_current(self):
+        self.refused("not_current", Play(), "reading_taken", step="as_found", slot=0, indicated="4.0")
+
+    def test_a_reading_for_another_point(self):
+        self.refused("wrong_slot", Play().prepare(), "reading_taken", step="as_found", slot=3, indicated="16.0")
+
+    def test_numbers_that_are_none(self):
+        run = Play().prepare()
+        for text, code in (
+            ("twelve", "not_a_number"), ("1e999", "not_finite"), ("", "empty"), ("  ", "empty"), ("nan", "not_a_number"),
+            ("12.0.4", "not_a_number"), ("4.00 V", "wrong_unit"), ("4 kPa", "wrong_unit"),
+        ):
+            with self.subTest(text=text):
+                self.refused(code, run, "reading_taken", step="as_found", slot=0, indicated=text)
+        self.assertEqual(run.state.readings, [])
+
+    def test_comma_and_right_unit_are_accepted_and_digits_kept(self):
+        run = Play().prepare()
+        event = run.do("reading_taken", step="as_found", slot=0, indicated="4,010 mA")
+        self.assertEqual(event.payload["indicated"], "4.010")
+
+    def test_an_output_that_cannot_be_is_asked_about_with_the_likely_number(self):
+        run = Play().prepare().read("as_found", ["4.0", "8.0"])
+        fault = self.refused("unlikely_reading", run, "reading_taken", step="as_found", slot=2, indicated="1204")
+        self.assertEqual(fault.context["suggestion"], "12.04")
+        self.assertIn("Did you mean 12.04 mA?", fault.message)
+        run.do("reading_taken", step="as_found", slot=2, indicated="0.00", confirmed_unlikely=True)
+        self.assertTrue(run.state.readings[-1].was_confirmed_unlikely)
+
+    def test_the_wrong_plate_stops_the_run_and_case_is_told_apart(self):
+        run = Play()
+        self.refused("differs_in_case", run, "step_confirmed", step="identity", values={"tag": "pt-2101", "serial": "MB-48213"})
+        self.refused("wrong_instrument", run, "step_confirmed", step="identity", values={"tag": "PT-2102", "serial": "MB-48213"})
+
+    def test_references_that_will_not_do(self):
+        run = Play()
+        run.do("step_confirmed", step="identity", values={"tag": "PT-2101", "serial": "MB-48213"})
+        for code, role, ref in (
+            ("expired", "applied", reference(due_on="2026-10-31")),
+            ("not_covering", "applied", reference(high=250.0)),
+            ("wrong_quantity", "applied", meter()),
+            ("out_of_service", "applied", reference(state="quarantined")),
+            ("too_coarse", "applied", reference(u_absolute=2.5)),
+            ("low_tur", "applied", reference(u_absolute=1.0)),
+        ):
+            with self.subTest(code=code):
+                self.refused(code, run, "reference_assigned", role=role, reference=ref)
+
+    def test_a_reference_in_another_unit_is_converted(self):
+        run = Play()
+        run.do("step_confirmed", step="identity", values={"tag": "PT-2101", "serial": "MB-48213"})
+        event = run.do("reference_assigned", role="applied", reference=reference(unit="bar", high=10.0, u_absolute=0.0005))
+        self.assertAlmostEqual(event.payload["tur"], 2.0 / 0.05, places=6)
+
+    def test_readings_wait_for_the_warm_up_unless_it_is_cut_short_with_a_reason(self):
+        run = Play(instrument=instrument(warm_up_min=30.0)).prepare()
+        self.refused("warming_up", run, "reading_taken", step="as_found", slot=0, indicated="4.0")
+        self.refused("missing", run, "timer_ended", step="warm_up")
+        run.do("timer_ended", step="warm_up", reason="was powered all night")
+        run.do("reading_taken", step="as_found", slot=0, indicated="4.0")
+
+    def test_signing_names_everything_that_is_open(self):
+        run = Play().prepare()
+        fault = self.refused("still_open", run, "signed")
+        self.assertIn("inhibit", fault.message)
+        self.assertIn("'Put it back' is not finished", fault.message)
+
+    def test_a_choice_against_the_proposal_needs_a_reason(self):
+        run = Play().prepare().read_errors("as_found", ZERO_OFF)
+        self.refused("missing", run, "decision_made", step="judge", choice="leave")
+        run.do("decision_made", step="judge", choice="leave", reason="shutdown in an hour")
+
+    def test_a_struck_reading_stays_and_its_point_is_taken_again(self):
+        run = Play().prepare().read("as_found", ["4.0", "8.8"])
+        self.refused("missing", run, "reading_struck", reading=run.state.readings[1].id)
+        run.do("reading_struck", reading=run.state.readings[1].id, reason="typed 8.8 for 8.0")
+        run.read("as_found", ["8.0"])
+        self.assertEqual([r.is_struck for r in run.state.readings], [False, True, False])
+        run.read("as_found", ["12", "16", "20", "20", "16", "12", "8", "4"])
+        run.do("decision_made", step="judge", choice="leave")
+        self.refused("already_judged", run, "reading_struck", reading=run.state.readings[0].id, reason="second thoughts")
+
+    def test_zero_comes_before_span_and_turning_needs_an_after(self):
+        run = Play().prepare().read_errors("as_found", ZERO_OFF)
+        run.do("decision_made", step="judge", choice="adjust")
+        self.refused("wrong_screw", run, "adjustment_made", step="adjust", screw="span", before="20.1", after="20.0")
+        self.refused("not_in_aim", run, "adjustment_made", step="adjust", screw="zero", before="4.128", after="")
+        self.refused("nothing_adjusted", run, "step_confirmed", step="adjust")
+
+    def test_adjusting_that_does_not_converge_stops_with_a_reason(self):
+        run = Play().prepare().read_errors("as_found", ZERO_OFF)
+        run.do("decision_made", step="judge", choice="adjust")
+        for screw, before, after in (
+            ("zero", "4.128", "4.0"), ("span", "20.2", "20.0"), ("zero", "4.127", "4.0"), ("span", "20.19", "20.0"), ("zero", "4.127", "4.0"),
+        ):
+            run.do("adjustment_made", step="adjust", screw=screw, before=before, after=after)
+        self.assertTrue(run.view["step"]["adjust"]["is_stuck"])
+        self.refused("adjusting_ended", run, "adjustment_made", step="adjust", screw="span", before="20.2", after="20.0")
+        self.refused("missing", run, "step_confirmed", step="adjust")
+        run.do("step_confirmed", step="adjust", reason="screw slips")
+
+    def test_a_hold_cannot_end_in_the_past_and_voiding_waits_for_its_release(self):
+        run = Play()
+        run.do("step_confirmed", step="identity", values={"tag": "PT-2101", "serial": "MB-48213"})
+        self.refused("not_current", run, "hold_placed", step="hold", kind="inhibit", reason="Calibration", minutes="60")
+        run = Play().prepare()
+        self.refused("hold_open", run, "voided", reason="wrong day")
+        run.do("hold_released", hold=run.state.open_holds[0].id, reason="called away", values={"reading": "210", "operator": "Control"})
+        self.refused("hold_off", run, "reading_taken", step="as_found", slot=0, indicated="4.0")
+        run.do("voided", reason="wrong day")
+        self.refused("voided", run, "note_added", text="late thought")
+
+    def test_a_signed_run_takes_no_more_readings(self):
+        run = Play().prepare().read_errors("as_found", GOOD)
+        run.do("decision_made", step="judge", choice="leave")
+        run.finish()
+        self.refused("signed", run, "reading_taken", step="as_found", slot=0, indicated="4.0")
+
+
+class Policies(TestCase):
+    def proposal(self, errors, **policy):
+        run = Play(policy=resolve_policy(policy)).prepare().read_errors("as_found", errors)
+        return run.view["step"]["judge"]
+
+    def test_adjust_schools(self):
+        inside = [0.4] * 10
+        self.assertEqual(self.proposal(inside)["proposal"], "adjust")  # 80 % of tolerance, past the limit of 70 %
+        self.assertEqual(self.proposal(inside, adjust_when="never")["proposal"], "leave")
+        self.assertEqual(self.proposal([0.2] * 10)["proposal"], "leave")
+        self.assertEqual(self.proposal([0.2] * 10, adjust_when="always")["proposal"], "adjust")
+
+    def test_a_guard_band_makes_a_close_pass_marginal(self):
+        close = [0.495] * 10
+        self.assertEqual(self.proposal(close)["verdict"], "pass")
+        self.assertEqual(self.proposal(close, pass_rule="guard-u")["verdict"], "marginal")
+
+    def test_hysteresis_is_not_adjusted_away(self):
+        errors = [0.0, -0.5, -0.7, -0.5, 0.0, 0.0, 0.5, 0.7, 0.5, 0.0]
+        self.assertEqual(self.proposal(errors)["proposal"], "repair")
+
+    def test_one_typing_slip_is_taken_again(self):
+        errors = [0.02, 0.03, 5.6, 0.03, 0.02, 0.02, 0.03, 0.02, 0.03, 0.02]
+        self.assertEqual(self.proposal(errors)["proposal"], "repeat")
+
+    def test_unknown_policies_are_refused(self):
+        for layer in ({"adjust": "never"}, {"pass_rule": "hope"}, {"adjust_limit_percent": 0}, {"max_risk": "x"}):
+            with self.subTest(layer=layer), self.assertRaises(Fault):
+                resolve_policy(layer)
+
+
+class Chain(TestCase):
+    def test_any_change_of_an_event_changes_its_link(self):
+        event = Event(2, "e2", "note_added", {"text": "a"}, "ines", "Ines", START)
+        base = link(event, run_id="r", previous=GENESIS)
+        self.assertEqual(base, link(event, run_id="r", previous=GENESIS))
+        for other in (
+            Event(2, "e2", "note_added", {"text": "b"}, "ines", "Ines", START),
+            Event(3, "e2", "note_added", {"text": "a"}, "ines", "Ines", START),
+            Event(2, "e2", "note_added", {"text": "a"}, "otto", "Ines", START),
+        ):
+            self.assertNotEqual(base, link(other, run_id="r", previous=GENESIS))
+        self.assertNotEqual(base, link(event, run_id="r", previous="1" * 64))
+        self.assertNotEqual(base, link(event, run_id="s", previous=GENESIS))
