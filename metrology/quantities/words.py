@@ -7,9 +7,9 @@ from datetime import datetime
 
 
 def decimals_for(span: float) -> int:
-    """Decimals that show about one part in ten thousand of a span (0 to 6)."""
+    """Decimals that show a span to about one part in ten thousand to a hundred thousand (0 to 6): 3 for 4-20 mA."""
     size = abs(span)
-    return max(0, min(6, 4 - math.ceil(math.log10(size)))) if size > 0 else 3
+    return max(0, min(6, 4 - math.floor(math.log10(size)))) if size > 0 else 3
 
 
 def number(value: float, decimals: int) -> str:

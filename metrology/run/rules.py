@@ -273,7 +273,7 @@ def _reference_assigned(a: Admission, payload: Mapping[str, Any]) -> Payload:
         "role": role,
         "reference": dict(payload["reference"]),
         "tur": tur if tur < 1e9 else None,
-        "reason": reason,
+        "reason": reason if tur < wanted or override else "",
         **({"override": dict(override)} if override else {}),
     }
 

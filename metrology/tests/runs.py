@@ -53,7 +53,7 @@ class Play:
         self.events = [Event(1, "e1", "run_started", setup_payload(chosen), "ines", "Ines", self.now)]
         self.state = fold(self.events)
 
-    def do(self, event_type, **payload):
+    def do(self, event_type, /, **payload):
         self.now += timedelta(minutes=1)
         full = admit(self.state, self.method, event_type, payload=payload, now=self.now)
         n = len(self.events) + 1

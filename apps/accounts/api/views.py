@@ -1,0 +1,51 @@
+"""Session: who am I, sign in, sign out."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.conf import settings
+from django.contrib.auth import login, logout
+from django.middleware.csrf import get_token
+from django.utils.decorators import method_decorator
+from django.views.decorators.csrf import csrf_protect
+from drf_spectacular.utils import extend_schema
+from rest_framework.permissions import AllowAny
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from apps.accounts.api.serializers import SessionSerializer, SignInSerializer
+from apps.accounts.policy import allowed_actions
+from apps.accounts.services import check_credentials
+
+
+def _session(request: Request) -> dict[str, Any]:
+    p = request.user
+    person = {"username": p.username, "name": p.name, "role": p.role, "may": allowed_actions(p)} if p.is_authenticated else None
+    return {"person": person, "plant": settings.PLANT_NAME, "time_zone": settings.PLANT_TIME_ZONE}
+
+
+@method_decorator(csrf_protect, name="dispatch")
+class SessionView(APIView):
+    permission_classes = [AllowAny]
+
+    @extend_schema(responses=SessionSerializer, operation_id="get_session")
+    def get(self, request: Request) -> Response:
+        get_token(request._request)
+        return Response(_session(request))
+
+    @extend_schema(request=SignInSerializer, responses=SessionSerializer, operation_id="sign_in")
+    def post(self, request: Request) -> Response:
+        given = SignInSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        person = check_credentials(request._request, **given.validated_data)
+        login(request._request, person, backend="django.contrib.auth.backends.ModelBackend")
+        request.user = person
+        return Response(_session(request))
+
+    @extend_schema(responses=SessionSerializer, operation_id="sign_out")
+    def delete(self, request: Request) -> Response:
+        logout(request._request)
+        request.user = request._request.user
+        return Response(_session(request))

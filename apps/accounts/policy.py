@@ -1,0 +1,36 @@
+"""Who may do what: one table, asked by every service."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from config.failures import NotAllowed
+
+PERMISSIONS: dict[str, frozenset[str]] = {
+    "start a run": frozenset({"technician"}),
+    "work on a run": frozenset({"technician"}),
+    "sign a run": frozenset({"technician"}),
+    "void a run": frozenset({"technician", "administrator"}),
+    "review a record": frozenset({"reviewer"}),
+    "override a reference": frozenset({"reviewer"}),
+    "edit the plant": frozenset({"planner", "administrator"}),
+    "read": frozenset({"technician", "planner", "reviewer", "administrator"}),
+}
+
+
+def is_allowed(person: Any, action: str) -> bool:
+    """Whether the person's role allows the action. An unknown action raises a KeyError."""
+    allowed = PERMISSIONS[action]
+    return bool(person.is_authenticated and person.is_active and person.role in allowed)
+
+
+def require(person: Any, action: str) -> None:
+    """Raise NotAllowed unless the person's role allows the action."""
+    if not is_allowed(person, action):
+        roles = " or ".join(sorted(PERMISSIONS[action]))
+        raise NotAllowed("not_allowed", f"To {action} takes the role {roles}; yours is {getattr(person, 'role', 'none')}. Nothing was stored.")
+
+
+def allowed_actions(person: Any) -> list[str]:
+    """Everything the person may do, for the interface to show or hide."""
+    return [action for action in PERMISSIONS if is_allowed(person, action)]

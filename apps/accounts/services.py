@@ -1,0 +1,36 @@
+"""Signing in, and proving who one is once more at a signature."""
+
+from __future__ import annotations
+
+from axes.exceptions import AxesBackendPermissionDenied
+from axes.handlers.proxy import AxesProxyHandler
+from django.contrib.auth import authenticate
+from django.http import HttpRequest
+
+from apps.accounts.models import Person
+from config.failures import NotAllowed
+from metrology.faults import Fault
+
+
+def check_credentials(request: HttpRequest, username: str, password: str) -> Person:
+    """The person behind a name and password; throttled. Raises a Fault otherwise."""
+    locked = Fault(
+        "locked_out", "Too many wrong passwords. Wait a quarter of an hour, or ask an administrator. What was entered before is kept.")
+    try:
+        if not AxesProxyHandler.is_allowed(request, {"username": username}):
+            raise locked
+        person = authenticate(request, username=username, password=password)
+    except AxesBackendPermissionDenied:
+        raise locked from None
+    if not isinstance(person, Person):
+        raise Fault("wrong_password", "Name or password is wrong. Nothing was lost; type it again.", field="password")
+    return person
+
+
+def confirm_password(request: HttpRequest, person: Person, password: str) -> None:
+    """The signed-in person's password once more, for a signature."""
+    if not password:
+        raise Fault("missing", "Type your password: it is your signature.", field="password")
+    confirmed = check_credentials(request, person.username, password)
+    if confirmed.pk != person.pk:
+        raise NotAllowed("not_allowed", "That is somebody else's password.")

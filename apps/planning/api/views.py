@@ -1,0 +1,39 @@
+"""Today over HTTP."""
+
+from __future__ import annotations
+
+from django.utils import timezone
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from apps.accounts.policy import require
+from apps.plant.api.serializers import InstrumentRowSerializer
+from apps.planning.selectors import get_today
+from apps.runs.api.serializers import RunRowSerializer
+
+
+class DueRowSerializer(InstrumentRowSerializer):
+    why = serializers.CharField()
+
+
+class TodaySerializer(serializers.Serializer):
+    date = serializers.DateField()
+    open_mine = RunRowSerializer(many=True)
+    open_others = RunRowSerializer(many=True)
+    overdue_total = serializers.IntegerField()
+    due_total = serializers.IntegerField()
+    on_paper_total = serializers.IntegerField()
+    overdue = DueRowSerializer(many=True)
+    due = DueRowSerializer(many=True)
+    first = serializers.ListField(child=serializers.CharField())
+    to_review = serializers.IntegerField()
+
+
+class TodayView(APIView):
+    @extend_schema(operation_id="get_today", responses=TodaySerializer)
+    def get(self, request: Request) -> Response:
+        require(request.user, "read")
+        return Response(get_today(request.user, timezone.now()))

@@ -1,0 +1,77 @@
+"""What is due, overdue and open, and why."""
+
+from __future__ import annotations
+
+from datetime import date, datetime, timedelta
+from typing import Any
+
+from django.utils import timezone
+
+from apps.accounts.models import Person
+from apps.kit.models import Reference
+from apps.kit.selectors import standing
+from apps.plant.models import Instrument
+from apps.plant.selectors import instrument_row
+from apps.runs.models import OPEN, Run
+from apps.runs.selectors import run_row
+from metrology.methods.registry import METHODS
+
+HORIZON_DAYS = 30
+SHOWN = 40
+
+
+def due_reason(i: Instrument, today: date) -> str:
+    """Which rule makes an instrument due, in a sentence."""
+    if i.next_due is None:
+        return "No interval is set, so it never falls due."
+    if i.last_done_on is None:
+        return f"{_days(today, i.next_due)}: never calibrated here yet."
+    if i.next_due <= i.last_done_on:
+        return f"Marked for replacement at its last calibration on {i.last_done_on:%-d %b %Y}."
+    when = _days(today, i.next_due)
+    return f"{when}: every {i.interval_days} days, last done {i.last_done_on:%-d %b %Y}."
+
+
+def _days(today: date, due: date) -> str:
+    left = (due - today).days
+    if left == 0:
+        return "Due today"
+    unit = "day" if abs(left) == 1 else "days"
+    return f"Overdue by {-left} {unit}" if left < 0 else f"Due in {left} {unit}"
+
+
+def get_today(person: Person, now: datetime) -> dict[str, Any]:
+    """Everything the Today page shows."""
+    today = timezone.localdate(now)
+    runs = Run.objects.filter(status__in=OPEN).select_related("instrument__area", "technician").order_by("started_at")
+    mine = [r for r in runs if r.technician_id == person.pk]
+    others = [r for r in runs if r.technician_id != person.pk]
+    busy = {r.instrument_id for r in runs}
+    due = Instrument.objects.filter(method__in=list(METHODS)).exclude(pk__in=busy).select_related("area")
+    overdue = due.filter(next_due__lt=today).order_by("next_due", "tag")
+    coming = due.filter(next_due__gte=today, next_due__lte=today + timedelta(days=HORIZON_DAYS)).order_by("next_due", "tag")
+    elsewhere = Instrument.objects.exclude(method__in=list(METHODS)).filter(next_due__lte=today + timedelta(days=HORIZON_DAYS))
+    return {
+        "date": today,
+        "open_mine": [run_row(r) for r in mine], "open_others": [run_row(r) for r in others],
+        "overdue_total": overdue.count(), "due_total": coming.count(), "on_paper_total": elsewhere.count(),
+        "overdue": [_due_row(i, today) for i in overdue[:SHOWN]], "due": [_due_row(i, today) for i in coming[:SHOWN]],
+        "first": _first(today),
+        "to_review": Run.objects.filter(status="signed").count() if person.role == "reviewer" else 0,
+    }
+
+
+def _due_row(i: Instrument, today: date) -> dict[str, Any]:
+    return {**instrument_row(i), "why": due_reason(i, today)}
+
+
+def _first(today: date) -> list[str]:
+    """What must happen before the work: certificates that have run out or soon will."""
+    out = []
+    soon = Reference.objects.filter(due_on__lte=today + timedelta(days=HORIZON_DAYS), state="in service").order_by("due_on")
+    for r in soon[:10]:
+        if standing(r, today) == "expired":
+            out.append(f"{r.code} {r.name}: the certificate ran out on {r.due_on:%-d %b %Y}. Send it in; use another.")
+        else:
+            out.append(f"{r.code} {r.name}: the certificate runs out on {r.due_on:%-d %b %Y}.")
+    return out

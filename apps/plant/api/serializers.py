@@ -1,0 +1,115 @@
+"""Shapes of the register on the way in and out. Rules are in the service; these only describe."""
+
+from typing import Any
+
+from rest_framework import serializers
+
+from apps.plant.models import Instrument
+from config.lists import PageSerializer
+
+
+class AreaSerializer(serializers.Serializer):
+    code = serializers.CharField()
+    name = serializers.CharField()
+    needs_permit = serializers.BooleanField()
+
+
+class InstrumentRowSerializer(serializers.Serializer):
+    tag = serializers.CharField()
+    serial = serializers.CharField()
+    service = serializers.CharField()
+    area = serializers.CharField()
+    area_code = serializers.CharField()
+    family = serializers.CharField()
+    method = serializers.CharField()
+    method_title = serializers.CharField()
+    is_runnable = serializers.BooleanField()
+    range = serializers.CharField()
+    next_due = serializers.DateField(allow_null=True)
+    last_done_on = serializers.DateField(allow_null=True)
+    last_found = serializers.CharField()
+    last_left = serializers.CharField()
+
+
+class InstrumentPageSerializer(PageSerializer):
+    rows = InstrumentRowSerializer(many=True)
+    areas = AreaSerializer(many=True)
+
+
+class InstrumentFormSerializer(serializers.Serializer):
+    """The form as typed: numbers may come as text, with a comma."""
+
+    tag = serializers.CharField()
+    serial = serializers.CharField()
+    service = serializers.CharField()
+    area = serializers.CharField()
+    family = serializers.CharField()
+    method = serializers.CharField()
+    unit = serializers.CharField()
+    lrv = serializers.CharField()
+    urv = serializers.CharField()
+    output_lo = serializers.CharField()
+    output_hi = serializers.CharField()
+    output_unit = serializers.CharField()
+    transfer = serializers.CharField()
+    cutoff_percent = serializers.CharField()
+    tolerance_value = serializers.CharField()
+    tolerance_basis = serializers.CharField()
+    tolerance_combine = serializers.CharField()
+    tolerance2_value = serializers.CharField()
+    tolerance2_basis = serializers.CharField()
+    division = serializers.CharField()
+    warm_up_min = serializers.CharField()
+    is_adjustable = serializers.BooleanField()
+    hazards = serializers.CharField()
+    feeds = serializers.CharField()
+    points_percent = serializers.CharField()
+    cycles = serializers.CharField()
+    interval_days = serializers.CharField()
+    reason = serializers.CharField(required=False)
+
+
+class ResultSerializer(serializers.Serializer):
+    id = serializers.UUIDField()
+    number = serializers.CharField()
+    status = serializers.CharField()
+    signed_at = serializers.DateTimeField(allow_null=True)
+    started_at = serializers.DateTimeField()
+    found_verdict = serializers.CharField()
+    left_verdict = serializers.CharField()
+    found_error = serializers.FloatField(allow_null=True)
+    left_error = serializers.FloatField(allow_null=True)
+    decision = serializers.CharField()
+    technician = serializers.CharField()
+
+
+class ChangeSerializer(serializers.Serializer):
+    at = serializers.DateTimeField()
+    by = serializers.CharField()
+    reason = serializers.CharField()
+    what = serializers.ListField(child=serializers.CharField())
+
+
+class InstrumentPageDataSerializer(InstrumentRowSerializer):
+    form = InstrumentFormSerializer()
+    tolerance = serializers.CharField()
+    output = serializers.CharField()
+    policies = serializers.ListField(child=serializers.CharField())
+    open_run = serializers.UUIDField(allow_null=True)
+    results = ResultSerializer(many=True)
+    changes = ChangeSerializer(many=True)
+    due_reason = serializers.CharField()
+
+
+def form_of(i: Instrument) -> dict[str, Any]:
+    """The instrument as the form shows it."""
+    numbers = (
+        "lrv", "urv", "output_lo", "output_hi", "cutoff_percent", "tolerance_value", "division", "warm_up_min", "cycles", "interval_days")
+    texts = (
+        "tag", "serial", "service", "family", "method", "unit", "output_unit", "transfer", "tolerance_basis", "tolerance_combine",
+        "tolerance2_basis", "hazards", "feeds")
+    return {
+        **{n: f"{getattr(i, n):.12g}" for n in numbers}, **{t: getattr(i, t) for t in texts}, "area": i.area.code,
+        "tolerance2_value": f"{i.tolerance2_value:.12g}" if i.tolerance2_value is not None else "",
+        "points_percent": " ".join(f"{p:g}" for p in i.points_percent), "is_adjustable": i.is_adjustable,
+    }

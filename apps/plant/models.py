@@ -1,0 +1,134 @@
+"""The plant: areas, instruments, plant-wide and method policies, and who changed what."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.conf import settings
+from django.db import models
+
+from metrology.methods.registry import CATALOGUE, METHODS
+from metrology.methods.setup import InstrumentSetup, RunSetup
+from metrology.judgement.policy import Policy
+from metrology.judgement.tolerance import Term, Tolerance
+from metrology.quantities.transfer import Transfer
+
+FAMILIES = [
+    ("transmitter", "Transmitter"),
+    ("temperature sensor", "Temperature sensor"),
+    ("gas detector", "Gas detector"),
+    ("analyzer", "Analyzer"),
+    ("flow meter", "Flow meter"),
+    ("weighing", "Weighing"),
+]
+
+
+class PolicyLayer(models.Model):
+    """Policies of the whole plant (method empty) or of one method, as overrides of the defaults."""
+
+    method = models.CharField(max_length=40, blank=True, unique=True)
+    values = models.JSONField(default=dict)
+
+
+class Area(models.Model):
+    """A part of the plant."""
+
+    code = models.CharField(max_length=12, unique=True)
+    name = models.CharField(max_length=80, unique=True)
+    needs_permit = models.BooleanField(default=False)
+
+    class Meta:
+        ordering = ["name"]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Instrument(models.Model):
+    """An installed instrument as the register knows it, with what its finished runs projected onto it."""
+
+    tag = models.CharField(max_length=40, unique=True)
+    tag_key = models.CharField(max_length=40, unique=True, editable=False)
+    serial = models.CharField(max_length=60)
+    service = models.CharField(max_length=120)
+    area = models.ForeignKey(Area, on_delete=models.PROTECT, related_name="instruments")
+    family = models.CharField(max_length=30, choices=FAMILIES, default="transmitter")
+    method = models.CharField(max_length=40, choices=list(CATALOGUE.items()), default="tx-multipoint")
+    unit = models.CharField(max_length=20)
+    lrv = models.FloatField()
+    urv = models.FloatField()
+    output_lo = models.FloatField(default=4.0)
+    output_hi = models.FloatField(default=20.0)
+    output_unit = models.CharField(max_length=12, default="mA")
+    transfer = models.CharField(max_length=12, default="linear")
+    cutoff_percent = models.FloatField(default=0.0)
+    transfer_table = models.JSONField(default=list, blank=True)
+    tolerance_value = models.FloatField()
+    tolerance_basis = models.CharField(max_length=12, default="span")
+    tolerance_combine = models.CharField(max_length=12, default="single")
+    tolerance2_value = models.FloatField(null=True, blank=True)
+    tolerance2_basis = models.CharField(max_length=12, blank=True, default="")
+    division = models.FloatField(default=0.0)
+    warm_up_min = models.FloatField(default=0.0)
+    is_adjustable = models.BooleanField(default=True)
+    hazards = models.CharField(max_length=300, blank=True)
+    feeds = models.CharField(max_length=200, blank=True)
+    points_percent = models.JSONField(default=list, blank=True)
+    cycles = models.PositiveSmallIntegerField(default=1)
+    policy = models.JSONField(default=dict, blank=True)
+    interval_days = models.PositiveIntegerField(default=365)
+    next_due = models.DateField(null=True, blank=True, db_index=True)
+    last_done_on = models.DateField(null=True, blank=True)
+    last_found = models.CharField(max_length=10, blank=True)
+    last_left = models.CharField(max_length=10, blank=True)
+
+    class Meta:
+        ordering = ["tag"]
+        indexes = [models.Index(fields=["area", "tag"]), models.Index(fields=["method", "next_due"])]
+
+    def __str__(self) -> str:
+        return self.tag
+
+    def save(self, *args: Any, **kwargs: Any) -> None:
+        """Keep the folded tag beside the tag, so that two tags can't differ in case alone."""
+        self.tag_key = self.tag.casefold()
+        super().save(*args, **kwargs)
+
+    @property
+    def is_runnable(self) -> bool:
+        """True when its method can be run here."""
+        return self.method in METHODS
+
+    def tolerance(self) -> Tolerance:
+        """The tolerance as the core has it; raises a Fault when it does not hold together."""
+        terms = [Term(self.tolerance_value, self.tolerance_basis)]
+        if self.tolerance_combine != "single":
+            terms.append(Term(self.tolerance2_value or 0.0, self.tolerance2_basis or "span"))
+        return Tolerance(tuple(terms), self.tolerance_combine, self.division)
+
+    def setup(self) -> InstrumentSetup:
+        """The instrument as the core has it; raises a Fault when it does not hold together."""
+        return InstrumentSetup(
+            tag=self.tag, serial=self.serial, service=self.service, area=self.area.name, unit=self.unit, lrv=self.lrv, urv=self.urv,
+            output_lo=self.output_lo, output_hi=self.output_hi, output_unit=self.output_unit,
+            transfer=Transfer(self.transfer, self.cutoff_percent, tuple((float(a), float(b)) for a, b in self.transfer_table)),
+            tolerance=self.tolerance(), warm_up_min=self.warm_up_min, is_adjustable=self.is_adjustable,
+            needs_permit=self.area.needs_permit, hazards=self.hazards, feeds=self.feeds)
+
+    def run_setup(self, policy: Policy, revision: str) -> RunSetup:
+        """What a run of this instrument is set up with."""
+        points = {"points_percent": tuple(float(p) for p in self.points_percent)} if self.points_percent else {}
+        return RunSetup(self.method, revision, self.setup(), cycles=self.cycles, policy=policy, **points)  # type: ignore[arg-type]
+
+
+class InstrumentChange(models.Model):
+    """Who changed what of an instrument: one entry an act."""
+
+    instrument = models.ForeignKey(Instrument, on_delete=models.CASCADE, related_name="changes")
+    at = models.DateTimeField()
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    reason = models.CharField(max_length=300, blank=True)
+    values = models.JSONField(default=dict)  # field -> [old, new]
+
+    class Meta:
+        ordering = ["-at"]

@@ -1,0 +1,188 @@
+"""Writing the register: add and edit an instrument, all faults of the form told at once."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping
+from datetime import date, datetime, timedelta
+from typing import Any
+
+from django.db import transaction
+
+from apps.accounts.models import Person
+from apps.accounts.policy import require
+from apps.plant.models import FAMILIES, Area, Instrument, InstrumentChange, PolicyLayer
+from metrology.faults import Fault, Faults
+from metrology.judgement.policy import Policy, resolve_policy
+from metrology.judgement.tolerance import BASES, COMBINATIONS
+from metrology.methods.registry import CATALOGUE
+from metrology.methods.setup import check_points
+from metrology.quantities.transfer import KINDS
+from metrology.quantities.typed import parse_typed
+
+TEXTS = {"tag": (40, True), "serial": (60, True), "service": (120, True), "unit": (20, True), "output_unit": (12, True),
+         "hazards": (300, False), "feeds": (200, False)}
+NUMBERS = ("lrv", "urv", "output_lo", "output_hi", "cutoff_percent", "tolerance_value", "warm_up_min", "division")
+CHOICES = {
+    "family": dict(FAMILIES), "method": CATALOGUE, "transfer": dict.fromkeys(KINDS), "tolerance_basis": BASES,
+    "tolerance_combine": dict.fromkeys(COMBINATIONS),
+}
+LABELS = {
+    "tag": "Tag", "serial": "Serial", "service": "Service", "unit": "Unit", "output_unit": "Output unit", "lrv": "LRV", "urv": "URV",
+    "output_lo": "Output at LRV", "output_hi": "Output at URV", "tolerance_value": "Tolerance", "tolerance2_value": "Second tolerance",
+    "warm_up_min": "Warm-up", "division": "Scale division", "cutoff_percent": "Cut-off", "interval_days": "Interval", "cycles": "Cycles",
+    "hazards": "Cautions", "feeds": "Feeds", "family": "Family", "method": "Method", "transfer": "Transfer",
+    "tolerance_basis": "Tolerance basis", "tolerance_combine": "Tolerance form",
+}
+
+
+def policy_for(instrument: Instrument) -> Policy:
+    """The policies in force for an instrument: plant, then method, then its own."""
+    layers = dict(PolicyLayer.objects.filter(method__in=["", instrument.method]).values_list("method", "values"))
+    return resolve_policy(layers.get("", {}), layers.get(instrument.method, {}), instrument.policy)
+
+
+@transaction.atomic
+def add_instrument(*, actor: Person, data: Mapping[str, Any], now: datetime) -> Instrument:
+    """Add an instrument; it is due at once, since nothing is known of it yet."""
+    require(actor, "edit the plant")
+    instrument = Instrument(next_due=now.date())
+    _fill(instrument, data)
+    instrument.save()
+    InstrumentChange.objects.create(instrument=instrument, at=now, by=actor, reason="Added", values={})
+    return instrument
+
+
+@transaction.atomic
+def edit_instrument(*, actor: Person, instrument: Instrument, data: Mapping[str, Any], now: datetime) -> Instrument:
+    """Change an instrument; runs already started keep what they were started with."""
+    require(actor, "edit the plant")
+    names = [f.name for f in Instrument._meta.concrete_fields]
+    before = {n: getattr(instrument, n) for n in names}
+    _fill(instrument, data)
+    if instrument.last_done_on and instrument.interval_days != before["interval_days"]:
+        instrument.next_due = instrument.last_done_on + timedelta(days=instrument.interval_days)
+    changed = {n: [_plain(before[n]), _plain(getattr(instrument, n))] for n in names if before[n] != getattr(instrument, n)}
+    instrument.save()
+    if changed:
+        InstrumentChange.objects.create(instrument=instrument, at=now, by=actor, reason=str(data.get("reason", ""))[:300], values=changed)
+    return instrument
+
+
+def _plain(value: Any) -> Any:
+    return value.isoformat() if isinstance(value, date) else value
+
+
+def _fill(instrument: Instrument, data: Mapping[str, Any]) -> None:
+    """Put the form's values onto the instrument, or raise all the faults there are."""
+    faults: list[Fault] = []
+
+    def attempt(field: str, read: Callable[[], Any]) -> None:
+        try:
+            setattr(instrument, field, read())
+        except Fault as fault:
+            fault.field = fault.field or field
+            faults.append(fault)
+
+    for name, (longest, is_required) in TEXTS.items():
+        attempt(name, lambda n=name, m=longest, r=is_required: _text(data, n, longest=m, required=r))
+    for name in NUMBERS:
+        attempt(name, lambda n=name: _number(data, n, default=getattr(instrument, n, None)))
+    for name, options in CHOICES.items():
+        attempt(name, lambda n=name, o=options: _choice(data, n, o, default=getattr(instrument, n)))
+    attempt("area", lambda: _area(data))
+    attempt("interval_days", lambda: _whole(data, "interval_days", low=1, high=3650, default=365))
+    attempt("cycles", lambda: _whole(data, "cycles", low=1, high=3, default=1))
+    attempt("points_percent", lambda: _points(data))
+    attempt("tolerance2_value", lambda: _second_tolerance(data, instrument))
+    instrument.tolerance2_basis = str(data.get("tolerance2_basis") or "span") if instrument.tolerance_combine != "single" else ""
+    instrument.is_adjustable = bool(data.get("is_adjustable", True))
+    if not faults:
+        _check_whole(instrument, faults)
+    _check_unique(instrument, faults)
+    if faults:
+        raise Faults(faults)
+
+
+def _check_whole(instrument: Instrument, faults: list[Fault]) -> None:
+    try:
+        instrument.setup()
+    except Fault as fault:
+        if fault.field == "tolerance":
+            fault.field = "tolerance_value"
+        faults.append(fault)
+
+
+def _check_unique(instrument: Instrument, faults: list[Fault]) -> None:
+    twin = Instrument.objects.filter(tag_key=instrument.tag.casefold()).exclude(pk=instrument.pk).first() if instrument.tag else None
+    if twin:
+        how = "is in the register already" if twin.tag == instrument.tag else f"differs from {twin.tag} in case only"
+        faults.append(Fault("tag_taken", f"Tag {instrument.tag} {how}. Each tag may stand once.", field="tag"))
+
+
+def _text(data: Mapping[str, Any], name: str, *, longest: int, required: bool) -> str:
+    text = str(data.get(name) or "").strip()
+    if required and not text:
+        raise Fault("missing", f"{LABELS[name]} is missing.", field=name)
+    if len(text) > longest:
+        raise Fault("too_long", f"{LABELS[name]} is {len(text)} characters long; at most {longest} fit.", field=name)
+    if any(ord(c) < 32 for c in text):
+        raise Fault("bad_text", f"{LABELS[name]} holds characters that can't be printed.", field=name)
+    return text
+
+
+def _number(data: Mapping[str, Any], name: str, *, default: float | None) -> float:
+    raw = data.get(name)
+    if raw is None and default is not None:
+        return default
+    return parse_typed(_as_text(raw), name=LABELS[name], field=name, unit=str(data.get("unit") or "")).value
+
+
+def _as_text(raw: Any) -> str:
+    if isinstance(raw, bool):
+        return str(raw)
+    if isinstance(raw, float):
+        return repr(raw) if not math.isfinite(raw) else f"{raw:.12g}"
+    return "" if raw is None else str(raw)
+
+
+def _choice(data: Mapping[str, Any], name: str, options: Mapping[str, Any], *, default: str) -> str:
+    value = str(data.get(name) or default)
+    if value not in options:
+        raise Fault("unknown_choice", f"{LABELS[name]} is '{value}'; accepted are {', '.join(options)}.", field=name)
+    return value
+
+
+def _area(data: Mapping[str, Any]) -> Area:
+    area = Area.objects.filter(code=str(data.get("area") or "")).first()
+    if area is None:
+        raise Fault("missing", "Choose the area it stands in.", field="area")
+    return area
+
+
+def _whole(data: Mapping[str, Any], name: str, *, low: int, high: int, default: int) -> int:
+    raw = data.get(name)
+    if raw in (None, ""):
+        return default
+    value = parse_typed(_as_text(raw), name=LABELS[name], field=name).value
+    if value != int(value) or not low <= value <= high:
+        raise Fault("out_of_range", f"{LABELS[name]} is {value:g}; accepted are whole numbers from {low} to {high}.", field=name)
+    return int(value)
+
+
+def _points(data: Mapping[str, Any]) -> list[float]:
+    raw = data.get("points_percent")
+    if not raw:
+        return []
+    parts = [p for p in raw.replace(";", " ").replace(", ", " ").split() if p] if isinstance(raw, str) else raw
+    if not isinstance(parts, list):
+        raise Fault("bad_points", "Write the test points like 0 25 50 75 100.", field="points_percent")
+    points = [parse_typed(_as_text(p), name="A test point", unit="%", field="points_percent").value for p in parts]
+    check_points(tuple(points))
+    return points
+
+
+def _second_tolerance(data: Mapping[str, Any], instrument: Instrument) -> float | None:
+    if instrument.tolerance_combine == "single":
+        return None
+    return _number(data, "tolerance2_value", default=None)

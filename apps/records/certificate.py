@@ -1,0 +1,285 @@
+"""The PDF certificate: everything an auditor asks of a run, on paper."""
+
+from __future__ import annotations
+
+import io
+from datetime import datetime
+from functools import partial
+from typing import Any
+from xml.sax.saxutils import escape
+from zoneinfo import ZoneInfo
+
+import segno
+from django.conf import settings
+from reportlab.graphics.shapes import Drawing, Rect
+from reportlab.lib.colors import HexColor
+from reportlab.lib.pagesizes import A4
+from reportlab.lib.styles import ParagraphStyle
+from reportlab.lib.units import mm
+from reportlab.pdfbase import pdfmetrics
+from reportlab.pdfbase.ttfonts import TTFont
+from reportlab.pdfgen.canvas import Canvas
+from reportlab.platypus import BaseDocTemplate, Flowable, Frame, KeepTogether, PageTemplate, Paragraph, Spacer, Table, TableStyle
+
+from apps.records.plot import AMBER, FAINT, INK, IRON, KELP, error_plot
+from apps.runs.models import Run
+from metrology.methods.registry import get_method
+from metrology.run.events import Event
+from metrology.run.state import RunState, fold
+from metrology.run.view import make_view
+from metrology.run.view_types import RowData, RunView, SetData
+
+pdfmetrics.registerFont(TTFont("Vera", "Vera.ttf"))
+pdfmetrics.registerFont(TTFont("VeraBd", "VeraBd.ttf"))
+pdfmetrics.registerFontFamily("Vera", normal="Vera", bold="VeraBd", italic="Vera", boldItalic="VeraBd")
+
+WIDTH = A4[0] - 36 * mm
+RULE = HexColor("#cfd6d9")
+BODY = ParagraphStyle("body", fontName="Vera", fontSize=7.6, leading=10.4, textColor=INK)
+SMALL = ParagraphStyle("small", parent=BODY, fontSize=6.6, leading=8.8)
+HEAD = ParagraphStyle("head", parent=BODY, fontName="VeraBd", fontSize=9, leading=12, spaceBefore=7, spaceAfter=2)
+TITLE = ParagraphStyle("title", parent=BODY, fontName="VeraBd", fontSize=16, leading=20)
+VERDICT_WORDS = {"pass": "PASS", "marginal": "MARGINAL", "fail": "FAIL", None: "not judged"}
+VERDICT_COLOURS = {"pass": KELP, "marginal": AMBER, "fail": IRON}
+
+
+def make_certificate(run: Run, events: list[Event], now: datetime) -> bytes:
+    """The certificate of a run as PDF bytes."""
+    state = fold(events)
+    view = make_view(state, get_method(run.method), now)
+    out = io.BytesIO()
+    document = BaseDocTemplate(
+        out, pagesize=A4, leftMargin=18 * mm, rightMargin=18 * mm, topMargin=16 * mm, bottomMargin=18 * mm,
+        title=f"Calibration certificate {run.label} {view['instrument']['tag']}", author="Verify Loop",
+        subject=f"Chain head {run.head}", invariant=1)
+    frame = Frame(document.leftMargin, document.bottomMargin, WIDTH, A4[1] - 34 * mm, 0, 0, 0, 0)
+    document.addPageTemplates(PageTemplate(frames=[frame], onPage=partial(_margin, run=run, view=view)))
+    document.build(_story(run, state, view), canvasmaker=_CountingCanvas)
+    return out.getvalue()
+
+
+class _CountingCanvas(Canvas):
+    """Writes 'page n of m', which is known only at the end."""
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self._pages: list[dict[str, Any]] = []
+
+    def showPage(self) -> None:
+        self._pages.append(dict(self.__dict__))
+        self._startPage()
+
+    def save(self) -> None:
+        for page in self._pages:
+            self.__dict__.update(page)
+            self.setFont("Vera", 6.5)
+            self.setFillColor(FAINT)
+            self.drawRightString(A4[0] - 18 * mm, 10 * mm, f"page {self._pageNumber} of {len(self._pages)}")
+            super().showPage()
+        super().save()
+
+
+def _margin(canvas: Canvas, _document: Any, *, run: Run, view: RunView) -> None:
+    canvas.saveState()
+    canvas.setFont("Vera", 6.5)
+    canvas.setFillColor(FAINT)
+    canvas.drawString(18 * mm, 10 * mm, f"{run.label}  {view['instrument']['tag']}  chain head {run.head[:16]}…")
+    word = {"voided": "VOID", "open": "NOT SIGNED", "returned": "RETURNED"}.get(view["status"])
+    if word:
+        canvas.setFont("VeraBd", 70)
+        canvas.setFillColor(HexColor("#f3dedb"))
+        canvas.translate(A4[0] / 2, A4[1] / 2)
+        canvas.rotate(40)
+        canvas.drawCentredString(0, 0, word)
+    canvas.restoreState()
+
+
+def local(text: str | None) -> str:
+    """A moment in the plant's zone, with the zone's name."""
+    if not text:
+        return "–"
+    return datetime.fromisoformat(text).astimezone(ZoneInfo(settings.PLANT_TIME_ZONE)).strftime("%-d %b %Y %H:%M %Z")
+
+
+def _p(text: Any, style: ParagraphStyle = BODY) -> Paragraph:
+    return Paragraph(escape(str(text if text not in (None, "") else "–")), style)
+
+
+def _story(run: Run, state: RunState, view: RunView) -> list[Flowable]:
+    story: list[Flowable] = [_heading(run, view), Spacer(1, 4), _facts(run, state, view)]
+    story += _result(view)
+    shown = [s for s in view["evidence"] if any(r["y"] is not None for r in s["rows"])]
+    if shown:
+        story.append(KeepTogether([_p("Errors", HEAD), error_plot(shown, WIDTH, 165)]))
+    for found in view["evidence"]:
+        story += _set(found, view)
+    story += _references(state, view)
+    story += _rules(view)
+    story += _holds(view)
+    story += _remarks(view)
+    story += _signatures(run, view)
+    return story
+
+
+def _heading(run: Run, view: RunView) -> Table:
+    status = {"signed": "signed, review pending", "accepted": "signed and reviewed", "voided": "void"}.get(view["status"], view["status"])
+    left = [_p("Calibration certificate", TITLE), _p(f"{run.label}  ·  {view['instrument']['tag']}  ·  {status}", BODY)]
+    right = [_p(settings.PLANT_NAME, HEAD), _p(f"{view['method']['title']}, revision {view['method']['revision']}", SMALL)]
+    return Table([[left, right]], colWidths=[WIDTH * 0.64, WIDTH * 0.36], style=TableStyle([
+        ("VALIGN", (0, 0), (-1, -1), "BOTTOM"), ("LINEBELOW", (0, 0), (-1, -1), 1.2, INK), ("LEFTPADDING", (0, 0), (-1, -1), 0)]))
+
+
+def _facts(run: Run, state: RunState, view: RunView) -> Table:
+    i = view["instrument"]
+    around = ", ".join(f"{n['name'].lower()} {n['value']}" for n in view["surroundings"])
+    rows = [
+        ("Instrument", f"{i['tag']}, serial {i['serial']}", "Started", local(view["started"]["at"])),
+        ("Service", f"{i['service']}, {i['area']}", "Signed", local(view["signed"]["at"]) if view["signed"] else "not signed"),
+        ("Range", f"{i['range']}, {i['transfer']}", "Technician", view["signed"]["by"] if view["signed"] else view["started"]["name"]),
+        ("Output", i["output"], "Reviewer", view["reviewed"]["by"] if view["reviewed"] else "pending"),
+        ("Tolerance", i["tolerance"], "Surroundings", around),
+        ("Feeds", i["feeds"], "Test points", " ".join(f"{p:g}" for p in state.setup.points_percent) + f" %, cycles: {state.setup.cycles}"),
+    ]
+    cells = [[_p(a, SMALL), _p(b), _p(c, SMALL), _p(d)] for a, b, c, d in rows]
+    return Table(cells, colWidths=[WIDTH * f for f in (0.11, 0.45, 0.13, 0.31)], style=_lines())
+
+
+def _lines(header: bool = False) -> TableStyle:
+    commands: list[tuple[Any, ...]] = [
+        ("LINEBELOW", (0, 0), (-1, -1), 0.3, RULE), ("VALIGN", (0, 0), (-1, -1), "TOP"), ("TOPPADDING", (0, 0), (-1, -1), 1.5),
+        ("BOTTOMPADDING", (0, 0), (-1, -1), 2), ("LEFTPADDING", (0, 0), (-1, -1), 0), ("RIGHTPADDING", (0, 0), (-1, -1), 4)]
+    if header:
+        commands.append(("LINEBELOW", (0, 0), (-1, 0), 0.8, INK))
+    return TableStyle(commands)
+
+
+def _verdict(verdict: str | None) -> str:
+    colour = VERDICT_COLOURS.get(verdict or "", INK)
+    return f'<font name="VeraBd" color="{colour.hexval().replace("0x", "#")}">{VERDICT_WORDS.get(verdict, "–")}</font>'
+
+
+def _result(view: RunView) -> list[Flowable]:
+    found = [s for s in view["evidence"] if s["phase"] == "as found"]
+    left = [s for s in view["evidence"] if s["phase"] == "as left"]
+    parts = []
+    if found:
+        parts.append(f"As found: {_verdict(found[-1]['verdict'])} ({escape(found[-1]['share'] or '–')})")
+    if left:
+        parts.append(f"As left: {_verdict(left[-1]['verdict'])} ({escape(left[-1]['share'] or '–')})")
+    elif found:
+        parts.append("Not adjusted: as found stands as as left")
+    lines: list[Flowable] = [_p("Result", HEAD), Paragraph(" &nbsp; · &nbsp; ".join(parts) or "No readings.", BODY)]
+    for d in view["decisions"]:
+        against = f" (proposed: {d['proposed']})" if d["proposed"] != d["choice"] else " (as proposed)"
+        why = f". Reason: {d['reason']}" if d["reason"] else ""
+        lines.append(_p(f"Decision: {d['choice_label']}{against}, {d['by']}, {local(d['at'])}{why}"))
+    for s in [sig for found_set in view["evidence"] for sig in found_set["signatures"][:2]]:
+        lines.append(_p(f"Error signature ({s['confidence']}): {s['says']}"))
+    return lines
+
+
+def _set(found: SetData, view: RunView) -> list[Flowable]:
+    i = view["instrument"]
+    header = [_p(t, SMALL) for t in (
+        "Point", "Way", f"Applied {i['unit']}", f"Ideal {i['output_unit']}", f"Read {i['output_unit']}", "Error, % span", "Tolerance", "U (k≈2)",
+        "TUR", "Verdict")]
+    rows = [header, *[_row(r) for r in found["rows"]]]
+    widths = [WIDTH * f for f in (0.07, 0.07, 0.12, 0.1, 0.1, 0.12, 0.1, 0.1, 0.09, 0.13)]
+    stats = "; ".join(f"{s['name'].lower()} {s['value']}" for s in found["statistics"])
+    return [
+        KeepTogether([_p(f"{found['title']}: readings", HEAD), Table(rows, colWidths=widths, style=_lines(header=True), repeatRows=1)]),
+        _p(f"Statistics (IEC 61298-2): {stats}.", SMALL),
+    ]
+
+
+def _row(r: RowData) -> list[Flowable]:
+    if r["struck"]:
+        def strike(text: Any) -> Paragraph:
+            return Paragraph(f"<strike>{escape(str(text))}</strike>", SMALL)
+
+        return [
+            strike(r["percent"]), strike(r["direction"]), strike(r["applied"]), _p("", SMALL), strike(r["indicated"]),
+            *[_p("", SMALL)] * 4, _p(f"struck by {r['struck_by']}: {r['struck']}", SMALL)]
+    close = " (close)" if r["is_too_close"] else ""
+    cells = [r["percent"], r["direction"], r["applied"], r["ideal"], r["indicated"], r["error"], r["tolerance"], r["u"], r["tur"]]
+    return [*[_p(c, SMALL) for c in cells], Paragraph(_verdict(r["verdict"]) + close, SMALL)]
+
+
+def _references(state: RunState, view: RunView) -> list[Flowable]:
+    rows: list[list[Flowable]] = [[_p(t, SMALL) for t in ("Role", "Reference", "Certificate", "Traceability", "In date until", "TUR")]]
+    notes: list[Flowable] = []
+    for shown in view["references"]:
+        event = state.references.get(shown["role"])
+        if event is None:
+            continue
+        r = event["reference"]
+        rows.append([_p(c, SMALL) for c in (
+            shown["label"], f"{r['code']} {r['name']}, serial {r['serial']}", f"{r['certificate']}, {r['laboratory']}",
+            r["traceability"], r["due_on"], shown["tur"])])
+        if shown["override"]:
+            o = shown["override"]
+            notes.append(_p(f"{r['code']} was out of date. {o['name']} let it be used: {o['reason']}", BODY))
+        elif shown["reason"]:
+            notes.append(_p(f"{r['code']} was used below the wanted TUR: {shown['reason']}", BODY))
+    widths = [WIDTH * f for f in (0.12, 0.26, 0.2, 0.22, 0.11, 0.09)]
+    return [KeepTogether([_p("References", HEAD), Table(rows, colWidths=widths, style=_lines(header=True))]), *notes]
+
+
+def _rules(view: RunView) -> list[Flowable]:
+    lines: list[Flowable] = [_p("Decision rule and policies in force", HEAD), _p(" ".join(view["policies"]))]
+    budgets = [s["budget"] for s in view["evidence"] if s["budget"]]
+    if budgets:
+        b = budgets[0]
+        parts = ", ".join(f"{r['name'][0].lower()}{r['name'][1:]} {r['standard']}" for r in b["rows"])
+        lines.append(_p(
+            f"Uncertainty (JCGM 100:2008), largest at {b['at']}: U = {b['expanded']} of span (k = {b['k']}, 95.45 %). Standard "
+            f"uncertainties: {parts}. A verdict marked 'close' lies nearer to the limit than U reaches.", SMALL))
+    return [KeepTogether(lines)]
+
+
+def _holds(view: RunView) -> list[Flowable]:
+    lines = []
+    for h in view["holds"]:
+        seen = h["release_values"]
+        unit = view["instrument"]["unit"]
+        normal = f"; normal reading seen: {seen['reading']} {unit}; operator told: {seen['operator']}" if seen.get("reading") else ""
+        off = f"off {local(h['released_at'])} by {h['released_by']}{normal}" if h["released_at"] else "STILL ON"
+        lines.append(_p(f"{h['kind']}: on {local(h['placed_at'])} by {h['placed_by']} ({h['reason']}), planned until {local(h['until'])}; {off}."))
+    lines += [_p(f"No hold: {n['text']}") for n in view["notes"] if n["kind"] == "no hold"]
+    return [KeepTogether([_p("Holds", HEAD), *lines])] if lines else []
+
+
+def _remarks(view: RunView) -> list[Flowable]:
+    lines = [_p(f"{n['kind']}, {n['by']}, {local(n['at'])}: {n['text']}") for n in view["notes"] if n["kind"] != "no hold"]
+    lines += [_p(f"Timer '{t['step'].replace('_', '-')}' was cut short: {t['reason']}") for t in view["timers"] if t["reason"]]
+    lines += [
+        _p(f"Reading {r['number']} ({s['title'].lower()}, {r['indicated']}) was outside what is expected and confirmed by {r['by']}.")
+        for s in view["evidence"] for r in s["rows"] if r["was_confirmed_unlikely"]]
+    return [KeepTogether([_p("Remarks", HEAD), *lines])] if lines else []
+
+
+def _signatures(run: Run, view: RunView) -> list[Flowable]:
+    lines: list[Flowable] = []
+    for word, note in (("Signed", view["signed"]), ("Reviewed and accepted", view["reviewed"]), ("Voided", view["voided"])):
+        if note:
+            lines.append(_p(f"{word} by {note['by']}, {local(note['at'])}, password given again." + (f" {note['text']}" if note["text"] else "")))
+    lines += [
+        Spacer(1, 3), _p(f"Head of the event chain (SHA-256), event {run.events_count}:", SMALL), _p(run.head, SMALL),
+        _p("Each event of this run holds the hash of the one before it; a changed or missing event does not lead to this head. "
+           "Site procedures, local codes and licensed practice rule over this record.", SMALL)]
+    box = Table([[lines, _qr(f"verify-loop:{run.label}:{run.events_count}:{run.head}")]], colWidths=[WIDTH - 78, 78], style=TableStyle([
+        ("VALIGN", (0, 0), (-1, -1), "TOP"), ("LEFTPADDING", (0, 0), (-1, -1), 0)]))
+    return [KeepTogether([_p("Signatures", HEAD), box])]
+
+
+def _qr(text: str) -> Drawing:
+    """The chain head as a QR code, in vectors."""
+    matrix = [list(row) for row in segno.make(text, error="m").matrix_iter(border=2)]
+    size = 74.0
+    module = size / len(matrix)
+    drawing = Drawing(size, size)
+    for y, row in enumerate(matrix):
+        for x, dark in enumerate(row):
+            if dark:
+                drawing.add(Rect(x * module, size - (y + 1) * module, module, module, fillColor=INK, strokeColor=None))
+    return drawing

@@ -1,0 +1,80 @@
+"""Finished runs, and their exports."""
+
+from __future__ import annotations
+
+import csv
+import io
+from datetime import datetime
+from typing import Any
+
+from django.db.models import Q, QuerySet
+
+from apps.runs.models import Run
+from metrology import CORE_VERSION
+from metrology.methods.registry import get_method
+from metrology.run.events import Event, moment_text
+from metrology.run.state import fold
+from metrology.run.view import make_view
+
+FINISHED = ("signed", "accepted", "voided")
+EXPORT_FORMAT = "verify-loop-run"
+EXPORT_VERSION = 1
+
+
+def list_records(*, search: str = "", status: str = "", verdict: str = "") -> QuerySet[Run]:
+    """Finished and returned runs, newest first, by part of tag, number or service, by status, by as-found verdict."""
+    rows = Run.objects.select_related("instrument__area", "technician").filter(status__in=(*FINISHED, "returned"))
+    if search:
+        wanted = Q(instrument__tag_key__contains=search.casefold()) | Q(instrument__service__icontains=search)
+        digits = search.upper().removeprefix("VL-")
+        if digits.isdecimal() and len(digits) < 10:
+            wanted |= Q(number=int(digits))
+        rows = rows.filter(wanted)
+    if status:
+        rows = rows.filter(status=status)
+    if verdict:
+        rows = rows.filter(found_verdict=verdict)
+    return rows.order_by("-signed_at", "-number")
+
+
+def export_json(run: Run, events: list[Event]) -> dict[str, Any]:
+    """The run as an open document, complete enough to rebuild it; described in docs/run-export.md."""
+    rows = run.events.order_by("seq").values_list("previous", "link")
+    return {
+        "format": EXPORT_FORMAT, "version": EXPORT_VERSION, "core": CORE_VERSION, "run": str(run.id), "number": run.label,
+        "method": run.method, "revision": run.revision, "head": run.head,
+        "events": [
+            {"seq": e.seq, "id": e.id, "type": e.type, "payload": e.payload, "author": e.author, "author_name": e.author_name,
+             "at": moment_text(e.at), "device_at": moment_text(e.device_at) if e.device_at else None, "previous": previous, "link": link}
+            for e, (previous, link) in zip(events, rows, strict=True)
+        ],
+    }
+
+
+def export_csv(run: Run, events: list[Event], now: datetime) -> str:
+    """One line a reading, struck ones included."""
+    view = make_view(fold(events), get_method(run.method), now)
+    out = io.StringIO()
+    writer = csv.writer(out)
+    i = view["instrument"]
+    writer.writerow([
+        "record", "tag", "serial", "set", "point", "cycle", "direction", "percent", f"applied ({i['unit']})",
+        f"indicated ({i['output_unit']})", f"ideal ({i['output_unit']})", "error (% of span)", "tolerance", "U", "verdict", "struck", "by", "at"])
+    for found in view["evidence"]:
+        for r in found["rows"]:
+            writer.writerow([_safe(c) for c in (
+                run.label, i["tag"], i["serial"], found["title"], r["number"], r["cycle"], r["direction"], r["percent"], r["applied"],
+                r["indicated"], r["ideal"], f"{r['y']:.6g}" if r["y"] is not None else "", r["tolerance"], r["u"], r["verdict"], r["struck"],
+                r["by"], r["at"])])
+    return out.getvalue()
+
+
+def _safe(cell: Any) -> Any:
+    """A cell that a spreadsheet will not take for a formula; numbers stay as they are."""
+    if not isinstance(cell, str) or not cell or cell[0] not in "=+-@\t\r":
+        return "" if cell is None else cell
+    try:
+        float(cell)
+    except ValueError:
+        return "'" + cell
+    return cell

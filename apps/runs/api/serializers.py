@@ -1,0 +1,114 @@
+"""Shapes of runs and events."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from rest_framework import serializers
+
+from config.lists import PageSerializer
+from metrology.run.view_types import RunView
+
+
+class RunSerializer(serializers.Serializer):
+    """A run with its view; the view's shape is described by the core's own types."""
+
+    id = serializers.UUIDField()
+    number = serializers.CharField()
+    head = serializers.CharField()
+    technician = serializers.CharField()
+    view = serializers.SerializerMethodField()
+
+    def get_view(self, run: dict[str, Any]) -> RunView:
+        view: RunView = run["view"]
+        return view
+
+
+class StartSerializer(serializers.Serializer):
+    tag = serializers.CharField(max_length=60)
+
+
+class EventSerializer(serializers.Serializer):
+    id = serializers.UUIDField()
+    type = serializers.CharField(max_length=24)
+    payload = serializers.DictField()
+    device_at = serializers.DateTimeField(required=False, allow_null=True)
+
+
+class AppendSerializer(serializers.Serializer):
+    expected_seq = serializers.IntegerField(min_value=0)
+    events = EventSerializer(many=True)
+
+
+class SignSerializer(serializers.Serializer):
+    expected_seq = serializers.IntegerField(min_value=0)
+    password = serializers.CharField(max_length=200, trim_whitespace=False, allow_blank=True)
+    note = serializers.CharField(allow_blank=True, required=False, default="")
+
+
+class ReviewSerializer(serializers.Serializer):
+    expected_seq = serializers.IntegerField(min_value=0)
+    verdict = serializers.CharField(max_length=10)
+    reason = serializers.CharField(allow_blank=True, required=False, default="")
+    password = serializers.CharField(max_length=200, trim_whitespace=False, allow_blank=True)
+
+
+class VoidSerializer(serializers.Serializer):
+    expected_seq = serializers.IntegerField(min_value=0)
+    reason = serializers.CharField(allow_blank=True)
+    release = serializers.DictField(child=serializers.CharField(allow_blank=True), required=False, allow_null=True, default=None)
+
+
+class OverrideSerializer(serializers.Serializer):
+    expected_seq = serializers.IntegerField(min_value=0)
+    id = serializers.UUIDField()
+    role = serializers.CharField(max_length=20)
+    code = serializers.CharField(max_length=20)
+    reason = serializers.CharField(allow_blank=True)
+    reviewer = serializers.CharField(max_length=150)
+    password = serializers.CharField(max_length=200, trim_whitespace=False)
+
+
+class RunRowSerializer(serializers.Serializer):
+    id = serializers.UUIDField()
+    number = serializers.CharField()
+    tag = serializers.CharField()
+    service = serializers.CharField()
+    area = serializers.CharField()
+    method = serializers.CharField()
+    status = serializers.CharField()
+    technician = serializers.CharField()
+    started_at = serializers.DateTimeField()
+    signed_at = serializers.DateTimeField(allow_null=True)
+    closed = serializers.FloatField()
+    at_step = serializers.CharField()
+    found_verdict = serializers.CharField()
+    left_verdict = serializers.CharField()
+    found_error = serializers.FloatField(allow_null=True)
+    left_error = serializers.FloatField(allow_null=True)
+    decision = serializers.CharField()
+
+
+class RunPageSerializer(PageSerializer):
+    rows = RunRowSerializer(many=True)
+
+
+class LogRowSerializer(serializers.Serializer):
+    seq = serializers.IntegerField()
+    at = serializers.DateTimeField()
+    by = serializers.CharField()
+    what = serializers.CharField()
+
+
+class HoldRowSerializer(serializers.Serializer):
+    run = serializers.UUIDField()
+    run_number = serializers.CharField()
+    tag = serializers.CharField()
+    area = serializers.CharField()
+    kind = serializers.CharField()
+    reason = serializers.CharField()
+    placed_by = serializers.CharField()
+    placed_at = serializers.DateTimeField()
+    until = serializers.DateTimeField()
+    is_overdue = serializers.BooleanField()
+    feeds = serializers.CharField()

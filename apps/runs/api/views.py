@@ -1,0 +1,131 @@
+"""Runs over HTTP: parse, call the verb, show the view."""
+
+from __future__ import annotations
+
+import uuid
+from typing import Any
+
+from django.utils import timezone
+from drf_spectacular.utils import extend_schema
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.serializers import Serializer
+from rest_framework.views import APIView
+
+from apps.accounts.api.serializers import FailureSerializer
+from apps.accounts.policy import require
+from apps.accounts.services import check_credentials, confirm_password
+from apps.plant.selectors import get_instrument
+from apps.runs import services
+from apps.runs.api.serializers import (
+    AppendSerializer,
+    HoldRowSerializer,
+    LogRowSerializer,
+    OverrideSerializer,
+    ReviewSerializer,
+    RunSerializer,
+    SignSerializer,
+    StartSerializer,
+    VoidSerializer,
+)
+from apps.runs.selectors import get_run_data, list_open_holds, log_of, run_data
+from apps.runs.store import load_run
+
+ANSWERS = {200: RunSerializer, 400: FailureSerializer, 409: FailureSerializer}
+
+
+def parsed(kind: type[Serializer[Any]], request: Request) -> dict[str, Any]:
+    """The request's data in the shape of a serializer, or a 400."""
+    given = kind(data=request.data)
+    given.is_valid(raise_exception=True)
+    return dict(given.validated_data)
+
+
+class StartView(APIView):
+    @extend_schema(operation_id="start_run", request=StartSerializer, responses={201: RunSerializer, 400: FailureSerializer})
+    def post(self, request: Request) -> Response:
+        tag = parsed(StartSerializer, request)["tag"]
+        run = services.start_run(actor=request.user, instrument=get_instrument(tag), now=timezone.now())
+        return Response(get_run_data(run.id, timezone.now()), status=201)
+
+
+class RunDetailView(APIView):
+    @extend_schema(operation_id="get_run", responses=RunSerializer)
+    def get(self, request: Request, run_id: uuid.UUID) -> Response:
+        require(request.user, "read")
+        return Response(get_run_data(run_id, timezone.now()))
+
+
+class LogView(APIView):
+    @extend_schema(operation_id="get_run_log", responses=LogRowSerializer(many=True))
+    def get(self, request: Request, run_id: uuid.UUID) -> Response:
+        require(request.user, "read")
+        return Response(log_of(load_run(run_id)[1]))
+
+
+class EventsView(APIView):
+    @extend_schema(operation_id="append_events", request=AppendSerializer, responses=ANSWERS)
+    def post(self, request: Request, run_id: uuid.UUID) -> Response:
+        given = parsed(AppendSerializer, request)
+        events = [services.NewEvent(e["id"], e["type"], e["payload"], e.get("device_at")) for e in given["events"]]
+        now = timezone.now()
+        run, state = services.append_events(
+            actor=request.user, run_id=run_id, expected_seq=given["expected_seq"], events=events, now=now)
+        return Response(run_data(run, state, now))
+
+
+class OverrideView(APIView):
+    @extend_schema(operation_id="override_reference", request=OverrideSerializer, responses=ANSWERS)
+    def post(self, request: Request, run_id: uuid.UUID) -> Response:
+        given = parsed(OverrideSerializer, request)
+        require(request.user, "work on a run")
+        reviewer = check_credentials(request._request, given["reviewer"], given["password"])
+        payload = {k: given[k] for k in ("role", "code", "reason")}
+        now = timezone.now()
+        run, state = services.override_reference(
+            actor=request.user, reviewer=reviewer, run_id=run_id, expected_seq=given["expected_seq"],
+            event=services.NewEvent(given["id"], "reference_assigned", payload), now=now)
+        return Response(run_data(run, state, now))
+
+
+class SignView(APIView):
+    @extend_schema(operation_id="sign_run", request=SignSerializer, responses=ANSWERS)
+    def post(self, request: Request, run_id: uuid.UUID) -> Response:
+        given = parsed(SignSerializer, request)
+        require(request.user, "sign a run")
+        confirm_password(request._request, request.user, given["password"])
+        now = timezone.now()
+        run, state = services.sign_run(
+            actor=request.user, run_id=run_id, expected_seq=given["expected_seq"], note=given["note"], now=now)
+        return Response(run_data(run, state, now))
+
+
+class ReviewView(APIView):
+    @extend_schema(operation_id="review_run", request=ReviewSerializer, responses=ANSWERS)
+    def post(self, request: Request, run_id: uuid.UUID) -> Response:
+        given = parsed(ReviewSerializer, request)
+        require(request.user, "review a record")
+        confirm_password(request._request, request.user, given["password"])
+        now = timezone.now()
+        run, state = services.review_run(
+            actor=request.user, run_id=run_id, verdict=given["verdict"], reason=given["reason"],
+            expected_seq=given["expected_seq"], now=now)
+        return Response(run_data(run, state, now))
+
+
+class VoidView(APIView):
+    @extend_schema(operation_id="void_run", request=VoidSerializer, responses=ANSWERS)
+    def post(self, request: Request, run_id: uuid.UUID) -> Response:
+        given = parsed(VoidSerializer, request)
+        now = timezone.now()
+        run, state = services.void_run(
+            actor=request.user, run_id=run_id, reason=given["reason"], release=given["release"],
+            expected_seq=given["expected_seq"], now=now)
+        return Response(run_data(run, state, now))
+
+
+class HoldsView(APIView):
+    @extend_schema(operation_id="list_holds", responses=HoldRowSerializer(many=True))
+    def get(self, request: Request) -> Response:
+        require(request.user, "read")
+        return Response(list_open_holds(timezone.now()))

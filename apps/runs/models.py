@@ -1,0 +1,94 @@
+"""Runs as append-only events, and the tables projected from them for lists and searches."""
+
+from __future__ import annotations
+
+import uuid
+
+from django.conf import settings
+from django.db import models
+from django.db.models import Q
+
+from apps.plant.models import Instrument
+from metrology.run.events import GENESIS
+
+STATUSES = [(s, s.capitalize()) for s in ("open", "returned", "signed", "accepted", "voided")]
+OPEN = ("open", "returned")
+
+
+class Run(models.Model):
+    """A run. Everything below `events_count` is projected from its events and can be rebuilt."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    number = models.PositiveIntegerField(unique=True)
+    instrument = models.ForeignKey(Instrument, on_delete=models.PROTECT, related_name="runs")
+    events_count = models.PositiveIntegerField(default=0)
+    head = models.CharField(max_length=64, default=GENESIS)
+    method = models.CharField(max_length=40)
+    revision = models.CharField(max_length=12)
+    technician = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="runs")
+    status = models.CharField(max_length=12, choices=STATUSES, default="open")
+    started_at = models.DateTimeField()
+    signed_at = models.DateTimeField(null=True, blank=True)
+    ended_at = models.DateTimeField(null=True, blank=True)
+    closed = models.FloatField(default=0.0)
+    at_step = models.CharField(max_length=60, blank=True)
+    found_verdict = models.CharField(max_length=10, blank=True)
+    left_verdict = models.CharField(max_length=10, blank=True)
+    found_error = models.FloatField(null=True, blank=True)
+    left_error = models.FloatField(null=True, blank=True)
+    decision = models.CharField(max_length=20, blank=True)
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["instrument"], condition=Q(status__in=OPEN), name="one_open_run_per_instrument"),
+        ]
+        indexes = [
+            models.Index(fields=["status", "-signed_at"]),
+            models.Index(fields=["instrument", "-started_at"]),
+            models.Index(fields=["-signed_at"]),
+        ]
+
+    def __str__(self) -> str:
+        return self.label
+
+    @property
+    def label(self) -> str:
+        """The number people quote: VL-000042."""
+        return f"VL-{self.number:06d}"
+
+
+class RunEvent(models.Model):
+    """One event, never changed. `link` is its hash, `previous` that of the one before."""
+
+    run = models.ForeignKey(Run, on_delete=models.PROTECT, related_name="events")
+    seq = models.PositiveIntegerField()
+    event_id = models.UUIDField(unique=True)
+    type = models.CharField(max_length=24)
+    payload = models.JSONField()
+    author = models.CharField(max_length=150)
+    author_name = models.CharField(max_length=150)
+    at = models.DateTimeField()
+    device_at = models.DateTimeField(null=True, blank=True)
+    previous = models.CharField(max_length=64)
+    link = models.CharField(max_length=64)
+
+    class Meta:
+        ordering = ["run", "seq"]
+        constraints = [models.UniqueConstraint(fields=["run", "seq"], name="one_event_per_place")]
+
+
+class Hold(models.Model):
+    """A hold as projected from its run, for the strip on every page."""
+
+    event_id = models.UUIDField(unique=True)
+    run = models.ForeignKey(Run, on_delete=models.CASCADE, related_name="holds")
+    instrument = models.ForeignKey(Instrument, on_delete=models.PROTECT, related_name="holds")
+    kind = models.CharField(max_length=30)
+    reason = models.CharField(max_length=2000)
+    placed_at = models.DateTimeField()
+    placed_by = models.CharField(max_length=150)
+    until = models.DateTimeField()
+    released_at = models.DateTimeField(null=True, blank=True)
+
+    class Meta:
+        indexes = [models.Index(fields=["released_at", "until"])]

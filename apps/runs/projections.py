@@ -1,0 +1,71 @@
+"""Tables made from events: the run's row, its holds, and what a finished run says of its instrument."""
+
+from __future__ import annotations
+
+import uuid
+from datetime import timedelta
+
+from django.db.models import Max
+
+from apps.plant.models import Instrument
+from apps.runs.models import Hold, Run
+from metrology.methods.registry import get_method
+from metrology.run.progress import evaluate_set, final_readings_step, found_step, make_progress
+from metrology.run.state import RunState
+
+
+def project(run: Run, state: RunState) -> None:
+    """Bring the run's row, its holds and, once it is signed, its instrument up to date."""
+    method = get_method(state.setup.method)
+    progress = make_progress(state, method)
+    run.status = state.status
+    run.closed = round(progress.closed, 3)
+    run.at_step = progress.current.title if progress.current else ""
+    run.signed_at = state.signed.at if state.signed else None
+    ended = state.signed or state.voided
+    run.ended_at = ended.at if ended else None
+    _project_results(run, state)
+    run.save()
+    _project_holds(run, state)
+    if run.status in ("signed", "accepted", "voided"):
+        project_instrument(run.instrument)
+
+
+def _project_results(run: Run, state: RunState) -> None:
+    method = get_method(state.setup.method)
+    found, left = found_step(state, method), final_readings_step(state, method)
+    run.found_verdict = run.left_verdict = ""
+    run.found_error = run.left_error = None
+    judged = [d for d in state.decisions.values()]
+    if judged:
+        result = evaluate_set(state, method, found)
+        if result.worst:
+            run.found_verdict, run.found_error = result.verdict, result.worst.point.error_percent
+        result = evaluate_set(state, method, left)
+        if result.worst:
+            run.left_verdict, run.left_error = result.verdict, result.worst.point.error_percent
+        run.decision = judged[-1].choice
+
+
+def _project_holds(run: Run, state: RunState) -> None:
+    for h in state.holds.values():
+        Hold.objects.update_or_create(event_id=uuid.UUID(h.id), defaults={
+            "run": run, "instrument_id": run.instrument_id, "kind": h.kind, "reason": h.reason, "placed_at": h.placed_at,
+            "placed_by": h.placed_by, "until": h.until, "released_at": h.released_at})
+
+
+def project_instrument(instrument: Instrument) -> None:
+    """Last result and next due date of an instrument, from its last run that counts."""
+    last = instrument.runs.filter(status__in=("signed", "accepted")).order_by("-signed_at").first()
+    if last is None or last.signed_at is None:
+        return
+    instrument.last_done_on = last.signed_at.date()
+    instrument.last_found, instrument.last_left = last.found_verdict, last.left_verdict
+    days = 0 if last.decision == "replace" else instrument.interval_days
+    instrument.next_due = instrument.last_done_on + timedelta(days=days)
+    instrument.save(update_fields=["last_done_on", "last_found", "last_left", "next_due"])
+
+
+def next_number() -> int:
+    """The next run number."""
+    return (Run.objects.aggregate(top=Max("number"))["top"] or 0) + 1

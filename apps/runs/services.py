@@ -1,0 +1,213 @@
+"""The verbs of a run: start, append, sign, review, void. Each checks who, then what, then stores, in one transaction."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from django.db import IntegrityError, transaction
+
+from apps.accounts.models import Person
+from apps.accounts.policy import is_allowed, require
+from apps.kit.selectors import get_reference
+from apps.plant.models import Instrument
+from apps.plant.services import policy_for
+from apps.runs.models import OPEN, Run, RunEvent
+from apps.runs.projections import next_number, project
+from apps.runs.store import append_rows, load_run
+from config.failures import NotAllowed
+from metrology.faults import Fault
+from metrology.methods.registry import get_method
+from metrology.methods.setup import setup_payload
+from metrology.run.events import Event
+from metrology.run.narrate import describe
+from metrology.run.rules import admit, text_of
+from metrology.run.state import RunState, apply, fold
+
+MAX_BATCH = 200
+APPENDABLE = frozenset({
+    "step_confirmed", "timer_started", "timer_ended", "hold_placed", "hold_released", "reference_assigned", "reading_taken",
+    "reading_struck", "adjustment_made", "decision_made", "note_added",
+})
+
+
+@dataclass(frozen=True)
+class NewEvent:
+    """An event as a client sends it."""
+
+    id: uuid.UUID
+    type: str
+    payload: Mapping[str, Any]
+    device_at: datetime | None = None
+
+
+@transaction.atomic
+def start_run(*, actor: Person, instrument: Instrument, now: datetime) -> Run:
+    """Open a run on an instrument, with the instrument and its policies frozen into the first event."""
+    require(actor, "start a run")
+    method = get_method(instrument.method)
+    _refuse_second(instrument)
+    setup = instrument.run_setup(policy_for(instrument), method.revision)
+    run = Run(
+        number=next_number(), instrument=instrument, technician=actor, method=method.key, revision=method.revision, started_at=now)
+    event = Event(1, str(uuid.uuid4()), "run_started", setup_payload(setup), actor.username, actor.name, now)
+    try:
+        with transaction.atomic():
+            run.save(force_insert=True)
+    except IntegrityError:
+        _refuse_second(instrument)
+        raise
+    append_rows(run, [event])
+    project(run, fold([event]))
+    return run
+
+
+def _refuse_second(instrument: Instrument) -> None:
+    other = Run.objects.filter(instrument=instrument, status__in=OPEN).select_related("technician").first()
+    if other:
+        raise Fault(
+            "run_open", f"{instrument.tag} has an open run already: {other.label}, started by {other.technician.name}. "
+            "Go on with that one, or have it voided.", field="instrument", run=str(other.id))
+
+
+def append_events(
+    *, actor: Person, run_id: uuid.UUID, expected_seq: int, events: Sequence[NewEvent], now: datetime
+) -> tuple[Run, RunState]:
+    """Append one event or a batch.
+
+    Events already stored are passed over, so that sending again is safe. When the run has moved on, nothing is stored
+    and the refusal says what happened meanwhile. In a batch, those before the first refused one are kept.
+    """
+    require(actor, "work on a run")
+    if not 1 <= len(events) <= MAX_BATCH:
+        raise Fault("bad_batch", f"A batch holds 1 to {MAX_BATCH} events; this one holds {len(events)}.", field="events")
+    for event in events:
+        if event.type not in APPENDABLE:
+            raise Fault("unknown_event", f"'{event.type}' can't be appended here.", field="type")
+    return _append(actor, run_id, expected_seq, [_without_claims(e) for e in events], now)
+
+
+def _without_claims(event: NewEvent) -> NewEvent:
+    """A client names a reference by its code only; what the certificate says, and any override, come from here."""
+    if event.type != "reference_assigned":
+        return event
+    kept = {k: event.payload.get(k) for k in ("role", "code", "reason")}
+    return NewEvent(event.id, event.type, kept, event.device_at)
+
+
+def _append(
+    actor: Person, run_id: uuid.UUID, expected_seq: int | None, events: Sequence[NewEvent], now: datetime
+) -> tuple[Run, RunState]:
+    refused: Fault | None = None
+    with transaction.atomic():
+        run, past = load_run(run_id, lock=True)
+        new = _pass_over_known(run, past, events)
+        state = fold(past)
+        if new and expected_seq is not None and state.seq != expected_seq + len(events) - len(new):
+            raise _stale(past, expected_seq)
+        stored: list[Event] = []
+        for event in new:
+            try:
+                stored.append(_admit_one(actor, state, event, now))
+            except Fault as fault:
+                refused = fault
+                break
+        if stored:
+            append_rows(run, stored)
+            project(run, state)
+    if refused:
+        refused.context = {**refused.context, "stored": len(events) - len(new) + len(stored), "sent": len(events), "seq": state.seq}
+        raise refused
+    return run, state
+
+
+def _admit_one(actor: Person, state: RunState, event: NewEvent, now: datetime) -> Event:
+    method = get_method(state.setup.method)
+    payload = dict(event.payload)
+    if event.type == "reference_assigned" and "reference" not in payload:
+        payload["reference"] = snapshot(str(payload.get("code", "")))
+    full = admit(state, method, event.type, payload=payload, now=now)
+    made = Event(state.seq + 1, str(event.id), event.type, full, actor.username, actor.name, now, event.device_at)
+    apply(state, made)
+    return made
+
+
+def snapshot(code: str) -> dict[str, Any]:
+    """A reference frozen for a run."""
+    standard = get_reference(code).standard()
+    return {name: getattr(standard, name) for name in standard.__dataclass_fields__}
+
+
+def _pass_over_known(run: Run, past: Sequence[Event], events: Sequence[NewEvent]) -> list[NewEvent]:
+    known = {e.id for e in past}
+    new = [e for e in events if str(e.id) not in known]
+    if len({e.id for e in new}) != len(new):
+        raise Fault("doubled_event", "The batch holds the same event twice.", field="events")
+    if RunEvent.objects.filter(event_id__in=[e.id for e in new]).exclude(run=run).exists():
+        raise Fault("foreign_event", "An event of this batch belongs to another run.", field="events")
+    return new
+
+
+def _stale(past: Sequence[Event], expected_seq: int) -> Fault:
+    if not 0 <= expected_seq <= len(past):
+        return Fault("stale", "This page is ahead of the record. Reload it; what you typed is kept.", meanwhile=[], seq=len(past))
+    meanwhile = [{"by": e.author_name, "what": describe(e), "at": e.at.isoformat()} for e in past if e.seq > expected_seq]
+    told = "; ".join(f"{m['by']} {m['what']}" for m in meanwhile[-5:])
+    return Fault(
+        "stale", f"Meanwhile: {told}. Nothing of yours was lost; look at what is asked now, then enter it again.",
+        meanwhile=meanwhile, seq=len(past))
+
+
+def override_reference(
+    *, actor: Person, reviewer: Person, run_id: uuid.UUID, event: NewEvent, expected_seq: int, now: datetime
+) -> tuple[Run, RunState]:
+    """Let an expired reference be used: a reviewer vouches with a reason, which is printed."""
+    require(actor, "work on a run")
+    require(reviewer, "override a reference")
+    reason = text_of(event.payload, "reason", label="The reason for using an expired reference")
+    payload = {
+        "role": event.payload.get("role"), "reason": reason, "reference": snapshot(str(event.payload.get("code", ""))),
+        "override": {"by": reviewer.username, "name": reviewer.name, "reason": reason},
+    }
+    return _append(actor, run_id, expected_seq, [NewEvent(event.id, "reference_assigned", payload, event.device_at)], now)
+
+
+def sign_run(*, actor: Person, run_id: uuid.UUID, expected_seq: int, note: str, now: datetime) -> tuple[Run, RunState]:
+    """Sign a run; the password was confirmed at the door. Only somebody who worked on it may sign it."""
+    require(actor, "sign a run")
+    run, past = load_run(run_id)
+    if actor.username not in fold(past).contributors:
+        raise NotAllowed("not_yours", f"{run.label} is the work of {run.technician.name}; only those who worked on it sign it.")
+    return _append(actor, run_id, expected_seq, [NewEvent(uuid.uuid4(), "signed", {"note": note})], now)
+
+
+def review_run(
+    *, actor: Person, run_id: uuid.UUID, verdict: str, reason: str, expected_seq: int, now: datetime
+) -> tuple[Run, RunState]:
+    """Accept a signed run, or return it with a reason. Nobody reviews their own work."""
+    require(actor, "review a record")
+    _, past = load_run(run_id)
+    if actor.username in fold(past).contributors:
+        raise NotAllowed("own_work", "You worked on this run; somebody else must review it.")
+    if verdict not in ("accept", "return"):
+        raise Fault("unknown_choice", "Accept it or return it.", field="verdict")
+    event = NewEvent(uuid.uuid4(), "reviewed", {"note": reason}) if verdict == "accept" else NewEvent(
+        uuid.uuid4(), "returned", {"reason": reason})
+    return _append(actor, run_id, expected_seq, [event], now)
+
+
+def void_run(
+    *, actor: Person, run_id: uuid.UUID, reason: str, release: Mapping[str, Any] | None, expected_seq: int, now: datetime
+) -> tuple[Run, RunState]:
+    """Void an unsigned run; an open hold is released with it, or it is refused."""
+    require(actor, "void a run")
+    run, past = load_run(run_id)
+    state = fold(past)
+    if actor.username not in state.contributors and not is_allowed(actor, "edit the plant"):
+        raise NotAllowed("not_yours", f"{run.label} is the work of {run.technician.name}; they or an administrator void it.")
+    events = [NewEvent(uuid.uuid4(), "hold_released", {"hold": h.id, "values": release, "reason": reason})
+              for h in state.open_holds if release]
+    return _append(actor, run_id, expected_seq, [*events, NewEvent(uuid.uuid4(), "voided", {"reason": reason})], now)

@@ -1,0 +1,60 @@
+"""What the door lets in: bodies of bearable size, honest JSON, signed-in sessions with their CSRF token."""
+
+from __future__ import annotations
+
+import codecs
+import json
+from collections.abc import Callable
+from typing import Any
+
+from django.conf import settings
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from rest_framework.authentication import SessionAuthentication
+from rest_framework.exceptions import ParseError
+from rest_framework.parsers import BaseParser
+from rest_framework.request import Request
+
+
+def failure(code: str, message: str, *, status: int) -> JsonResponse:
+    """A failure in the form every failure of the API has."""
+    return JsonResponse({"code": code, "message": message, "field": "", "details": {}}, status=status)
+
+
+class BodyLimitMiddleware:
+    """Refuses a body that is larger than any form of ours, before it is read."""
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        length = request.META.get("CONTENT_LENGTH") or "0"
+        too_large = not length.isdigit() or int(length) > settings.MAX_BODY_BYTES
+        if too_large or "chunked" in request.META.get("HTTP_TRANSFER_ENCODING", "").lower():
+            return failure(
+                "too_large", "That is more than one request may carry (1 MB). Send it in smaller parts; what was stored is kept.",
+                status=413)
+        return self.get_response(request)
+
+
+class SignedInSession(SessionAuthentication):
+    """Session login with CSRF; answers 401 when nobody is signed in, so that the page can ask to sign in again."""
+
+    def authenticate_header(self, request: Request) -> str:
+        return "Session"
+
+
+def _no_constant(text: str) -> Any:
+    raise ValueError(f"{text} is not JSON")
+
+
+class StrictJSONParser(BaseParser):
+    """JSON without NaN and infinities, with sensible depth."""
+
+    media_type = "application/json"
+
+    def parse(self, stream: Any, media_type: str | None = None, parser_context: Any = None) -> Any:
+        try:
+            text = codecs.getreader("utf-8")(stream).read()
+            return json.loads(text, parse_constant=_no_constant)
+        except (ValueError, RecursionError) as error:
+            raise ParseError(f"The request is not JSON: {str(error)[:200]}.") from None

@@ -1,0 +1,18 @@
+"""Addresses: the API under /api/v1/, everything else is the page."""
+
+from django.urls import include, path, re_path
+from drf_spectacular.views import SpectacularAPIView
+
+from config.views import api_not_found, page
+
+urlpatterns = [
+    path("api/v1/", include("apps.accounts.api.urls")),
+    path("api/v1/", include("apps.plant.api.urls")),
+    path("api/v1/", include("apps.kit.api.urls")),
+    path("api/v1/", include("apps.runs.api.urls")),
+    path("api/v1/", include("apps.records.api.urls")),
+    path("api/v1/", include("apps.planning.api.urls")),
+    path("api/schema/", SpectacularAPIView.as_view(), name="schema"),
+    re_path(r"^api/(?P<path>.*)$", api_not_found),
+    re_path(r"^(?!static/)(?P<path>.*)$", page),
+]

@@ -1,0 +1,30 @@
+"""The page itself, and answers for what is not there."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.http import HttpRequest, HttpResponse
+from django.views.decorators.csrf import ensure_csrf_cookie
+from django.views.decorators.http import require_safe
+
+from config.limits import failure
+
+
+@require_safe
+@ensure_csrf_cookie
+def page(_request: HttpRequest, path: str = "") -> HttpResponse:
+    """The built front end; it shows the screen that belongs to the address."""
+    index = settings.FRONTEND_DIST / "index.html"
+    if not index.exists():
+        return HttpResponse("The front end is not built yet. Run: make build", status=503, content_type="text/plain")
+    response = HttpResponse(index.read_bytes(), content_type="text/html; charset=utf-8")
+    response["Cache-Control"] = "no-cache"
+    return response
+
+
+def api_not_found(_request: HttpRequest, path: str = "") -> HttpResponse:
+    return failure("not_found", "There is nothing at this address.", status=404)
+
+
+def csrf_failure(_request: HttpRequest, reason: str = "") -> HttpResponse:
+    return failure("cross_site", "This request did not come from the application's own page. Reload the page and try again.", status=403)

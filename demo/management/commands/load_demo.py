@@ -1,0 +1,127 @@
+"""Load Marram Bay: people, areas, instruments, references, two years of history, one run under way."""
+
+from __future__ import annotations
+
+import random
+from dataclasses import replace
+from datetime import datetime, timedelta
+from typing import Any
+
+from django.core.management.base import BaseCommand, CommandParser
+from django.db import transaction
+from django.utils import timezone
+
+from apps.accounts.models import Person
+from apps.kit.models import Reference
+from apps.plant.models import Area, Instrument, InstrumentChange, PolicyLayer
+from demo.history import PlayedRun
+from demo.plant import AREAS, LAB, OTHERS, PASSWORD, PEOPLE, REFERENCES, TRACE, TRANSMITTERS
+from metrology.simulation.transmitter import Faults, SimulatedTransmitter
+
+SEED = 2101
+
+
+class Command(BaseCommand):
+    help = "Loads the demonstration plant into an empty database; does nothing when it is there already."
+
+    def add_arguments(self, parser: CommandParser) -> None:
+        parser.add_argument("--quick", action="store_true", help="without history, for tests")
+
+    def handle(self, *args: Any, **options: Any) -> None:
+        if Instrument.objects.exists():
+            self.stdout.write("The plant is loaded already; nothing was changed.")
+            return
+        with transaction.atomic():
+            Loader(timezone.now(), with_history=not options["quick"]).load()
+        self.stdout.write("Marram Bay is loaded.")
+
+
+class Loader:
+    """Loads everything, relative to `now`."""
+
+    def __init__(self, now: datetime, *, with_history: bool) -> None:
+        self.now, self.with_history = now, with_history
+        self.random = random.Random(SEED)
+        self.number = 0
+
+    def load(self) -> None:
+        PolicyLayer.objects.create(method="", values={})
+        self.people = {u: self._person(u, first, last, role) for u, first, last, role in PEOPLE}
+        self.areas = {code: Area.objects.create(code=code, name=name, needs_permit=p) for code, name, p in AREAS}
+        for row in REFERENCES:
+            self._reference(row)
+        devices = [(self._instrument(row), faults) for row, faults in TRANSMITTERS]
+        for row in OTHERS:
+            self._instrument(row)
+        if self.with_history:
+            runs = sorted(self._schedule(devices), key=lambda r: r[0])
+            for at, instrument, device, is_last in runs:
+                self._play(at, instrument, device, is_last=is_last)
+            self._under_way(devices[3][0])
+
+    def _person(self, username: str, first: str, last: str, role: str) -> Person:
+        return Person.objects.create_user(username, password=PASSWORD, first_name=first, last_name=last, role=role)
+
+    def _reference(self, row: dict[str, Any]) -> None:
+        data = dict(row)
+        due = self.now.date() + timedelta(days=data.pop("days_to_due"))
+        code = data["code"]
+        Reference.objects.create(
+            **data, serial=f"{code.replace('-', '')}-{self.random.randint(1000, 9999)}", calibrated_on=due - timedelta(days=365), due_on=due,
+            certificate=f"TP-{self.random.randint(20000, 99999)}", laboratory=LAB, traceability=TRACE)
+
+    def _instrument(self, row: dict[str, Any]) -> Instrument:
+        data = {**row, "area": self.areas[row["area"]]}
+        due = self.now.date() + timedelta(days=self.random.randint(-20, 200))
+        instrument = Instrument.objects.create(**data, serial=f"MB-{self.random.randint(10000, 99999)}", next_due=due)
+        InstrumentChange.objects.create(
+            instrument=instrument, at=self.now - timedelta(days=800), by=self.people["ruben"], reason="Added at commissioning")
+        return instrument
+
+    def _schedule(self, devices: list[tuple[Instrument, Faults]]) -> list[tuple[datetime, Instrument, SimulatedTransmitter, bool]]:
+        """When each transmitter was calibrated over the last two years; the last two in the list have no history yet."""
+        out = []
+        for n, (instrument, faults) in enumerate(devices[:-2]):
+            i = instrument.setup()
+            device = SimulatedTransmitter(
+                i.lrv, i.urv, transfer=i.transfer, faults=faults, noise=0.006, seed=SEED + n, lag_s=0.4)
+            # The latest calibration is placed so that some are overdue now, some due soon, some not for long.
+            since = instrument.interval_days + (-150, 12, -9, 3, -22, -80, 1, -4, 25, -300, -14, -60, 6, -120, -200)[n % 15]
+            first = since + instrument.interval_days * max(1, (730 - since) // instrument.interval_days)
+            days = list(range(first, since - 1, -instrument.interval_days))
+            for d in days:
+                at = (self.now - timedelta(days=d)).replace(hour=8 + n % 7, minute=(7 * n) % 60, second=0, microsecond=0)
+                out.append((at, instrument, device, d == days[-1]))
+        return out
+
+    def _play(self, at: datetime, instrument: Instrument, device: SimulatedTransmitter, *, is_last: bool) -> None:
+        technicians = [self.people[u] for u in ("ines", "tomas", "oda")]
+        device.pass_days(instrument.interval_days)
+        self.number += 1
+        played = PlayedRun(
+            instrument, device, technician=technicians[self.number % 3], number_=self.number, at=at, refs=self._refs(instrument))
+        played.prepare()
+        played.finish()
+        reviewer = self.people["marta"]
+        if not is_last or self.number % 4:
+            played.do("reviewed", after_s=86400, by=reviewer, note="")
+        elif self.number % 8 == 0:
+            played.do("returned", after_s=86400, by=reviewer, reason="Say which manifold valve was passing.")
+        played.store()
+
+    def _refs(self, instrument: Instrument) -> tuple[str, str]:
+        if instrument.unit == "bar":
+            return "MB-P03", "MB-I01"
+        return ("MB-P02" if max(abs(instrument.lrv), abs(instrument.urv)) <= 100 else "MB-P01"), "MB-I01"
+
+    def _under_way(self, instrument: Instrument) -> None:
+        """A colleague's run with its hold past the planned end."""
+        self.number += 1
+        i = instrument.setup()
+        device = SimulatedTransmitter(i.lrv, i.urv, transfer=i.transfer, faults=replace(Faults(), zero=0.2), seed=SEED)
+        played = PlayedRun(
+            instrument, device, technician=self.people["tomas"], number_=self.number, at=self.now - timedelta(minutes=75),
+            refs=self._refs(instrument))
+        played.prepare(hold_minutes=45)
+        played.take("as_found", only=3)
+        played.store()

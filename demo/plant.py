@@ -1,0 +1,117 @@
+"""Marram Bay as data: a made-up seawater desalination and brine-minerals works. People, serials and figures are invented."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from metrology.simulation.transmitter import Faults
+
+PASSWORD = "marram-bay-demo"
+
+PEOPLE = [  # username, first, last, role
+    ("ines", "Ines", "Calder", "technician"),
+    ("tomas", "Tomas", "Wray", "technician"),
+    ("oda", "Oda", "Fennick", "technician"),
+    ("ruben", "Ruben", "Sallow", "planner"),
+    ("marta", "Marta", "Quillon", "reviewer"),
+    ("holt", "Edda", "Holtby", "administrator"),
+]
+
+AREAS = [  # code, name, needs permit
+    ("INT", "Intake", False), ("PRE", "Pre-treatment", False), ("RO", "Reverse-osmosis hall", False), ("REM", "Remineralisation", True),
+    ("ECL", "Electrochlorination", True), ("CRY", "Brine crystalliser", False), ("SLT", "Salt handling", False),
+    ("FGR", "Flue-gas CO2 recovery", True), ("SUB", "Substation", True), ("DSL", "Diesel store", True), ("WSH", "Workshop", False),
+]
+
+
+def tx(tag: str, area: str, service: str, unit: str, lrv: float, urv: float, tolerance: float, **more: Any) -> dict[str, Any]:
+    """A transmitter that tx-multipoint can run."""
+    return {"tag": tag, "area": area, "service": service, "unit": unit, "lrv": lrv, "urv": urv, "tolerance_value": tolerance, **more}
+
+
+def other(tag: str, area: str, service: str, family: str, method: str, unit: str, lrv: float, urv: float, tol: float, **more: Any) -> dict[str, Any]:
+    """An instrument of another family."""
+    return {**tx(tag, area, service, unit, lrv, urv, tol), "family": family, "method": method, **more}
+
+
+# Each with the faults its history is simulated with; days: its interval.
+TRANSMITTERS: list[tuple[dict[str, Any], Faults]] = [
+    (tx("PT-1101", "INT", "Intake pump A discharge pressure", "kPa", 0, 600, 0.5, interval_days=180), Faults(drift_per_day=0.0006)),
+    (tx("PT-1102", "INT", "Intake pump B discharge pressure", "kPa", 0, 600, 0.5, interval_days=180), Faults(drift_per_day=-0.0021)),
+    (tx("LT-1103", "INT", "Intake sump level", "kPa", 0, 50, 0.5, transfer="reverse"), Faults(drift_per_day=0.0007, zero=0.05)),
+    (tx("PDT-1201", "PRE", "Filter 1 differential pressure", "kPa", 0, 100, 0.5, interval_days=180),
+     Faults(drift_per_day=0.0009, hysteresis=0.12)),
+    (tx("PDT-1202", "PRE", "Filter 2 differential pressure", "kPa", 0, 100, 0.5, interval_days=180),
+     Faults(drift_per_day=0.0004, hysteresis=0.9)),
+    (tx("FT-1301", "PRE", "Feed flow, orifice plate", "kPa", 0, 25, 0.75, transfer="sqrt", cutoff_percent=8), Faults(output_offset=0.1)),
+    (tx("PT-2101", "RO", "RO feed pressure, train A", "bar", 0, 80, 0.25, interval_days=180, warm_up_min=5,
+        hazards="80 bar behind the isolation valve: double block and vent, stand to the side.", feeds="High-pressure pump trip PSHH-2101"),
+     Faults(drift_per_day=0.0008)),
+    (tx("PT-2102", "RO", "RO feed pressure, train B", "bar", 0, 80, 0.25, interval_days=180, warm_up_min=5,
+        hazards="80 bar behind the isolation valve: double block and vent, stand to the side.", feeds="High-pressure pump trip PSHH-2102"),
+     Faults(drift_per_day=0.0012, span=0.05)),
+    (tx("PT-2110", "RO", "Permeate header pressure", "kPa", 0, 400, 0.5), Faults(drift_per_day=-0.0008)),
+    (tx("FT-2201", "RO", "Concentrate flow, orifice plate", "kPa", 0, 40, 0.75, transfer="sqrt", cutoff_percent=8), Faults()),
+    (tx("PT-3101", "REM", "Carbon dioxide storage pressure", "bar", 0, 25, 0.5, warm_up_min=10,
+        hazards="Carbon dioxide: wear the personal monitor, check ventilation, never alone.", feeds="Storage high-pressure alarm PAH-3101"),
+     Faults(drift_per_day=0.0011)),
+    (tx("LT-3201", "REM", "Lime slurry tank level, wet leg", "kPa", -20, 60, 0.5, interval_days=180), Faults(drift_per_day=0.0013)),
+    (tx("PT-4101", "CRY", "Crystalliser vacuum", "kPa", -100, 0, 0.5, interval_days=180, feeds="Vacuum break valve PV-4101"),
+     Faults(drift_per_day=-0.0010, span=0.1)),
+    (tx("LT-4102", "CRY", "Crystalliser level, elevated", "kPa", -35, 15, 0.75), Faults(drift_per_day=0.0009)),
+    (tx("PT-5101", "FGR", "Flue-gas blower suction", "kPa", -10, 10, 0.5, tolerance_combine="greater", tolerance2_value=0.04,
+        tolerance2_basis="unit"), Faults(drift_per_day=0.0006)),
+    (tx("PT-6101", "ECL", "Hypochlorite dosing pressure", "bar", 0, 10, 0.5, hazards="Hypochlorite: goggles and gloves, flush before opening."),
+     Faults(drift_per_day=0.0008)),
+    (tx("PT-7101", "WSH", "Instrument air header", "kPa", 0, 1000, 0.5, policy={"adjust_when": "never"}), Faults(drift_per_day=0.0005)),
+]
+
+OTHERS: list[dict[str, Any]] = [
+    other("TE-4201", "CRY", "Crystalliser liquor, RTD", "temperature sensor", "temp-sensor", "C", 0, 150, 0.3, tolerance_basis="unit"),
+    other("TE-4202", "CRY", "Vapour line, RTD", "temperature sensor", "temp-sensor", "C", 0, 150, 0.3, tolerance_basis="unit"),
+    other("TE-4203", "CRY", "Condensate, RTD", "temperature sensor", "temp-sensor", "C", 0, 150, 0.3, tolerance_basis="unit"),
+    other("TE-4204", "CRY", "Salt dryer inlet, thermocouple K", "temperature sensor", "temp-sensor", "C", 0, 600, 2.5, tolerance_basis="unit"),
+    other("TE-5201", "FGR", "Flue gas at cooler inlet, thermocouple K", "temperature sensor", "temp-sensor", "C", 0, 400, 2.5,
+          tolerance_basis="unit"),
+    other("TE-5202", "FGR", "Stripper bottom, RTD", "temperature sensor", "temp-sensor", "C", 0, 150, 0.5, tolerance_basis="unit"),
+    other("AE-6001A", "ECL", "Hydrogen at the cells, voting A", "gas detector", "gas-zero-span", "%LEL", 0, 100, 5, feeds="Cell trip, 2 of 2"),
+    other("AE-6001B", "ECL", "Hydrogen at the cells, voting B", "gas detector", "gas-zero-span", "%LEL", 0, 100, 5, feeds="Cell trip, 2 of 2"),
+    other("AE-6002", "ECL", "Chlorine in the cell room", "gas detector", "gas-zero-span", "ppm", 0, 5, 10),
+    other("AE-3001", "REM", "Carbon dioxide in the storage hall", "gas detector", "gas-zero-span", "% vol", 0, 5, 5),
+    other("AE-3002", "REM", "Oxygen depletion in the storage hall", "gas detector", "gas-oxygen", "% vol", 0, 25, 2),
+    other("AE-9001", "DSL", "Hydrocarbons at the diesel store, optical", "gas detector", "gas-ir-zero", "%LEL", 0, 100, 5),
+    other("AE-8001", "WSH", "Two-channel head in the annexe", "gas detector", "gas-multichannel", "%LEL", 0, 100, 5),
+    other("GP-01", "WSH", "Aspirated portable", "gas detector", "gas-portable", "%LEL", 0, 100, 5),
+    other("AIT-1401", "PRE", "pH after dosing", "analyzer", "an-ph", "pH", 0, 14, 0.1, tolerance_basis="unit"),
+    other("AIT-3401", "REM", "pH of product water", "analyzer", "an-ph", "pH", 0, 14, 0.1, tolerance_basis="unit"),
+    other("AIT-5301", "FGR", "Trace oxygen in nitrogen", "analyzer", "an-trace-o2", "ppm", 0, 100, 5),
+    other("AIT-5302", "FGR", "CO2, O2 and CO in product gas", "analyzer", "an-multigas", "% vol", 0, 100, 1),
+    other("AIT-7001", "SUB", "Dissolved gas in transformer oil", "analyzer", "an-duplicate-blank", "ppm", 0, 2000, 10),
+    other("FIT-2301", "RO", "Permeate flow, magnetic", "flow meter", "flow-mag-verify", "m3/h", 0, 500, 0.5),
+    other("FIT-2302", "RO", "Concentrate flow, magnetic", "flow meter", "flow-mag-verify", "m3/h", 0, 700, 0.5),
+    other("FIT-5401", "FGR", "Liquid CO2 loading, Coriolis", "flow meter", "flow-coriolis-zero", "kg/h", 0, 8000, 0.2),
+    other("LT-5501", "FGR", "Condensate level, displacer", "transmitter", "level-displacer", "%", 0, 100, 1),
+    other("WT-3301", "REM", "Lime silo, three legs", "weighing", "weigh-vessel", "kg", 0, 40000, 0.5),
+    other("WT-4401", "SLT", "Salt belt weigher", "weighing", "weigh-belt", "t/h", 0, 120, 1),
+    other("WT-4402", "SLT", "Bag-filling hopper", "weighing", "weigh-indicator", "kg", 0, 60, 0.2),
+]
+
+LAB = "Tern Point Calibration Laboratory"
+TRACE = "SI through the national institute, accredited scope"
+
+
+def ref(code: str, name: str, unit: str, low: float, high: float, days_to_due: int, **more: Any) -> dict[str, Any]:
+    """A reference; its certificate is a year old when it runs out."""
+    return {"code": code, "name": name, "unit": unit, "low": low, "high": high, "days_to_due": days_to_due, **more}
+
+
+REFERENCES = [
+    ref("MB-P01", "Pressure calibrator", "kPa", -100, 1000, 210, u_percent_span=0.01, u_percent_reading=0.01, resolution=0.01),
+    ref("MB-P02", "Low-pressure calibrator", "kPa", -100, 100, 130, u_absolute=0.008, u_percent_reading=0.01, resolution=0.001),
+    ref("MB-P03", "High-pressure calibrator", "bar", 0, 100, 300, u_absolute=0.02, u_percent_reading=0.005, resolution=0.001),
+    ref("MB-P04", "Pressure calibrator, older", "kPa", 0, 1000, -38, u_percent_span=0.015, u_percent_reading=0.01, resolution=0.01),
+    ref("MB-P05", "Dial test gauge", "bar", 0, 10, 90, u_percent_span=0.6, resolution=0.05),
+    ref("MB-I01", "Loop meter", "mA", 0, 24, 160, u_absolute=0.0015, u_percent_reading=0.008, resolution=0.001),
+    ref("MB-I02", "Loop meter, second", "mA", 0, 24, 19, u_absolute=0.002, u_percent_reading=0.01, resolution=0.001),
+    ref("MB-T01", "Block probe", "C", -20, 420, 240, u_absolute=0.04, resolution=0.001),
+]
