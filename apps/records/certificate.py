@@ -200,7 +200,7 @@ def _row(r: RowData) -> list[Flowable]:
         return [
             strike(r["percent"]), strike(r["direction"]), strike(r["applied"]), _p("", SMALL), strike(r["indicated"]),
             *[_p("", SMALL)] * 4, _p(f"struck by {r['struck_by']}: {r['struck']}", SMALL)]
-    close = " (close)" if r["is_too_close"] else ""
+    close = ", marginal" if r["is_too_close"] else ""
     cells = [r["percent"], r["direction"], r["applied"], r["ideal"], r["indicated"], r["error"], r["tolerance"], r["u"], r["tur"]]
     return [*[_p(c, SMALL) for c in cells], Paragraph(_verdict(r["verdict"]) + close, SMALL)]
 
@@ -233,7 +233,7 @@ def _rules(view: RunView) -> list[Flowable]:
         parts = ", ".join(f"{r['name'][0].lower()}{r['name'][1:]} {r['standard']}" for r in b["rows"])
         lines.append(_p(
             f"Uncertainty (JCGM 100:2008), largest at {b['at']}: U = {b['expanded']} of span (k = {b['k']}, 95.45 %). Standard "
-            f"uncertainties: {parts}. A verdict marked 'close' lies nearer to the limit than U reaches.", SMALL))
+            f"uncertainties: {parts}. A pass marked 'marginal' lies nearer to the limit than U reaches.", SMALL))
     return [KeepTogether(lines)]
 
 

@@ -9,7 +9,7 @@ from metrology.faults import Fault, require_finite, require_positive
 from metrology.judgement.student import normal_cdf
 
 RULES = {
-    "simple": "plain limit (simple acceptance)",
+    "simple": "plain limit",
     "guard-u": "guard band of U",
     "guard-1.65u": "guard band of 1.65 u",
     "tur-guard": "guard band by TUR",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from metrology.judgement.decision import RULES
 from metrology.judgement.tolerance import tolerance_percent
 from metrology.methods.base import Judged, Method, SetResult, Slot
 from metrology.methods.steps import Step
@@ -69,10 +70,22 @@ def _add_judgement(row: RowData, state: RunState, j: Judged, r: Reading) -> None
     row["tur"] = ratio(d.tur) if j.uncertainty else None
     row["verdict"] = d.verdict
     row["is_too_close"] = d.is_too_close
-    row["says"] = d.reason + (" It is nearer to the limit than U reaches." if d.is_too_close else "")
+    row["says"] = _says(j, state.setup.policy.pass_rule)
     row["slip"] = slip_in(i, j.point.ideal, r.indicated, j.tolerance)
     row["x"] = round(j.slot.percent, 4)
     row["y"] = round(j.point.error_percent, 6)
+
+
+def _says(j: Judged, rule: str) -> str:
+    """Why the verdict is what it is, in a sentence with the figures of this reading."""
+    d, size = j.decision, f"{number(abs(j.point.error_percent), 3)} %"
+    limit, tolerance = f"{number(d.acceptance_limit, 3)} %", f"{number(j.tolerance, 3)} %"
+    if d.verdict == "fail":
+        return f"{size} is outside the tolerance of {tolerance}."
+    if d.verdict == "marginal":
+        return f"{size} is inside the tolerance of {tolerance}, but outside the acceptance limit of {limit} ({RULES[rule]})."
+    close = " It is marginal: nearer to the limit than U reaches." if d.is_too_close else ""
+    return f"{size} is inside the limit of {limit} ({RULES[rule]}).{close}"
 
 
 def corridor(state: RunState, method: Method) -> list[CorridorPoint]:

@@ -1,0 +1,46 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { client, unwrap } from "./client";
+
+export const sessionQuery = { queryKey: ["session"], queryFn: () => unwrap(client.GET("/api/v1/session/")) };
+
+export function useToday() {
+  return useQuery({ queryKey: ["today"], queryFn: () => unwrap(client.GET("/api/v1/today/")), refetchInterval: 60_000 });
+}
+
+export function useHolds() {
+  return useQuery({ queryKey: ["holds"], queryFn: () => unwrap(client.GET("/api/v1/holds/")), refetchInterval: 20_000 });
+}
+
+export function useInstruments(query: { search: string; area: string; family: string; page: number }) {
+  return useQuery({
+    queryKey: ["instruments", query],
+    queryFn: () => unwrap(client.GET("/api/v1/instruments/", { params: { query } })),
+    placeholderData: keepPreviousData,
+  });
+}
+
+export function useInstrument(tag: string) {
+  return useQuery({
+    queryKey: ["instrument", tag],
+    queryFn: () => unwrap(client.GET("/api/v1/instruments/{tag}/", { params: { path: { tag } } })),
+  });
+}
+
+export function useReferences() {
+  return useQuery({ queryKey: ["references"], queryFn: () => unwrap(client.GET("/api/v1/references/")) });
+}
+
+export function useRecords(query: { search: string; status: string; verdict: string; page: number }) {
+  return useQuery({
+    queryKey: ["records", query],
+    queryFn: () => unwrap(client.GET("/api/v1/records/", { params: { query } })),
+    placeholderData: keepPreviousData,
+  });
+}
+
+export function useLog(run_id: string) {
+  return useQuery({
+    queryKey: ["log", run_id],
+    queryFn: () => unwrap(client.GET("/api/v1/runs/{run_id}/log/", { params: { path: { run_id } } })),
+  });
+}

@@ -1,0 +1,55 @@
+import { MutationCache, QueryCache, QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { lazy, Suspense } from "react";
+import { BrowserRouter, Navigate, Route, Routes } from "react-router";
+import { ApiFailure } from "../api/client";
+import { TodayPage } from "../features/today/TodayPage";
+import { Loading } from "../ui/Message";
+import { askToSignIn, SessionGate } from "./session";
+import { Shell } from "./Shell";
+
+const RunPage = lazy(() => import("../features/run/RunPage").then((m) => ({ default: m.RunPage })));
+const PlantPage = lazy(() => import("../features/plant/PlantPage").then((m) => ({ default: m.PlantPage })));
+const InstrumentPage = lazy(() => import("../features/plant/InstrumentPage").then((m) => ({ default: m.InstrumentPage })));
+const InstrumentForm = lazy(() => import("../features/plant/InstrumentForm").then((m) => ({ default: m.InstrumentForm })));
+const KitPage = lazy(() => import("../features/kit/KitPage").then((m) => ({ default: m.KitPage })));
+const RecordsPage = lazy(() => import("../features/records/RecordsPage").then((m) => ({ default: m.RecordsPage })));
+const RecordPage = lazy(() => import("../features/records/RecordPage").then((m) => ({ default: m.RecordPage })));
+
+function watch(error: unknown) {
+  if (error instanceof ApiFailure && error.status === 401) askToSignIn();
+}
+
+const queries = new QueryClient({
+  queryCache: new QueryCache({ onError: watch }),
+  mutationCache: new MutationCache({ onError: watch }),
+  defaultOptions: {
+    queries: { retry: (count, error) => !(error instanceof ApiFailure && error.status >= 400) && count < 2, staleTime: 2_000 },
+  },
+});
+
+export function App() {
+  return (
+    <QueryClientProvider client={queries}>
+      <BrowserRouter>
+        <SessionGate>
+          <Shell>
+            <Suspense fallback={<Loading what="the page" />}>
+              <Routes>
+                <Route path="/" element={<TodayPage />} />
+                <Route path="/run/:id" element={<RunPage />} />
+                <Route path="/plant" element={<PlantPage />} />
+                <Route path="/plant/new" element={<InstrumentForm />} />
+                <Route path="/plant/:tag" element={<InstrumentPage />} />
+                <Route path="/plant/:tag/edit" element={<InstrumentForm />} />
+                <Route path="/kit" element={<KitPage />} />
+                <Route path="/records" element={<RecordsPage />} />
+                <Route path="/records/:id" element={<RecordPage />} />
+                <Route path="*" element={<Navigate to="/" replace />} />
+              </Routes>
+            </Suspense>
+          </Shell>
+        </SessionGate>
+      </BrowserRouter>
+    </QueryClientProvider>
+  );
+}

@@ -1,0 +1,41 @@
+import { Clock, TriangleAlert } from "lucide-react";
+import { Link } from "react-router";
+import { useHolds } from "../api/queries";
+import { clock, span } from "../ui/format";
+import { useNow } from "../ui/useNow";
+
+/** Every instrument held out of service, on every page, until it is released. */
+export function HoldStrip() {
+  const holds = useHolds();
+  const now = useNow(15_000);
+  if (!holds.data?.length) return null;
+  return (
+    <section aria-label="Open holds" className="border-b border-rule">
+      <ul>
+        {holds.data.map((h) => {
+          const late = now - Date.parse(h.until);
+          const overdue = late > 0;
+          const Icon = overdue ? TriangleAlert : Clock;
+          return (
+            <li
+              key={h.run + h.placed_at}
+              className={`flex flex-wrap items-center gap-x-4 gap-y-0 border-l-8 px-4 ${overdue ? "border-iron bg-iron-soft" : "border-amber bg-amber-soft"}`}
+            >
+              <Icon size={18} aria-hidden="true" />
+              <Link to={`/run/${h.run}`} className="inline-flex min-h-12 items-center font-bold underline underline-offset-4">
+                {h.tag}
+              </Link>
+              <span className="font-bold">{h.kind} is on</span>
+              <span>
+                {h.placed_by}, since {clock(h.placed_at)} ({span(now - Date.parse(h.placed_at))})
+              </span>
+              <span className={overdue ? "font-bold text-iron" : ""}>
+                {overdue ? `due back ${clock(h.until)}: overdue by ${span(late)}. Release it or say why not.` : `due back ${clock(h.until)}`}
+              </span>
+            </li>
+          );
+        })}
+      </ul>
+    </section>
+  );
+}

@@ -1,0 +1,120 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState, type ReactNode } from "react";
+import { useNavigate, useParams } from "react-router";
+import { ApiFailure, client, unwrap, type Schemas } from "../../api/client";
+import { useInstrument, useInstruments } from "../../api/queries";
+import { Button, LinkButton } from "../../ui/Button";
+import { CheckLine, ChoiceField, TextField } from "../../ui/fields";
+import { Failure, Loading, Message } from "../../ui/Message";
+import { BASES, FAMILIES, FORMS, METHODS, TRANSFERS } from "./options";
+
+type Form = Schemas["InstrumentForm"];
+
+const EMPTY: Form = {
+  tag: "", serial: "", service: "", area: "", family: "transmitter", method: "tx-multipoint", unit: "kPa", lrv: "", urv: "",
+  output_lo: "4", output_hi: "20", output_unit: "mA", transfer: "linear", cutoff_percent: "0", tolerance_value: "0.5",
+  tolerance_basis: "span", tolerance_combine: "single", tolerance2_value: "", tolerance2_basis: "unit", division: "0", warm_up_min: "0",
+  is_adjustable: true, hazards: "", feeds: "", points_percent: "0 25 50 75 100", cycles: "1", interval_days: "365", reason: "",
+};
+
+function Group({ title, children }: { title: string; children: ReactNode }) {
+  return (
+    <fieldset className="border-t-2 border-slate pt-2">
+      <legend className="pr-3 text-lg font-bold">{title}</legend>
+      <div className="grid gap-x-5 gap-y-4 sm:grid-cols-2 lg:grid-cols-4">{children}</div>
+    </fieldset>
+  );
+}
+
+export function InstrumentForm() {
+  const { tag } = useParams();
+  const existing = useInstrument(tag ?? "");
+  if (tag && existing.isPending) return <Loading what={tag} />;
+  if (tag && existing.isError) return <Failure error={existing.error} />;
+  return <Fields tag={tag} start={tag && existing.data ? { ...existing.data.form, reason: "" } : EMPTY} />;
+}
+
+function Fields({ tag, start }: { tag?: string; start: Form }) {
+  const navigate = useNavigate();
+  const queries = useQueryClient();
+  const areas = useInstruments({ search: "", area: "", family: "", page: 1 }).data?.areas ?? [];
+  const [form, setForm] = useState<Form>(start);
+  const save = useMutation({
+    mutationFn: async () => {
+      if (tag) await unwrap(client.PUT("/api/v1/instruments/{tag}/", { params: { path: { tag } }, body: form }));
+      else await unwrap(client.POST("/api/v1/instruments/", { body: form }));
+    },
+    onSuccess: () => {
+      void queries.invalidateQueries();
+      void navigate(`/plant/${encodeURIComponent(form.tag.trim())}`);
+    },
+  });
+  const errors = save.error instanceof ApiFailure ? save.error.byField : {};
+  const change = <K extends keyof Form>(name: K, value: Form[K]) => setForm((old) => ({ ...old, [name]: value }));
+  const text = (name: keyof Form & string, label: string, more: { unit?: string; hint?: string; numeric?: boolean; autoFocus?: boolean } = {}) => (
+    <TextField label={label} value={String(form[name] ?? "")} onChange={(v) => change(name, v)} error={errors[name]} {...more} />
+  );
+  const choice = (name: keyof Form & string, label: string, options: { value: string; label: string }[]) => (
+    <ChoiceField label={label} value={String(form[name] ?? "")} onChange={(v) => change(name, v)} options={options} error={errors[name]} />
+  );
+  const two = form.tolerance_combine !== "single";
+  return (
+    <form
+      noValidate
+      className="mx-auto max-w-6xl space-y-6 p-4 lg:p-6"
+      onSubmit={(e) => {
+        e.preventDefault();
+        save.mutate();
+      }}
+    >
+      <h1 className="text-2xl font-bold">{tag ? `Edit ${tag}` : "Add an instrument"}</h1>
+      <Group title="What it is">
+        {text("tag", "Tag", { autoFocus: true })}
+        {text("serial", "Serial")}
+        <div className="sm:col-span-2">{text("service", "Service")}</div>
+        {choice("area", "Area", [{ value: "", label: "Choose…" }, ...areas.map((a) => ({ value: a.code, label: a.name }))])}
+        {choice("family", "Family", FAMILIES)}
+        <div className="sm:col-span-2">{choice("method", "Method", METHODS)}</div>
+      </Group>
+      <Group title="Range and output">
+        {text("lrv", "LRV", { numeric: true, hint: "Lower range value" })}
+        {text("urv", "URV", { numeric: true, hint: "Upper range value" })}
+        {text("unit", "Unit")}
+        {choice("transfer", "Transfer", TRANSFERS)}
+        {text("output_lo", "Output at LRV", { numeric: true })}
+        {text("output_hi", "Output at URV", { numeric: true })}
+        {text("output_unit", "Output unit")}
+        {form.transfer === "sqrt" && text("cutoff_percent", "Cut-off", { numeric: true, unit: "% of output", hint: "Linear below it" })}
+      </Group>
+      <Group title="Tolerance">
+        {choice("tolerance_combine", "Form", FORMS)}
+        {text("tolerance_value", "Tolerance", { numeric: true })}
+        {choice("tolerance_basis", "Basis", BASES)}
+        {[form.tolerance_basis, two ? form.tolerance2_basis : ""].includes("division") && text("division", "Scale division", { numeric: true, unit: form.unit })}
+        {two && text("tolerance2_value", "Second tolerance", { numeric: true })}
+        {two && choice("tolerance2_basis", "Second basis", BASES)}
+      </Group>
+      <Group title="The work">
+        {text("points_percent", "Test points", { unit: "%" })}
+        {text("cycles", "Cycles", { numeric: true })}
+        {text("interval_days", "Interval", { numeric: true, unit: "days" })}
+        {text("warm_up_min", "Warm-up", { numeric: true, unit: "min" })}
+        <div className="sm:col-span-2">{text("feeds", "Feeds (alarms, trips, control)")}</div>
+        <div className="sm:col-span-2">{text("hazards", "Cautions")}</div>
+        <CheckLine label="It can be adjusted" checked={form.is_adjustable} onChange={(on) => change("is_adjustable", on)} />
+        {tag && <div className="sm:col-span-2">{text("reason", "Why it is changed")}</div>}
+      </Group>
+      {save.isError && (
+        <Message tone="out" title={Object.keys(errors).length > 1 ? "Some fields need another look; nothing was stored yet" : undefined}>
+          {save.error instanceof ApiFailure ? save.error.message : "It could not be stored; try again."}
+        </Message>
+      )}
+      <div className="flex justify-end gap-3">
+        <LinkButton to={tag ? `/plant/${encodeURIComponent(tag)}` : "/plant"}>Leave it</LinkButton>
+        <Button kind="primary" type="submit" large disabled={save.isPending}>
+          {tag ? "Store the changes" : "Add it"}
+        </Button>
+      </div>
+    </form>
+  );
+}

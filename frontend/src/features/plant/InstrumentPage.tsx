@@ -1,0 +1,153 @@
+import { Link, useParams } from "react-router";
+import { ApiFailure, type Schemas } from "../../api/client";
+import { useInstrument } from "../../api/queries";
+import { useMay } from "../../app/session";
+import { Button, LinkButton } from "../../ui/Button";
+import { day, moment, signedPercent } from "../../ui/format";
+import { Failure, Loading, Message } from "../../ui/Message";
+import { Verdict } from "../../ui/Verdict";
+import { useStart } from "../today/TodayPage";
+import { HistoryPlot } from "./HistoryPlot";
+
+type Instrument = Schemas["InstrumentPageData"];
+
+function Facts({ i }: { i: Instrument }) {
+  const rows: [string, string][] = [
+    ["Serial", i.serial],
+    ["Area", i.area],
+    ["Range", i.range],
+    ["Output", `${i.output}, ${i.form.transfer}`],
+    ["Tolerance", i.tolerance],
+    ["Method", i.method_title],
+    ["Warm-up", i.form.warm_up_min === "0" ? "none" : `${i.form.warm_up_min} min`],
+    ["Feeds", i.form.feeds || "nothing noted"],
+    ["Due", i.due_reason],
+  ];
+  return (
+    <dl className="grid grid-cols-[110px_1fr]">
+      {rows.map(([name, value]) => (
+        <div key={name} className="contents">
+          <dt className="border-b border-rule py-1.5 text-muted">{name}</dt>
+          <dd className="border-b border-rule py-1.5">{value}</dd>
+        </div>
+      ))}
+    </dl>
+  );
+}
+
+function Results({ i }: { i: Instrument }) {
+  if (!i.results.length) return <p className="py-3 text-muted">No calibration on record yet.</p>;
+  return (
+    <table className="w-full">
+      <thead>
+        <tr className="border-b-2 border-slate">
+          <th className="py-1">Record</th>
+          <th>Signed</th>
+          <th>As found</th>
+          <th className="text-right">Largest error</th>
+          <th className="pl-6">As left</th>
+          <th className="text-right">Largest error</th>
+          <th className="pl-6">By</th>
+        </tr>
+      </thead>
+      <tbody>
+        {i.results.map((r) => (
+          <tr key={r.id} className="border-b border-rule">
+            <td>
+              <Link to={r.status === "open" ? `/run/${r.id}` : `/records/${r.id}`} className="inline-flex min-h-12 items-center font-bold text-water underline-offset-4 hover:underline">
+                {r.number}
+              </Link>
+            </td>
+            <td>{r.signed_at ? day(r.signed_at) : r.status}</td>
+            <td>
+              <Verdict verdict={r.found_verdict || null} size={14} />
+            </td>
+            <td className="text-right">{signedPercent(r.found_error)}</td>
+            <td className="pl-6">
+              <Verdict verdict={r.left_verdict || null} size={14} />
+            </td>
+            <td className="text-right">{signedPercent(r.left_error)}</td>
+            <td className="pl-6">{r.technician}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+export function InstrumentPage() {
+  const { tag = "" } = useParams();
+  const query = useInstrument(tag);
+  const mayEdit = useMay("edit the plant");
+  const mayStart = useMay("start a run");
+  const start = useStart();
+  if (query.isPending) return <Loading what={tag} />;
+  if (query.isError) {
+    const near = query.error instanceof ApiFailure && typeof query.error.details.suggestion === "string" ? query.error.details.suggestion : null;
+    return (
+      <div className="mx-auto max-w-3xl space-y-3 p-6">
+        <Failure error={query.error} />
+        {near && <LinkButton to={`/plant/${encodeURIComponent(near)}`}>Open {near}</LinkButton>}
+        <LinkButton to="/plant">Search the plant</LinkButton>
+      </div>
+    );
+  }
+  const i = query.data;
+  return (
+    <div className="mx-auto max-w-7xl p-4 lg:p-6">
+      <div className="mb-4 flex flex-wrap items-center gap-4">
+        <h1 className="mr-auto">
+          <span className="text-3xl font-bold">{i.tag}</span> <span className="text-xl">{i.service}</span>
+        </h1>
+        {mayEdit && <LinkButton to={`/plant/${encodeURIComponent(i.tag)}/edit`}>Edit</LinkButton>}
+        {i.open_run ? (
+          <LinkButton to={`/run/${i.open_run}`} kind="primary">
+            Resume the open run
+          </LinkButton>
+        ) : (
+          mayStart &&
+          i.is_runnable && (
+            <Button kind="primary" onClick={() => start.mutate(i.tag)} disabled={start.isPending}>
+              Start a calibration
+            </Button>
+          )
+        )}
+      </div>
+      {start.isError && <Failure error={start.error} />}
+      {!i.is_runnable && <Message>“{i.method_title}” can’t be run here yet. Use the site’s paper procedure; the register keeps its data and due date.</Message>}
+      {i.form.hazards && (
+        <Message tone="edge" title="Caution">
+          {i.form.hazards}
+        </Message>
+      )}
+      <div className="mt-4 grid gap-8 lg:grid-cols-[380px_minmax(0,1fr)]">
+        <div>
+          <Facts i={i} />
+          <h2 className="mt-6 border-b-2 border-slate font-bold">Policies in force</h2>
+          <ul className="text-sm">
+            {i.policies.map((p) => (
+              <li key={p} className="border-b border-rule py-1">
+                {p}
+              </li>
+            ))}
+          </ul>
+        </div>
+        <div className="min-w-0">
+          <h2 className="font-bold">Last results</h2>
+          <HistoryPlot results={i.results} tolerance={i.tolerance} />
+          <div className="overflow-x-auto">
+            <Results i={i} />
+          </div>
+          <h2 className="mt-6 border-b-2 border-slate font-bold">Changes of the register</h2>
+          <ul className="text-sm">
+            {i.changes.map((c) => (
+              <li key={c.at} className="border-b border-rule py-1">
+                {moment(c.at)}, {c.by}: {c.reason} {c.what.join("; ")}
+              </li>
+            ))}
+          </ul>
+        </div>
+      </div>
+    </div>
+  );
+}

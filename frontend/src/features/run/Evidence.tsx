@@ -1,0 +1,188 @@
+import { Disclosure, DisclosureButton, DisclosurePanel } from "@headlessui/react";
+import { ChevronDown } from "lucide-react";
+import { useState, type ReactNode } from "react";
+import type { ReadingSet, Row, Run, RunView } from "../../api/client";
+import { useMay } from "../../app/session";
+import { clock, day } from "../../ui/format";
+import { Verdict } from "../../ui/Verdict";
+import { ErrorPlot } from "./ErrorPlot";
+import { ReadingTable } from "./ReadingTable";
+import { StrikeDialog } from "./RunDialogs";
+
+export function More({ title, children, open = false }: { title: ReactNode; children: ReactNode; open?: boolean }) {
+  return (
+    <Disclosure defaultOpen={open} as="section" className="border-b border-rule">
+      <DisclosureButton className="group flex min-h-12 w-full items-center justify-between gap-3 text-left font-bold">
+        <span>{title}</span>
+        <ChevronDown size={20} aria-hidden="true" className="shrink-0 group-data-open:rotate-180" />
+      </DisclosureButton>
+      <DisclosurePanel className="pb-3">{children}</DisclosurePanel>
+    </Disclosure>
+  );
+}
+
+export function Statistics({ set }: { set: ReadingSet }) {
+  return (
+    <dl className="grid grid-cols-[1fr_auto] gap-x-4 text-sm">
+      {set.statistics.map((s) => (
+        <div key={s.name} className="contents">
+          <dt className="border-b border-rule py-0.5">{s.name}</dt>
+          <dd className="border-b border-rule py-0.5 text-right font-bold">{s.value}</dd>
+        </div>
+      ))}
+    </dl>
+  );
+}
+
+export function Budget({ set }: { set: ReadingSet }) {
+  const b = set.budget;
+  if (!b) return <p className="text-sm text-muted">No reference was chosen, so there is no uncertainty.</p>;
+  return (
+    <table className="w-full text-sm">
+      <caption className="pb-1 text-left">
+        At {b.at}: U = {b.expanded} of span, k = {b.k}; probability of conformance {b.p_conform}.
+      </caption>
+      <thead>
+        <tr className="border-b border-slate">
+          <th className="font-normal">From</th>
+          <th className="text-right font-normal">Value</th>
+          <th className="pl-2 font-normal">Distribution</th>
+          <th className="text-right font-normal">Standard u</th>
+        </tr>
+      </thead>
+      <tbody>
+        {b.rows.map((r) => (
+          <tr key={r.name} className="border-b border-rule">
+            <td>{r.name}</td>
+            <td className="text-right">{r.value}</td>
+            <td className="pl-2">{r.distribution}</td>
+            <td className="text-right">{r.standard}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+export function KitInUse({ view }: { view: RunView }) {
+  return (
+    <ul className="text-sm">
+      {view.references.map((r) => (
+        <li key={r.role} className="border-b border-rule py-1">
+          <span className="text-muted">{r.label}: </span>
+          {r.code ? (
+            <>
+              <strong>{r.code}</strong> {r.name}, in date to {day(r.due_on)}
+              {r.tur && `, TUR ${r.tur}`}
+              {r.override && <strong className="text-amber"> Out of date, {r.override.name} let it be used.</strong>}
+            </>
+          ) : (
+            "not chosen yet"
+          )}
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+function Holds({ view }: { view: RunView }) {
+  return (
+    <ul className="text-sm">
+      {view.holds.map((h) => (
+        <li key={h.id} className="border-b border-rule py-1">
+          <strong>{h.kind}</strong> on {clock(h.placed_at)} by {h.placed_by},{" "}
+          {h.released_at ? `off ${clock(h.released_at)} by ${h.released_by}` : `planned until ${clock(h.until)}, still on`}
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+function SetBlock({ set, view, onStrike }: { set: ReadingSet; view: RunView; onStrike?: (row: Row) => void }) {
+  return (
+    <section aria-label={`${set.title} readings`} className="pb-2">
+      <h3 className="flex items-baseline gap-3 pt-2 font-bold">
+        {set.title} <Verdict verdict={set.verdict} size={15} />
+        <span className="text-sm font-normal text-muted">{set.share}</span>
+      </h3>
+      <ReadingTable set={set} units={{ output: view.instrument.output_unit }} onStrike={onStrike} />
+    </section>
+  );
+}
+
+/** The evidence as it grows: plot, readings, what kind of error, holds, kit. */
+export function Evidence({ run }: { run: Run }) {
+  const view = run.view;
+  const [striking, setStriking] = useState<Row | null>(null);
+  const mayWork = useMay("work on a run");
+  const sets = view.evidence;
+  const current = view.step?.kind === "readings" ? view.step.key : view.step?.kind === "judge" ? sets.at(-1)?.key : null;
+  const next = view.step?.readings?.next;
+  const last = sets.at(-1);
+  const signature = last?.signatures[0];
+  return (
+    <aside aria-label="Evidence" className="min-h-0 overflow-y-auto bg-page px-4 py-2 max-lg:border-t-2 max-lg:border-slate">
+      {sets.length > 0 ? (
+        <ErrorPlot sets={sets} nextPercent={next ? parseFloat(next.percent) : undefined} />
+      ) : (
+        <p className="border-b border-rule py-3 text-muted">The error plot grows here as readings come in.</p>
+      )}
+      {signature && view.step?.kind !== "judge" && (
+        <p className="mt-2 border-l-4 border-water bg-water-soft px-3 py-2 text-sm">
+          <strong>{signature.says}</strong> Confidence {signature.confidence}.
+        </p>
+      )}
+      {[...sets].reverse().map((s) => (
+        <SetBlock key={s.key} set={s} view={view} onStrike={mayWork && s.key === current ? setStriking : undefined} />
+      ))}
+      {last && last.statistics.length > 0 && (
+        <More title="Statistics">
+          <Statistics set={last} />
+        </More>
+      )}
+      {last && (
+        <More title="Uncertainty budget">
+          <Budget set={last} />
+        </More>
+      )}
+      <More title="Kit in use" open={!sets.length}>
+        <KitInUse view={view} />
+      </More>
+      {view.holds.length > 0 && (
+        <More title="Holds" open={!sets.length}>
+          <Holds view={view} />
+        </More>
+      )}
+      <More title="Policies in force">
+        <ul className="text-sm">
+          {view.policies.map((p) => (
+            <li key={p} className="border-b border-rule py-1">
+              {p}
+            </li>
+          ))}
+        </ul>
+      </More>
+      <More title={view.blocks.length ? `Before it can be signed: ${view.blocks.length} things` : "Nothing blocks signing"}>
+        <ul className="text-sm">
+          {view.blocks.map((b) => (
+            <li key={b} className="border-b border-rule py-1">
+              {b}
+            </li>
+          ))}
+        </ul>
+      </More>
+      {view.notes.length > 0 && (
+        <More title={`Notes (${view.notes.length})`}>
+          <ul className="text-sm">
+            {view.notes.map((n) => (
+              <li key={(n.at ?? "") + n.text} className="border-b border-rule py-1 break-words">
+                {clock(n.at)} {n.by}, {n.kind}: {n.text}
+              </li>
+            ))}
+          </ul>
+        </More>
+      )}
+      {striking && <StrikeDialog run={run} row={striking} onClose={() => setStriking(null)} />}
+    </aside>
+  );
+}

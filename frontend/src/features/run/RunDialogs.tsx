@@ -1,0 +1,124 @@
+import { useMutation } from "@tanstack/react-query";
+import { useState } from "react";
+import { useNavigate } from "react-router";
+import { client, unwrap, type Row, type Run } from "../../api/client";
+import { Button } from "../../ui/Button";
+import { LongField, TextField } from "../../ui/fields";
+import { Failure, Message } from "../../ui/Message";
+import { Modal } from "../../ui/Modal";
+import { useDraft } from "../../ui/useDraft";
+import { useAppend, useTakeRun } from "./useRun";
+
+interface Props {
+  run: Run;
+  open: boolean;
+  onClose: () => void;
+}
+
+export function NoteDialog({ run, open, onClose }: Props) {
+  const append = useAppend(run);
+  const [text, setText] = useDraft(`${run.id}/note`);
+  return (
+    <Modal open={open} onClose={onClose} title="Note for the record">
+      <form
+        className="space-y-4"
+        onSubmit={(e) => {
+          e.preventDefault();
+          append.mutate([{ type: "note_added", payload: { text } }], {
+            onSuccess: () => {
+              setText("");
+              onClose();
+            },
+          });
+        }}
+      >
+        <LongField label="What you saw or did" value={text} onChange={setText} rows={4} />
+        {append.isError && <Failure error={append.error} />}
+        <div className="flex justify-end gap-3">
+          <Button onClick={onClose}>Not now</Button>
+          <Button kind="primary" type="submit" disabled={append.isPending || text.trim().length < 2}>
+            Add the note
+          </Button>
+        </div>
+      </form>
+    </Modal>
+  );
+}
+
+export function StrikeDialog({ run, row, onClose }: { run: Run; row: Row; onClose: () => void }) {
+  const append = useAppend(run);
+  const [reason, setReason] = useState("");
+  return (
+    <Modal open onClose={onClose} title={`Strike reading ${row.number}: ${row.indicated}`}>
+      <form
+        className="space-y-4"
+        onSubmit={(e) => {
+          e.preventDefault();
+          append.mutate([{ type: "reading_struck", payload: { reading: row.id, reason } }], { onSuccess: onClose });
+        }}
+      >
+        <p>It stays on the record, struck through, with your reason. The point is then taken again.</p>
+        <TextField label="Reason" value={reason} onChange={setReason} autoFocus />
+        {append.isError && <Failure error={append.error} />}
+        <div className="flex justify-end gap-3">
+          <Button onClick={onClose}>Keep it</Button>
+          <Button kind="danger" type="submit" disabled={append.isPending || reason.trim().length < 2}>
+            Strike it
+          </Button>
+        </div>
+      </form>
+    </Modal>
+  );
+}
+
+export function VoidDialog({ run, open, onClose }: Props) {
+  const { take } = useTakeRun(run.id);
+  const navigate = useNavigate();
+  const [reason, setReason] = useState("");
+  const [reading, setReading] = useState("");
+  const [operator, setOperator] = useState("");
+  const held = run.view.holds.find((h) => !h.released_at);
+  const voiding = useMutation({
+    mutationFn: () =>
+      unwrap(
+        client.POST("/api/v1/runs/{run_id}/void/", {
+          params: { path: { run_id: run.id } },
+          body: { expected_seq: run.view.seq, reason, release: held ? { reading, operator } : null },
+        }),
+      ),
+    onSuccess: (next) => {
+      take(next);
+      void navigate("/");
+    },
+  });
+  return (
+    <Modal open={open} onClose={onClose} title="Void this run">
+      <form
+        className="space-y-4"
+        onSubmit={(e) => {
+          e.preventDefault();
+          voiding.mutate();
+        }}
+      >
+        <p>A voided run stays on the record as void; nothing more can be added to it, and the instrument stays due.</p>
+        {held && (
+          <>
+            <Message tone="edge">
+              The {held.kind} is on. Put the instrument back, see a normal reading and take the hold off first; it is released with the run.
+            </Message>
+            <TextField label="Normal reading seen" unit={run.view.instrument.unit} numeric value={reading} onChange={setReading} />
+            <TextField label="Operator told (name)" value={operator} onChange={setOperator} />
+          </>
+        )}
+        <TextField label="Reason" value={reason} onChange={setReason} />
+        {voiding.isError && <Failure error={voiding.error} />}
+        <div className="flex justify-end gap-3">
+          <Button onClick={onClose}>Keep the run</Button>
+          <Button kind="danger" type="submit" disabled={voiding.isPending || reason.trim().length < 2}>
+            Void it
+          </Button>
+        </div>
+      </form>
+    </Modal>
+  );
+}

@@ -1,0 +1,107 @@
+import { useIsMutating } from "@tanstack/react-query";
+import { CloudUpload, Cloud, NotebookPen, Ban } from "lucide-react";
+import { useState } from "react";
+import { Link, Navigate, useParams } from "react-router";
+import type { Run } from "../../api/client";
+import { useMay } from "../../app/session";
+import { Failure, Loading, Message } from "../../ui/Message";
+import { useNow } from "../../ui/useNow";
+import { countdown } from "../../ui/format";
+import { Evidence } from "./Evidence";
+import { NoteDialog, VoidDialog } from "./RunDialogs";
+import { Rail } from "./Rail";
+import { StepPanel } from "./StepPanel";
+import { useRun } from "./useRun";
+
+function SaveState({ id, failed }: { id: string; failed: boolean }) {
+  const saving = useIsMutating({ mutationKey: ["append", id] }) > 0;
+  const [Icon, words] = saving ? [CloudUpload, "Saving…"] : failed ? [CloudUpload, "No connection"] : [Cloud, "All saved"];
+  return (
+    <span role="status" className={`inline-flex items-center gap-2 text-sm ${failed ? "font-bold text-iron" : "text-muted"}`}>
+      <Icon size={18} aria-hidden="true" /> {words}
+    </span>
+  );
+}
+
+function RunningTimers({ run }: { run: Run }) {
+  const now = useNow();
+  const running = run.view.timers.filter((t) => t.due_at && !t.reason && Date.parse(t.due_at) > now);
+  return running.map((t) => (
+    <span key={t.step} className="inline-flex items-center gap-2 border-l-4 border-amber bg-amber-soft px-2 py-1 text-sm font-bold">
+      {t.step.replace("_", "-")} {countdown(Date.parse(t.due_at ?? "") - now)}
+    </span>
+  ));
+}
+
+const TOOL = "inline-flex min-h-12 items-center gap-2 rounded-md px-3 font-bold text-water hover:bg-water-soft";
+
+function Header({ run, failed }: { run: Run; failed: boolean }) {
+  const [open, setOpen] = useState<"note" | "void" | null>(null);
+  const mayWork = useMay("work on a run");
+  const i = run.view.instrument;
+  return (
+    <div className="flex flex-wrap items-center gap-x-5 gap-y-0 border-b border-rule bg-page px-4">
+      <h1 className="flex items-baseline gap-3 py-1">
+        <span className="text-2xl font-bold">{i.tag}</span>
+        <span className="max-w-72 truncate">{i.service}</span>
+      </h1>
+      <span className="text-sm">
+        <span className="text-muted">in</span> {i.range}, <span className="text-muted">out</span> {i.output},{" "}
+        <span className="font-bold">{i.tolerance}</span>
+      </span>
+      <RunningTimers run={run} />
+      <span className="ml-auto flex items-center gap-1">
+        <SaveState id={run.id} failed={failed} />
+        {mayWork && (
+          <>
+            <button type="button" className={TOOL} onClick={() => setOpen("note")}>
+              <NotebookPen size={18} aria-hidden="true" /> Note
+            </button>
+            <button type="button" className={TOOL} onClick={() => setOpen("void")}>
+              <Ban size={18} aria-hidden="true" /> Void
+            </button>
+          </>
+        )}
+      </span>
+      <NoteDialog run={run} open={open === "note"} onClose={() => setOpen(null)} />
+      <VoidDialog run={run} open={open === "void"} onClose={() => setOpen(null)} />
+    </div>
+  );
+}
+
+export function RunPage() {
+  const { id = "" } = useParams();
+  const query = useRun(id);
+  const mayWork = useMay("work on a run");
+  if (query.isPending) return <Loading what="the run" />;
+  if (query.isError && !query.data) {
+    return (
+      <div className="p-6">
+        <Failure error={query.error} retry={() => void query.refetch()} />
+        <Link to="/" className="inline-flex min-h-12 items-center font-bold text-water underline">
+          Back to Today
+        </Link>
+      </div>
+    );
+  }
+  const run = query.data;
+  if (!run.view.step) return <Navigate to={`/records/${run.id}`} replace />;
+  return (
+    <div className="flex h-full flex-col">
+      <Header run={run} failed={query.isError} />
+      <div className="grid min-h-0 flex-1 lg:grid-cols-[208px_minmax(0,1fr)_minmax(380px,36%)]">
+        <Rail view={run.view} />
+        <div className="flex min-h-0 min-w-0 flex-col border-rule bg-page lg:border-x">
+          {mayWork ? (
+            <StepPanel run={run} key={run.view.step.key} />
+          ) : (
+            <div className="p-6">
+              <Message>This run is under way: “{run.view.step.title}”. Your role can look on; technicians work on it.</Message>
+            </div>
+          )}
+        </div>
+        <Evidence run={run} />
+      </div>
+    </div>
+  );
+}

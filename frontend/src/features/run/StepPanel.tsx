@@ -1,0 +1,72 @@
+import { TriangleAlert } from "lucide-react";
+import type { FormEvent, ReactNode } from "react";
+import type { Run, Step } from "../../api/client";
+import { useShortcuts } from "../../app/shortcuts";
+import { AdjustStep } from "./steps/AdjustStep";
+import { ConfirmStep } from "./steps/ConfirmStep";
+import { HoldStep } from "./steps/HoldStep";
+import { JudgeStep } from "./steps/JudgeStep";
+import { ReadingsStep } from "./steps/ReadingsStep";
+import { ReferencesStep } from "./steps/ReferencesStep";
+import { ReleaseStep } from "./steps/ReleaseStep";
+import { SignStep } from "./steps/SignStep";
+import { TimerStep } from "./steps/TimerStep";
+
+export interface StepProps {
+  run: Run;
+  step: Step;
+}
+
+const KINDS: Record<string, (props: StepProps) => ReactNode> = {
+  confirm: ConfirmStep,
+  hold: HoldStep,
+  timer: TimerStep,
+  readings: ReadingsStep,
+  judge: JudgeStep,
+  adjust: AdjustStep,
+  release: ReleaseStep,
+  sign: SignStep,
+};
+
+/** The current step, big. One component a kind. */
+export function StepPanel({ run }: { run: Run }) {
+  const step = run.view.step;
+  if (!step) return null;
+  const asksReferences = step.fields.some((f) => f.kind === "reference");
+  const Kind = asksReferences ? ReferencesStep : (KINDS[step.kind] ?? ConfirmStep);
+  return <Kind run={run} step={step} />;
+}
+
+/** Frame of a step: title, instruction, cautions, what is asked, and the one primary action that never scrolls away. */
+export function StepFrame({ step, children, action, onSubmit }: { step: Step; children: ReactNode; action: ReactNode; onSubmit?: () => void }) {
+  useShortcuts([{ keys: "Ctrl+Enter", says: "do the step’s main action", run: () => onSubmit?.(), always: true }]);
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    onSubmit?.();
+  };
+  return (
+    <form onSubmit={submit} noValidate className="flex min-h-0 flex-1 flex-col" aria-labelledby="step-title">
+      <div className="min-h-0 flex-1 space-y-4 overflow-y-auto px-6 py-4">
+        <div>
+          <p className="text-sm text-muted">{step.phase}</p>
+          <h2 id="step-title" className="text-2xl font-bold">
+            {step.title}
+          </h2>
+          <p className="mt-1 max-w-prose">{step.instruction}</p>
+        </div>
+        {step.cautions.length > 0 && (
+          <ul className="space-y-1 border-l-8 border-amber bg-amber-soft px-3 py-2" aria-label="Cautions">
+            {step.cautions.map((c) => (
+              <li key={c} className="flex gap-2">
+                <TriangleAlert size={18} aria-hidden="true" className="mt-0.5 shrink-0 text-amber" />
+                <span>{c}</span>
+              </li>
+            ))}
+          </ul>
+        )}
+        {children}
+      </div>
+      <div className="flex flex-wrap items-center justify-end gap-3 border-t-2 border-slate bg-page px-6 py-3">{action}</div>
+    </form>
+  );
+}

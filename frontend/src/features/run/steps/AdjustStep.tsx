@@ -1,0 +1,126 @@
+import { useEffect, useRef } from "react";
+import { ApiFailure } from "../../../api/client";
+import { Button } from "../../../ui/Button";
+import { TextField } from "../../../ui/fields";
+import { Message } from "../../../ui/Message";
+import { useDraftForm } from "../../../ui/useDraft";
+import { PassPlot } from "../PassPlot";
+import { StepFrame, type StepProps } from "../StepPanel";
+import { useAppend } from "../useRun";
+
+export function AdjustStep({ run, step }: StepProps) {
+  const append = useAppend(run);
+  const a = step.adjust;
+  const [values, set, clear] = useDraftForm(`${run.id}/${step.key}`);
+  const before = useRef<HTMLInputElement>(null);
+  const count = a?.passes.length ?? 0;
+  useEffect(() => before.current?.focus(), [count]);
+  if (!a) return null;
+  const failure = append.error instanceof ApiFailure ? append.error : null;
+  const errors = failure?.byField ?? {};
+  const record = (confirmed = false) => {
+    if (append.isPending) return;
+    const payload = {
+      step: step.key,
+      screw: a.screw,
+      before: values.before ?? "",
+      after: values.after ?? "",
+      ...(confirmed ? { confirmed_unlikely: true } : {}),
+    };
+    append.mutate([{ type: "adjustment_made", payload }], { onSuccess: clear });
+  };
+  const finish = () => {
+    if (append.isPending) return;
+    append.mutate([{ type: "step_confirmed", payload: { step: step.key, reason: values.reason ?? "" } }], { onSuccess: clear });
+  };
+  const ended = !a.target;
+  return (
+    <StepFrame
+      step={step}
+      onSubmit={ended ? finish : () => record()}
+      action={
+        ended ? (
+          <Button kind="primary" type="submit" large disabled={append.isPending} autoFocus={a.is_converged}>
+            {step.confirm_label}
+          </Button>
+        ) : (
+          <>
+            {count > 0 && (
+              <Button onClick={finish} disabled={append.isPending}>
+                Stop adjusting
+              </Button>
+            )}
+            <Button kind="primary" type="submit" large disabled={append.isPending}>
+              Record {a.screw}
+            </Button>
+          </>
+        )
+      }
+    >
+      <Message tone={a.is_stuck ? "edge" : "info"}>{a.says}</Message>
+      {a.target && (
+        <>
+          <div className="grid grid-cols-3 gap-6 border-y-2 border-slate py-3">
+            <p>
+              <span className="block text-sm text-muted">
+                Pass {a.pass_number} of {a.max_passes}
+              </span>
+              <span className="text-3xl font-bold">{a.screw}</span>
+            </p>
+            <p>
+              <span className="block text-sm text-muted">Apply</span>
+              <span className="text-3xl font-bold">
+                {a.target.nominal} <span className="text-lg font-normal">{a.target.unit}</span>
+              </span>
+            </p>
+            <p>
+              <span className="block text-sm text-muted">Bring it to, aim {a.target.aim}</span>
+              <span className="text-3xl font-bold text-water">
+                {a.target.ideal} <span className="text-lg font-normal">{a.output_unit}</span>
+              </span>
+            </p>
+          </div>
+          <div className="grid max-w-2xl grid-cols-2 gap-4">
+            <TextField
+              label="Before turning"
+              unit={a.output_unit}
+              numeric
+              big
+              value={values.before ?? ""}
+              onChange={(v) => set("before", v)}
+              inputRef={before}
+              error={errors.before}
+              autoFocus
+            />
+            <TextField
+              label="After turning"
+              unit={a.output_unit}
+              numeric
+              big
+              value={values.after ?? ""}
+              onChange={(v) => set("after", v)}
+              error={errors.after}
+              hint="Leave empty if it was inside the aim and you left it alone."
+            />
+          </div>
+        </>
+      )}
+      {(a.is_stuck || (failure?.field === "reason" && !a.is_converged)) && (
+        <div className="max-w-2xl">
+          <TextField label="What you found, and why you stop" value={values.reason ?? ""} onChange={(v) => set("reason", v)} error={errors.reason} />
+        </div>
+      )}
+      {failure && (
+        <Message tone={failure.details.can_confirm ? "edge" : "out"}>
+          <p>{failure.message}</p>
+          {failure.details.can_confirm === true && (
+            <Button onClick={() => record(true)} className="mt-2">
+              It really is so
+            </Button>
+          )}
+        </Message>
+      )}
+      {a.passes.length > 0 && <PassPlot adjust={a} />}
+    </StepFrame>
+  );
+}

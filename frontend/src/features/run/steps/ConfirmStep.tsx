@@ -1,0 +1,76 @@
+import { useState } from "react";
+import { ApiFailure } from "../../../api/client";
+import { Button } from "../../../ui/Button";
+import { CheckLine, ChoiceField, LongField, TextField } from "../../../ui/fields";
+import { Failure } from "../../../ui/Message";
+import { useDraftForm } from "../../../ui/useDraft";
+import { StepFrame, type StepProps } from "../StepPanel";
+import { useAppend } from "../useRun";
+import type { Step } from "../../../api/client";
+
+export function StepFields({
+  step,
+  values,
+  set,
+  errors,
+}: {
+  step: Step;
+  values: Record<string, string>;
+  set: (name: string, value: string) => void;
+  errors: Record<string, string>;
+}) {
+  return step.fields.map((f, i) => {
+    const common = {
+      label: f.required ? f.label : `${f.label} (may be left empty)`,
+      hint: f.hint,
+      unit: f.unit && !f.label.includes(f.unit) ? f.unit : "",
+      error: errors[f.name],
+      value: values[f.name] ?? "",
+      onChange: (v: string) => set(f.name, v),
+    };
+    if (f.kind === "long") return <LongField key={f.name} {...common} />;
+    if (f.kind === "choice") return <ChoiceField key={f.name} {...common} options={f.options} />;
+    return <TextField key={f.name} {...common} numeric={f.kind === "number"} autoFocus={i === 0} />;
+  });
+}
+
+export function ConfirmStep({ run, step }: StepProps) {
+  const append = useAppend(run);
+  const [values, set, clear] = useDraftForm(`${run.id}/${step.key}`);
+  const [ticked, setTicked] = useState<string[]>([]);
+  const failure = append.error instanceof ApiFailure ? append.error : null;
+  const errors = failure?.byField ?? {};
+  const confirm = () => {
+    if (append.isPending) return;
+    append.mutate([{ type: "step_confirmed", payload: { step: step.key, values, checks: ticked } }], { onSuccess: clear });
+  };
+  return (
+    <StepFrame
+      step={step}
+      onSubmit={confirm}
+      action={
+        <Button kind="primary" type="submit" large disabled={append.isPending} autoFocus={!step.fields.length && !step.checks.length}>
+          {step.confirm_label}
+        </Button>
+      }
+    >
+      <div className="max-w-lg space-y-4">
+        <StepFields step={step} values={values} set={set} errors={errors} />
+      </div>
+      {step.checks.length > 0 && (
+        <div className="border-t border-rule">
+          {step.checks.map((c) => (
+            <CheckLine
+              key={c.key}
+              label={c.label}
+              checked={ticked.includes(c.key)}
+              error={errors[c.key]}
+              onChange={(on) => setTicked(on ? [...ticked, c.key] : ticked.filter((k) => k !== c.key))}
+            />
+          ))}
+        </div>
+      )}
+      {append.isError && <Failure error={append.error} />}
+    </StepFrame>
+  );
+}

@@ -1,0 +1,84 @@
+import { Radio, RadioGroup, Label } from "@headlessui/react";
+import { ApiFailure } from "../../../api/client";
+import { Button } from "../../../ui/Button";
+import { TextField } from "../../../ui/fields";
+import { clock } from "../../../ui/format";
+import { Failure } from "../../../ui/Message";
+import { useDraftForm } from "../../../ui/useDraft";
+import { useNow } from "../../../ui/useNow";
+import { StepFrame, type StepProps } from "../StepPanel";
+import { useAppend } from "../useRun";
+
+const LENGTHS = ["30", "60", "90", "120", "240"];
+
+function plannedEnd(minutes: string, now: number): string {
+  const m = Number(minutes.replace(",", "."));
+  return m > 0 && m <= 10_080 ? `until about ${clock(new Date(now + m * 60_000).toISOString())}` : "";
+}
+
+export function HoldStep({ run, step }: StepProps) {
+  const append = useAppend(run);
+  const now = useNow(15_000);
+  const [values, set, clear] = useDraftForm(`${run.id}/${step.key}`);
+  const kind = values.kind ?? "";
+  const minutes = values.minutes ?? "60";
+  const errors = append.error instanceof ApiFailure ? append.error.byField : {};
+  const place = () => {
+    if (append.isPending) return;
+    append.mutate([{ type: "hold_placed", payload: { step: step.key, kind, reason: values.reason ?? "", minutes } }], { onSuccess: clear });
+  };
+  return (
+    <StepFrame
+      step={step}
+      onSubmit={place}
+      action={
+        <Button kind="primary" type="submit" large disabled={append.isPending}>
+          {kind === "none" ? "No hold needed" : step.confirm_label}
+        </Button>
+      }
+    >
+      <RadioGroup value={kind} onChange={(v: string) => set("kind", v)} className="max-w-xl">
+        <Label className="font-bold">Kind of hold</Label>
+        {step.options.map((o) => (
+          <Radio
+            key={o.value}
+            value={o.value}
+            className="flex min-h-12 cursor-pointer items-center gap-3 border-b border-rule px-2 data-checked:bg-water-soft data-checked:font-bold data-focus:outline-3 data-focus:outline-water"
+          >
+            {({ checked }) => (
+              <>
+                <span className={`size-5 shrink-0 rounded-full border-2 ${checked ? "border-[6px] border-water" : "border-rule-strong"}`} aria-hidden="true" />
+                {o.label}
+              </>
+            )}
+          </Radio>
+        ))}
+        {errors.kind && <p className="font-bold text-iron">{errors.kind}</p>}
+      </RadioGroup>
+      <div className="max-w-xl space-y-4">
+        <TextField label={kind === "none" ? "Why no hold is needed" : "Reason"} value={values.reason ?? ""} onChange={(v) => set("reason", v)} error={errors.reason} />
+        {kind !== "none" && (
+          <div>
+            <TextField
+              label="Planned length"
+              unit="min"
+              numeric
+              value={minutes}
+              onChange={(v) => set("minutes", v)}
+              hint={plannedEnd(minutes, now)}
+              error={errors.minutes}
+            />
+            <div className="mt-2 flex flex-wrap gap-2">
+              {LENGTHS.map((m) => (
+                <Button key={m} onClick={() => set("minutes", m)} className={minutes === m ? "border-water bg-water-soft" : ""}>
+                  {m} min
+                </Button>
+              ))}
+            </div>
+          </div>
+        )}
+      </div>
+      {append.isError && <Failure error={append.error} />}
+    </StepFrame>
+  );
+}

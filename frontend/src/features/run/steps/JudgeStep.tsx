@@ -1,0 +1,79 @@
+import { Label, Radio, RadioGroup } from "@headlessui/react";
+import { useState } from "react";
+import { ApiFailure } from "../../../api/client";
+import { Button } from "../../../ui/Button";
+import { LongField } from "../../../ui/fields";
+import { Failure, Message } from "../../../ui/Message";
+import { useDraft } from "../../../ui/useDraft";
+import { Verdict } from "../../../ui/Verdict";
+import { StepFrame, type StepProps } from "../StepPanel";
+import { useAppend } from "../useRun";
+
+export function JudgeStep({ run, step }: StepProps) {
+  const append = useAppend(run);
+  const judge = step.judge;
+  const [picked, setPicked] = useState<string | null>(null);
+  const [reason, setReason] = useDraft(`${run.id}/${step.key}/reason`);
+  if (!judge) return null;
+  const choice = picked ?? judge.proposal;
+  const isAgainst = choice !== judge.proposal;
+  const set = run.view.evidence.findLast((s) => s.is_complete);
+  const signature = set?.signatures[0];
+  const errors = append.error instanceof ApiFailure ? append.error.byField : {};
+  const decide = () => {
+    if (append.isPending) return;
+    append.mutate([{ type: "decision_made", payload: { step: step.key, choice, reason } }], { onSuccess: () => setReason("") });
+  };
+  const label = step.options.find((o) => o.value === choice)?.label ?? choice;
+  return (
+    <StepFrame
+      step={step}
+      onSubmit={decide}
+      action={
+        <Button kind="primary" type="submit" large disabled={append.isPending}>
+          Decide: {label}
+        </Button>
+      }
+    >
+      <p className="flex flex-wrap items-baseline gap-x-4 border-y-2 border-slate py-3 text-3xl">
+        <Verdict verdict={judge.verdict} size={30} />
+        <span className="text-lg">largest error {set?.share}</span>
+      </p>
+      {signature && (
+        <section>
+          <h3 className="font-bold">
+            What kind of error <span className="font-normal text-muted">confidence {signature.confidence}</span>
+          </h3>
+          <p>{signature.says}</p>
+          <p className="text-sm text-muted">{signature.evidence.join(" ")}</p>
+          <p className="text-sm">First action: {signature.first_action}</p>
+        </section>
+      )}
+      <Message title={`Proposed: ${step.options.find((o) => o.value === judge.proposal)?.label ?? judge.proposal}`}>{judge.reason}</Message>
+      <RadioGroup value={choice} onChange={setPicked} className="max-w-xl">
+        <Label className="font-bold">Your decision</Label>
+        {step.options.map((o) => (
+          <Radio
+            key={o.value}
+            value={o.value}
+            className="flex min-h-12 cursor-pointer items-center gap-3 border-b border-rule px-2 data-checked:bg-water-soft data-checked:font-bold data-focus:outline-3 data-focus:outline-water"
+          >
+            {({ checked }) => (
+              <>
+                <span className={`size-5 shrink-0 rounded-full border-2 ${checked ? "border-[6px] border-water" : "border-rule-strong"}`} aria-hidden="true" />
+                <span>{o.label}</span>
+                {o.value === judge.proposal && <span className="font-normal text-muted">proposed</span>}
+              </>
+            )}
+          </Radio>
+        ))}
+      </RadioGroup>
+      {(isAgainst || choice === "replace") && (
+        <div className="max-w-xl">
+          <LongField label={isAgainst ? "Why not as proposed" : "Why it is to be replaced"} value={reason} onChange={setReason} error={errors.reason} rows={2} />
+        </div>
+      )}
+      {append.isError && <Failure error={append.error} />}
+    </StepFrame>
+  );
+}

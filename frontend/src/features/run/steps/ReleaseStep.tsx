@@ -1,0 +1,44 @@
+import { ApiFailure } from "../../../api/client";
+import { Button } from "../../../ui/Button";
+import { moment } from "../../../ui/format";
+import { Failure, Message } from "../../../ui/Message";
+import { useDraftForm } from "../../../ui/useDraft";
+import { StepFrame, type StepProps } from "../StepPanel";
+import { useAppend } from "../useRun";
+import { StepFields } from "./ConfirmStep";
+
+export function ReleaseStep({ run, step }: StepProps) {
+  const append = useAppend(run);
+  const [values, set, clear] = useDraftForm(`${run.id}/${step.key}`);
+  const open = run.view.holds.filter((h) => !h.released_at);
+  const errors = append.error instanceof ApiFailure ? append.error.byField : {};
+  const release = () => {
+    if (append.isPending) return;
+    const events = open.length
+      ? open.map((h) => ({ type: "hold_released", payload: { step: step.key, hold: h.id, values } }))
+      : [{ type: "step_confirmed", payload: { step: step.key, values } }];
+    append.mutate(events, { onSuccess: clear });
+  };
+  return (
+    <StepFrame
+      step={step}
+      onSubmit={release}
+      action={
+        <Button kind="primary" type="submit" large disabled={append.isPending}>
+          {open.length ? step.confirm_label : "Normal reading seen"}
+        </Button>
+      }
+    >
+      {open.map((h) => (
+        <Message key={h.id} tone={h.is_overdue ? "out" : "edge"} title={`${h.kind} is on`}>
+          Placed by {h.placed_by} on {moment(h.placed_at)}: {h.reason}. Planned until {moment(h.until)}.
+        </Message>
+      ))}
+      {!open.length && <Message>No hold was placed on this run; the normal reading still has to be seen.</Message>}
+      <div className="max-w-lg space-y-4">
+        <StepFields step={step} values={values} set={set} errors={errors} />
+      </div>
+      {append.isError && <Failure error={append.error} />}
+    </StepFrame>
+  );
+}

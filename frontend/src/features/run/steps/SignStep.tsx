@@ -1,0 +1,63 @@
+import { useMutation } from "@tanstack/react-query";
+import { useState } from "react";
+import { client, unwrap } from "../../../api/client";
+import { usePerson } from "../../../app/session";
+import { Button } from "../../../ui/Button";
+import { LongField, TextField } from "../../../ui/fields";
+import { Failure, Message } from "../../../ui/Message";
+import { useDraft } from "../../../ui/useDraft";
+import { StepFrame, type StepProps } from "../StepPanel";
+import { useTakeRun } from "../useRun";
+
+export function SignStep({ run, step }: StepProps) {
+  const { take } = useTakeRun(run.id);
+  const person = usePerson();
+  const [password, setPassword] = useState("");
+  const [note, setNote] = useDraft(`${run.id}/${step.key}/note`);
+  const sign = useMutation({
+    mutationFn: () =>
+      unwrap(
+        client.POST("/api/v1/runs/{run_id}/sign/", {
+          params: { path: { run_id: run.id } },
+          body: { expected_seq: run.view.seq, password, note },
+        }),
+      ),
+    onSuccess: (next) => {
+      setNote("");
+      take(next);
+    },
+    onError: () => setPassword(""),
+  });
+  const returned = run.view.notes.filter((n) => n.kind === "returned").at(-1);
+  return (
+    <StepFrame
+      step={step}
+      onSubmit={() => !sign.isPending && sign.mutate()}
+      action={
+        <Button kind="primary" type="submit" large disabled={sign.isPending}>
+          Sign as {person.name}
+        </Button>
+      }
+    >
+      {returned && (
+        <Message tone="edge" title={`Returned by ${returned.by}`}>
+          {returned.text} Answer with a note, then sign again.
+        </Message>
+      )}
+      {run.view.blocks.length > 0 && (
+        <Message tone="out" title="Not yet">
+          <ul>
+            {run.view.blocks.map((b) => (
+              <li key={b}>{b}</li>
+            ))}
+          </ul>
+        </Message>
+      )}
+      <div className="max-w-lg space-y-4">
+        <LongField label="Notes for the record (may be left empty)" value={note} onChange={setNote} rows={3} />
+        <TextField label="Your password" type="password" name="signature" value={password} onChange={setPassword} autoComplete="current-password" autoFocus />
+      </div>
+      {sign.isError && <Failure error={sign.error} />}
+    </StepFrame>
+  );
+}

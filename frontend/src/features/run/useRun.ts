@@ -1,0 +1,76 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useRef } from "react";
+import { ApiFailure, client, unwrap, type Run } from "../../api/client";
+
+export interface NewEvent {
+  type: string;
+  payload: Record<string, unknown>;
+}
+
+export function useRun(id: string) {
+  return useQuery({
+    queryKey: ["run", id],
+    queryFn: () => unwrap(client.GET("/api/v1/runs/{run_id}/", { params: { path: { run_id: id } } })),
+    refetchInterval: 10_000,
+    staleTime: 0,
+  });
+}
+
+function newId(): string {
+  if (crypto.randomUUID) return crypto.randomUUID();
+  const bytes = crypto.getRandomValues(new Uint8Array(16));
+  bytes[6] = ((bytes[6] ?? 0) & 0x0f) | 0x40;
+  bytes[8] = ((bytes[8] ?? 0) & 0x3f) | 0x80;
+  const hex = [...bytes].map((b) => b.toString(16).padStart(2, "0")).join("");
+  return `${hex.slice(0, 8)}-${hex.slice(8, 12)}-${hex.slice(12, 16)}-${hex.slice(16, 20)}-${hex.slice(20)}`;
+}
+
+/** What another wrote meanwhile must be on screen before one enters again. */
+function isStale(error: unknown): boolean {
+  return error instanceof ApiFailure && error.code === "stale";
+}
+
+/** Puts the newest answer into the cache, and lets everything that lists runs know. */
+export function useTakeRun(id: string) {
+  const queries = useQueryClient();
+  return {
+    take: (run: Run) => {
+      queries.setQueryData<Run>(["run", id], (old) => (old && old.view.seq > run.view.seq ? old : run));
+      for (const key of ["holds", "today", "log", "records"]) void queries.invalidateQueries({ queryKey: [key] });
+    },
+    refresh: () => void queries.invalidateQueries({ queryKey: ["run", id] }),
+  };
+}
+
+/**
+ * Appends events. An event keeps its id until it is stored, so that sending again after a lost connection
+ * stores it once.
+ */
+export function useAppend(run: Run) {
+  const { take, refresh } = useTakeRun(run.id);
+  const pending = useRef<{ text: string; ids: string[] }>({ text: "", ids: [] });
+  return useMutation({
+    mutationKey: ["append", run.id],
+    mutationFn: (events: NewEvent[]) => {
+      const text = JSON.stringify(events);
+      if (pending.current.text !== text) pending.current = { text, ids: events.map(newId) };
+      const ids = pending.current.ids;
+      const device_at = new Date().toISOString();
+      return unwrap(
+        client.POST("/api/v1/runs/{run_id}/events/", {
+          params: { path: { run_id: run.id } },
+          body: { expected_seq: run.view.seq, events: events.map((e, i) => ({ id: ids[i] ?? newId(), type: e.type, payload: e.payload, device_at })) },
+        }),
+      );
+    },
+    onSuccess: (next) => {
+      pending.current = { text: "", ids: [] };
+      take(next);
+    },
+    onError: (error) => {
+      if (isStale(error) || (error instanceof ApiFailure && ["not_current", "wrong_slot", "set_complete"].includes(error.code))) refresh();
+    },
+  });
+}
+
+export { newId };
