@@ -28,6 +28,8 @@ def status_of(fault: Fault) -> int:
         return status.HTTP_403_FORBIDDEN
     if isinstance(fault, Missing):
         return status.HTTP_404_NOT_FOUND
+    if fault.code == "locked_out":
+        return status.HTTP_429_TOO_MANY_REQUESTS
     return status.HTTP_409_CONFLICT if fault.code in CONFLICTS else status.HTTP_400_BAD_REQUEST
 
 
@@ -60,4 +62,5 @@ def _validation(error: exceptions.ValidationError) -> Response:
         faults.append(Fault("invalid", f"{field}: {text}" if field else text, field=field).as_dict())
     return Response(
         {"code": "invalid", "message": " ".join(f["message"] for f in faults), "field": faults[0]["field"], "details": {"faults": faults}},
-        status=400)
+        status=400,
+    )

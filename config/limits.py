@@ -31,8 +31,10 @@ class BodyLimitMiddleware:
         too_large = not length.isdigit() or int(length) > settings.MAX_BODY_BYTES
         if too_large or "chunked" in request.META.get("HTTP_TRANSFER_ENCODING", "").lower():
             return failure(
-                "too_large", "That is more than one request may carry (1 MB). Send it in smaller parts; what was stored is kept.",
-                status=413)
+                "too_large",
+                "That is more than one request may carry (1 MB). Send it in smaller parts; what was stored is kept.",
+                status=413,
+            )
         return self.get_response(request)
 
 

@@ -7,6 +7,7 @@ from django.http import HttpRequest, HttpResponse
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_safe
 
+from apps.accounts.services import LOCKED_OUT
 from config.limits import failure
 
 
@@ -24,6 +25,10 @@ def page(_request: HttpRequest, path: str = "") -> HttpResponse:
 
 def api_not_found(_request: HttpRequest, path: str = "") -> HttpResponse:
     return failure("not_found", "There is nothing at this address.", status=404)
+
+
+def locked_out(_request: HttpRequest, *_args: object, **_kwargs: object) -> HttpResponse:
+    return failure(LOCKED_OUT.code, LOCKED_OUT.message, status=429)
 
 
 def csrf_failure(_request: HttpRequest, reason: str = "") -> HttpResponse:

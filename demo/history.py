@@ -37,8 +37,14 @@ class PlayedRun:
         self.method = get_method(instrument.method)
         setup = instrument.run_setup(policy_for(instrument), self.method.revision)
         self.run = Run(
-            id=uuid.uuid5(NAMESPACE, f"run {number_}"), number=number_, instrument=instrument, technician=technician,
-            method=self.method.key, revision=self.method.revision, started_at=at)
+            id=uuid.uuid5(NAMESPACE, f"run {number_}"),
+            number=number_,
+            instrument=instrument,
+            technician=technician,
+            method=self.method.key,
+            revision=self.method.revision,
+            started_at=at,
+        )
         self.events = [self._event(1, "run_started", setup_payload(setup), technician)]
         self.state: RunState = fold(self.events)
 
@@ -65,8 +71,13 @@ class PlayedRun:
             self.do("timer_started", step="warm_up")
         values = {"operator": "Control room", **({"permit": f"P-{4000 + self.run.number}"} if i.needs_permit else {})}
         self.do("step_confirmed", step="operator", values=values)
-        self.do("hold_placed", step="hold", kind="inhibit" if i.feeds else "control in manual", reason="Scheduled calibration",
-                minutes=str(hold_minutes))
+        self.do(
+            "hold_placed",
+            step="hold",
+            kind="inhibit" if i.feeds else "control in manual",
+            reason="Scheduled calibration",
+            minutes=str(hold_minutes),
+        )
         self.do("step_confirmed", step="cautions", checks=["isolated", "safe", "untouched"])
         self.now += timedelta(minutes=i.warm_up_min)
 

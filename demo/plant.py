@@ -18,9 +18,17 @@ PEOPLE = [  # username, first, last, role
 ]
 
 AREAS = [  # code, name, needs permit
-    ("INT", "Intake", False), ("PRE", "Pre-treatment", False), ("RO", "Reverse-osmosis hall", False), ("REM", "Remineralisation", True),
-    ("ECL", "Electrochlorination", True), ("CRY", "Brine crystalliser", False), ("SLT", "Salt handling", False),
-    ("FGR", "Flue-gas CO2 recovery", True), ("SUB", "Substation", True), ("DSL", "Diesel store", True), ("WSH", "Workshop", False),
+    ("INT", "Intake", False),
+    ("PRE", "Pre-treatment", False),
+    ("RO", "Reverse-osmosis hall", False),
+    ("REM", "Remineralisation", True),
+    ("ECL", "Electrochlorination", True),
+    ("CRY", "Brine crystalliser", False),
+    ("SLT", "Salt handling", False),
+    ("FGR", "Flue-gas CO2 recovery", True),
+    ("SUB", "Substation", True),
+    ("DSL", "Diesel store", True),
+    ("WSH", "Workshop", False),
 ]
 
 
@@ -29,7 +37,9 @@ def tx(tag: str, area: str, service: str, unit: str, lrv: float, urv: float, tol
     return {"tag": tag, "area": area, "service": service, "unit": unit, "lrv": lrv, "urv": urv, "tolerance_value": tolerance, **more}
 
 
-def other(tag: str, area: str, service: str, family: str, method: str, unit: str, lrv: float, urv: float, tol: float, **more: Any) -> dict[str, Any]:
+def other(
+    tag: str, area: str, service: str, family: str, method: str, unit: str, lrv: float, urv: float, tol: float, **more: Any
+) -> dict[str, Any]:
     """An instrument of another family."""
     return {**tx(tag, area, service, unit, lrv, urv, tol), "family": family, "method": method, **more}
 
@@ -39,30 +49,98 @@ TRANSMITTERS: list[tuple[dict[str, Any], Faults]] = [
     (tx("PT-1101", "INT", "Intake pump A discharge pressure", "kPa", 0, 600, 0.5, interval_days=180), Faults(drift_per_day=0.0006)),
     (tx("PT-1102", "INT", "Intake pump B discharge pressure", "kPa", 0, 600, 0.5, interval_days=180), Faults(drift_per_day=-0.0021)),
     (tx("LT-1103", "INT", "Intake sump level", "kPa", 0, 50, 0.5, transfer="reverse"), Faults(drift_per_day=0.0007, zero=0.05)),
-    (tx("PDT-1201", "PRE", "Filter 1 differential pressure", "kPa", 0, 100, 0.5, interval_days=180),
-     Faults(drift_per_day=0.0009, hysteresis=0.12)),
-    (tx("PDT-1202", "PRE", "Filter 2 differential pressure", "kPa", 0, 100, 0.5, interval_days=180),
-     Faults(drift_per_day=0.0004, hysteresis=0.9)),
+    (
+        tx("PDT-1201", "PRE", "Filter 1 differential pressure", "kPa", 0, 100, 0.5, interval_days=180),
+        Faults(drift_per_day=0.0009, hysteresis=0.12),
+    ),
+    (
+        tx("PDT-1202", "PRE", "Filter 2 differential pressure", "kPa", 0, 100, 0.5, interval_days=180),
+        Faults(drift_per_day=0.0004, hysteresis=0.9),
+    ),
     (tx("FT-1301", "PRE", "Feed flow, orifice plate", "kPa", 0, 25, 0.75, transfer="sqrt", cutoff_percent=8), Faults(output_offset=0.1)),
-    (tx("PT-2101", "RO", "RO feed pressure, train A", "bar", 0, 80, 0.25, interval_days=180, warm_up_min=5,
-        hazards="80 bar behind the isolation valve: double block and vent, stand to the side.", feeds="High-pressure pump trip PSHH-2101"),
-     Faults(drift_per_day=0.0008)),
-    (tx("PT-2102", "RO", "RO feed pressure, train B", "bar", 0, 80, 0.25, interval_days=180, warm_up_min=5,
-        hazards="80 bar behind the isolation valve: double block and vent, stand to the side.", feeds="High-pressure pump trip PSHH-2102"),
-     Faults(drift_per_day=0.0012, span=0.05)),
+    (
+        tx(
+            "PT-2101",
+            "RO",
+            "RO feed pressure, train A",
+            "bar",
+            0,
+            80,
+            0.25,
+            interval_days=180,
+            warm_up_min=5,
+            hazards="80 bar behind the isolation valve: double block and vent, stand to the side.",
+            feeds="High-pressure pump trip PSHH-2101",
+        ),
+        Faults(drift_per_day=0.0008),
+    ),
+    (
+        tx(
+            "PT-2102",
+            "RO",
+            "RO feed pressure, train B",
+            "bar",
+            0,
+            80,
+            0.25,
+            interval_days=180,
+            warm_up_min=5,
+            hazards="80 bar behind the isolation valve: double block and vent, stand to the side.",
+            feeds="High-pressure pump trip PSHH-2102",
+        ),
+        Faults(drift_per_day=0.0012, span=0.05),
+    ),
     (tx("PT-2110", "RO", "Permeate header pressure", "kPa", 0, 400, 0.5), Faults(drift_per_day=-0.0008)),
     (tx("FT-2201", "RO", "Concentrate flow, orifice plate", "kPa", 0, 40, 0.75, transfer="sqrt", cutoff_percent=8), Faults()),
-    (tx("PT-3101", "REM", "Carbon dioxide storage pressure", "bar", 0, 25, 0.5, warm_up_min=10,
-        hazards="Carbon dioxide: wear the personal monitor, check ventilation, never alone.", feeds="Storage high-pressure alarm PAH-3101"),
-     Faults(drift_per_day=0.0011)),
+    (
+        tx(
+            "PT-3101",
+            "REM",
+            "Carbon dioxide storage pressure",
+            "bar",
+            0,
+            25,
+            0.5,
+            warm_up_min=10,
+            hazards="Carbon dioxide: wear the personal monitor, check ventilation, never alone.",
+            feeds="Storage high-pressure alarm PAH-3101",
+        ),
+        Faults(drift_per_day=0.0011),
+    ),
     (tx("LT-3201", "REM", "Lime slurry tank level, wet leg", "kPa", -20, 60, 0.5, interval_days=180), Faults(drift_per_day=0.0013)),
-    (tx("PT-4101", "CRY", "Crystalliser vacuum", "kPa", -100, 0, 0.5, interval_days=180, feeds="Vacuum break valve PV-4101"),
-     Faults(drift_per_day=-0.0010, span=0.1)),
+    (
+        tx("PT-4101", "CRY", "Crystalliser vacuum", "kPa", -100, 0, 0.5, interval_days=180, feeds="Vacuum break valve PV-4101"),
+        Faults(drift_per_day=-0.0010, span=0.1),
+    ),
     (tx("LT-4102", "CRY", "Crystalliser level, elevated", "kPa", -35, 15, 0.75), Faults(drift_per_day=0.0009)),
-    (tx("PT-5101", "FGR", "Flue-gas blower suction", "kPa", -10, 10, 0.5, tolerance_combine="greater", tolerance2_value=0.04,
-        tolerance2_basis="unit"), Faults(drift_per_day=0.0006)),
-    (tx("PT-6101", "ECL", "Hypochlorite dosing pressure", "bar", 0, 10, 0.5, hazards="Hypochlorite: goggles and gloves, flush before opening."),
-     Faults(drift_per_day=0.0008)),
+    (
+        tx(
+            "PT-5101",
+            "FGR",
+            "Flue-gas blower suction",
+            "kPa",
+            -10,
+            10,
+            0.5,
+            tolerance_combine="greater",
+            tolerance2_value=0.04,
+            tolerance2_basis="unit",
+        ),
+        Faults(drift_per_day=0.0006),
+    ),
+    (
+        tx(
+            "PT-6101",
+            "ECL",
+            "Hypochlorite dosing pressure",
+            "bar",
+            0,
+            10,
+            0.5,
+            hazards="Hypochlorite: goggles and gloves, flush before opening.",
+        ),
+        Faults(drift_per_day=0.0008),
+    ),
     (tx("PT-7101", "WSH", "Instrument air header", "kPa", 0, 1000, 0.5, policy={"adjust_when": "never"}), Faults(drift_per_day=0.0005)),
 ]
 
@@ -70,12 +148,28 @@ OTHERS: list[dict[str, Any]] = [
     other("TE-4201", "CRY", "Crystalliser liquor, RTD", "temperature sensor", "temp-sensor", "C", 0, 150, 0.3, tolerance_basis="unit"),
     other("TE-4202", "CRY", "Vapour line, RTD", "temperature sensor", "temp-sensor", "C", 0, 150, 0.3, tolerance_basis="unit"),
     other("TE-4203", "CRY", "Condensate, RTD", "temperature sensor", "temp-sensor", "C", 0, 150, 0.3, tolerance_basis="unit"),
-    other("TE-4204", "CRY", "Salt dryer inlet, thermocouple K", "temperature sensor", "temp-sensor", "C", 0, 600, 2.5, tolerance_basis="unit"),
-    other("TE-5201", "FGR", "Flue gas at cooler inlet, thermocouple K", "temperature sensor", "temp-sensor", "C", 0, 400, 2.5,
-          tolerance_basis="unit"),
+    other(
+        "TE-4204", "CRY", "Salt dryer inlet, thermocouple K", "temperature sensor", "temp-sensor", "C", 0, 600, 2.5, tolerance_basis="unit"
+    ),
+    other(
+        "TE-5201",
+        "FGR",
+        "Flue gas at cooler inlet, thermocouple K",
+        "temperature sensor",
+        "temp-sensor",
+        "C",
+        0,
+        400,
+        2.5,
+        tolerance_basis="unit",
+    ),
     other("TE-5202", "FGR", "Stripper bottom, RTD", "temperature sensor", "temp-sensor", "C", 0, 150, 0.5, tolerance_basis="unit"),
-    other("AE-6001A", "ECL", "Hydrogen at the cells, voting A", "gas detector", "gas-zero-span", "%LEL", 0, 100, 5, feeds="Cell trip, 2 of 2"),
-    other("AE-6001B", "ECL", "Hydrogen at the cells, voting B", "gas detector", "gas-zero-span", "%LEL", 0, 100, 5, feeds="Cell trip, 2 of 2"),
+    other(
+        "AE-6001A", "ECL", "Hydrogen at the cells, voting A", "gas detector", "gas-zero-span", "%LEL", 0, 100, 5, feeds="Cell trip, 2 of 2"
+    ),
+    other(
+        "AE-6001B", "ECL", "Hydrogen at the cells, voting B", "gas detector", "gas-zero-span", "%LEL", 0, 100, 5, feeds="Cell trip, 2 of 2"
+    ),
     other("AE-6002", "ECL", "Chlorine in the cell room", "gas detector", "gas-zero-span", "ppm", 0, 5, 10),
     other("AE-3001", "REM", "Carbon dioxide in the storage hall", "gas detector", "gas-zero-span", "% vol", 0, 5, 5),
     other("AE-3002", "REM", "Oxygen depletion in the storage hall", "gas detector", "gas-oxygen", "% vol", 0, 25, 2),

@@ -13,7 +13,17 @@ ROOT = Path(__file__).resolve().parent.parent
 
 def main() -> int:
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "config.settings.demo")
-    server = [sys.executable, "-m", "uvicorn", "config.asgi:application", "--reload", "--log-level", "warning", "--timeout-graceful-shutdown", "2"]
+    server = [
+        sys.executable,
+        "-m",
+        "uvicorn",
+        "config.asgi:application",
+        "--reload",
+        "--log-level",
+        "warning",
+        "--timeout-graceful-shutdown",
+        "2",
+    ]
     both = [subprocess.Popen(server, cwd=ROOT), subprocess.Popen(["npm", "run", "-s", "dev"], cwd=ROOT / "frontend")]
     try:
         while all(p.poll() is None for p in both):

@@ -28,7 +28,9 @@ def require(person: Any, action: str) -> None:
     """Raise NotAllowed unless the person's role allows the action."""
     if not is_allowed(person, action):
         roles = " or ".join(sorted(PERMISSIONS[action]))
-        raise NotAllowed("not_allowed", f"To {action} takes the role {roles}; yours is {getattr(person, 'role', 'none')}. Nothing was stored.")
+        raise NotAllowed(
+            "not_allowed", f"To {action} takes the role {roles}; yours is {getattr(person, 'role', 'none')}. Nothing was stored."
+        )
 
 
 def allowed_actions(person: Any) -> list[str]:

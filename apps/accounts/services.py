@@ -11,17 +11,19 @@ from apps.accounts.models import Person
 from config.failures import NotAllowed
 from metrology.faults import Fault
 
+LOCKED_OUT = Fault(
+    "locked_out", "Too many wrong passwords. Wait a quarter of an hour, or ask an administrator. What was entered before is kept."
+)
+
 
 def check_credentials(request: HttpRequest, username: str, password: str) -> Person:
     """The person behind a name and password; throttled. Raises a Fault otherwise."""
-    locked = Fault(
-        "locked_out", "Too many wrong passwords. Wait a quarter of an hour, or ask an administrator. What was entered before is kept.")
     try:
         if not AxesProxyHandler.is_allowed(request, {"username": username}):
-            raise locked
+            raise LOCKED_OUT
         person = authenticate(request, username=username, password=password)
     except AxesBackendPermissionDenied:
-        raise locked from None
+        raise LOCKED_OUT from None
     if not isinstance(person, Person):
         raise Fault("wrong_password", "Name or password is wrong. Nothing was lost; type it again.", field="password")
     return person

@@ -39,7 +39,21 @@ class Reference(models.Model):
     def standard(self) -> ReferenceStandard:
         """The reference as the core has it."""
         return ReferenceStandard(
-            code=self.code, name=self.name, serial=self.serial, unit=self.unit, low=self.low, high=self.high,
-            u_absolute=self.u_absolute, u_percent_reading=self.u_percent_reading, u_percent_span=self.u_percent_span, k=self.k,
-            resolution=self.resolution, certificate=self.certificate, laboratory=self.laboratory, traceability=self.traceability,
-            calibrated_on=self.calibrated_on.isoformat(), due_on=self.due_on.isoformat(), state=self.state)
+            code=self.code,
+            name=self.name,
+            serial=self.serial,
+            unit=self.unit,
+            low=self.low,
+            high=self.high,
+            u_absolute=self.u_absolute,
+            u_percent_reading=self.u_percent_reading,
+            u_percent_span=self.u_percent_span,
+            k=self.k,
+            resolution=self.resolution,
+            certificate=self.certificate,
+            laboratory=self.laboratory,
+            traceability=self.traceability,
+            calibrated_on=self.calibrated_on.isoformat(),
+            due_on=self.due_on.isoformat(),
+            state=self.state,
+        )

@@ -34,12 +34,22 @@ def standing(reference: Reference, today: date) -> str:
 def reference_row(r: Reference, today: date) -> dict[str, Any]:
     """What lists show of a reference."""
     parts = [
-        f"{r.u_absolute:g} {r.unit}" if r.u_absolute else "", f"{r.u_percent_reading:g} % of reading" if r.u_percent_reading else "",
+        f"{r.u_absolute:g} {r.unit}" if r.u_absolute else "",
+        f"{r.u_percent_reading:g} % of reading" if r.u_percent_reading else "",
         f"{r.u_percent_span:g} % of span" if r.u_percent_span else "",
     ]
     return {
-        "code": r.code, "name": r.name, "serial": r.serial, "quantity": quantity_of(r.unit) or r.unit,
-        "range": f"{r.low:g} to {r.high:g} {r.unit}", "uncertainty": f"U = {' + '.join(p for p in parts if p)} (k = {r.k:g})",
-        "certificate": r.certificate, "laboratory": r.laboratory, "traceability": r.traceability, "calibrated_on": r.calibrated_on,
-        "due_on": r.due_on, "days_left": (r.due_on - today).days, "standing": standing(r, today),
+        "code": r.code,
+        "name": r.name,
+        "serial": r.serial,
+        "quantity": quantity_of(r.unit) or r.unit,
+        "range": f"{r.low:g} to {r.high:g} {r.unit}",
+        "uncertainty": f"U = {' + '.join(p for p in parts if p)} (k = {r.k:g})",
+        "certificate": r.certificate,
+        "laboratory": r.laboratory,
+        "traceability": r.traceability,
+        "calibrated_on": r.calibrated_on,
+        "due_on": r.due_on,
+        "days_left": (r.due_on - today).days,
+        "standing": standing(r, today),
     }

@@ -53,9 +53,13 @@ def get_today(person: Person, now: datetime) -> dict[str, Any]:
     elsewhere = Instrument.objects.exclude(method__in=list(METHODS)).filter(next_due__lte=today + timedelta(days=HORIZON_DAYS))
     return {
         "date": today,
-        "open_mine": [run_row(r) for r in mine], "open_others": [run_row(r) for r in others],
-        "overdue_total": overdue.count(), "due_total": coming.count(), "on_paper_total": elsewhere.count(),
-        "overdue": [_due_row(i, today) for i in overdue[:SHOWN]], "due": [_due_row(i, today) for i in coming[:SHOWN]],
+        "open_mine": [run_row(r) for r in mine],
+        "open_others": [run_row(r) for r in others],
+        "overdue_total": overdue.count(),
+        "due_total": coming.count(),
+        "on_paper_total": elsewhere.count(),
+        "overdue": [_due_row(i, today) for i in overdue[:SHOWN]],
+        "due": [_due_row(i, today) for i in coming[:SHOWN]],
         "first": _first(today),
         "to_review": Run.objects.filter(status="signed").count() if person.role == "reviewer" else 0,
     }

@@ -7,10 +7,10 @@ from typing import Any
 from django.conf import settings
 from django.db import models
 
-from metrology.methods.registry import CATALOGUE, METHODS
-from metrology.methods.setup import InstrumentSetup, RunSetup
 from metrology.judgement.policy import Policy
 from metrology.judgement.tolerance import Term, Tolerance
+from metrology.methods.registry import CATALOGUE, METHODS
+from metrology.methods.setup import InstrumentSetup, RunSetup
 from metrology.quantities.transfer import Transfer
 
 FAMILIES = [
@@ -109,16 +109,29 @@ class Instrument(models.Model):
     def setup(self) -> InstrumentSetup:
         """The instrument as the core has it; raises a Fault when it does not hold together."""
         return InstrumentSetup(
-            tag=self.tag, serial=self.serial, service=self.service, area=self.area.name, unit=self.unit, lrv=self.lrv, urv=self.urv,
-            output_lo=self.output_lo, output_hi=self.output_hi, output_unit=self.output_unit,
+            tag=self.tag,
+            serial=self.serial,
+            service=self.service,
+            area=self.area.name,
+            unit=self.unit,
+            lrv=self.lrv,
+            urv=self.urv,
+            output_lo=self.output_lo,
+            output_hi=self.output_hi,
+            output_unit=self.output_unit,
             transfer=Transfer(self.transfer, self.cutoff_percent, tuple((float(a), float(b)) for a, b in self.transfer_table)),
-            tolerance=self.tolerance(), warm_up_min=self.warm_up_min, is_adjustable=self.is_adjustable,
-            needs_permit=self.area.needs_permit, hazards=self.hazards, feeds=self.feeds)
+            tolerance=self.tolerance(),
+            warm_up_min=self.warm_up_min,
+            is_adjustable=self.is_adjustable,
+            needs_permit=self.area.needs_permit,
+            hazards=self.hazards,
+            feeds=self.feeds,
+        )
 
     def run_setup(self, policy: Policy, revision: str) -> RunSetup:
         """What a run of this instrument is set up with."""
         points = {"points_percent": tuple(float(p) for p in self.points_percent)} if self.points_percent else {}
-        return RunSetup(self.method, revision, self.setup(), cycles=self.cycles, policy=policy, **points)  # type: ignore[arg-type]
+        return RunSetup(self.method, revision, self.setup(), cycles=self.cycles, policy=policy, **points)
 
 
 class InstrumentChange(models.Model):

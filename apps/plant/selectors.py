@@ -37,14 +37,26 @@ def get_instrument(tag: str) -> Instrument:
     near = Instrument.objects.filter(tag_key=tag.casefold()).values_list("tag", flat=True).first()
     if near:
         raise Missing("differs_in_case", f"There is no {tag}; there is {near}. Tags are told apart by case.", field="tag", suggestion=near)
-    raise Missing("unknown_tag", f"There is no instrument {tag} in the register. Check the plate, or search by part of the tag.", field="tag")
+    raise Missing(
+        "unknown_tag", f"There is no instrument {tag} in the register. Check the plate, or search by part of the tag.", field="tag"
+    )
 
 
 def instrument_row(i: Instrument) -> dict[str, Any]:
     """What lists show of an instrument."""
     return {
-        "tag": i.tag, "serial": i.serial, "service": i.service, "area": i.area.name, "area_code": i.area.code, "family": i.family,
-        "method": i.method, "method_title": i.get_method_display(), "is_runnable": i.is_runnable,
-        "range": f"{i.lrv:g} to {i.urv:g} {i.unit}", "next_due": i.next_due, "last_done_on": i.last_done_on,
-        "last_found": i.last_found, "last_left": i.last_left,
+        "tag": i.tag,
+        "serial": i.serial,
+        "service": i.service,
+        "area": i.area.name,
+        "area_code": i.area.code,
+        "family": i.family,
+        "method": i.method,
+        "method_title": i.get_method_display(),
+        "is_runnable": i.is_runnable,
+        "range": f"{i.lrv:g} to {i.urv:g} {i.unit}",
+        "next_due": i.next_due,
+        "last_done_on": i.last_done_on,
+        "last_found": i.last_found,
+        "last_left": i.last_left,
     }

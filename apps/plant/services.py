@@ -12,27 +12,55 @@ from django.db import transaction
 from apps.accounts.models import Person
 from apps.accounts.policy import require
 from apps.plant.models import FAMILIES, Area, Instrument, InstrumentChange, PolicyLayer
-from metrology.faults import Fault, Faults
+from metrology.faults import Fault, Faults, require_range
 from metrology.judgement.policy import Policy, resolve_policy
 from metrology.judgement.tolerance import BASES, COMBINATIONS
 from metrology.methods.registry import CATALOGUE
 from metrology.methods.setup import check_points
-from metrology.quantities.transfer import KINDS
+from metrology.quantities.transfer import KINDS, Transfer, require_output, require_span
 from metrology.quantities.typed import parse_typed
 
-TEXTS = {"tag": (40, True), "serial": (60, True), "service": (120, True), "unit": (20, True), "output_unit": (12, True),
-         "hazards": (300, False), "feeds": (200, False)}
+TEXTS = {
+    "tag": (40, True),
+    "serial": (60, True),
+    "service": (120, True),
+    "unit": (20, True),
+    "output_unit": (12, True),
+    "hazards": (300, False),
+    "feeds": (200, False),
+}
 NUMBERS = ("lrv", "urv", "output_lo", "output_hi", "cutoff_percent", "tolerance_value", "warm_up_min", "division")
 CHOICES = {
-    "family": dict(FAMILIES), "method": CATALOGUE, "transfer": dict.fromkeys(KINDS), "tolerance_basis": BASES,
+    "family": dict(FAMILIES),
+    "method": CATALOGUE,
+    "transfer": dict.fromkeys(KINDS),
+    "tolerance_basis": BASES,
     "tolerance_combine": dict.fromkeys(COMBINATIONS),
 }
 LABELS = {
-    "tag": "Tag", "serial": "Serial", "service": "Service", "unit": "Unit", "output_unit": "Output unit", "lrv": "LRV", "urv": "URV",
-    "output_lo": "Output at LRV", "output_hi": "Output at URV", "tolerance_value": "Tolerance", "tolerance2_value": "Second tolerance",
-    "warm_up_min": "Warm-up", "division": "Scale division", "cutoff_percent": "Cut-off", "interval_days": "Interval", "cycles": "Cycles",
-    "hazards": "Cautions", "feeds": "Feeds", "family": "Family", "method": "Method", "transfer": "Transfer",
-    "tolerance_basis": "Tolerance basis", "tolerance_combine": "Tolerance form",
+    "tag": "Tag",
+    "serial": "Serial",
+    "service": "Service",
+    "unit": "Unit",
+    "output_unit": "Output unit",
+    "lrv": "LRV",
+    "urv": "URV",
+    "output_lo": "Output at LRV",
+    "output_hi": "Output at URV",
+    "tolerance_value": "Tolerance",
+    "tolerance2_value": "Second tolerance",
+    "warm_up_min": "Warm-up",
+    "division": "Scale division",
+    "cutoff_percent": "Cut-off",
+    "interval_days": "Interval",
+    "cycles": "Cycles",
+    "hazards": "Cautions",
+    "feeds": "Feeds",
+    "family": "Family",
+    "method": "Method",
+    "transfer": "Transfer",
+    "tolerance_basis": "Tolerance basis",
+    "tolerance_combine": "Tolerance form",
 }
 
 
@@ -77,40 +105,53 @@ def _fill(instrument: Instrument, data: Mapping[str, Any]) -> None:
     """Put the form's values onto the instrument, or raise all the faults there are."""
     faults: list[Fault] = []
 
-    def attempt(field: str, read: Callable[[], Any]) -> None:
+    def attempt(field: str, read: Callable[..., Any], *args: Any, **kwargs: Any) -> None:
         try:
-            setattr(instrument, field, read())
+            setattr(instrument, field, read(*args, **kwargs))
         except Fault as fault:
             fault.field = fault.field or field
             faults.append(fault)
 
     for name, (longest, is_required) in TEXTS.items():
-        attempt(name, lambda n=name, m=longest, r=is_required: _text(data, n, longest=m, required=r))
+        attempt(name, _text, data, name, longest=longest, required=is_required, default=getattr(instrument, name))
     for name in NUMBERS:
-        attempt(name, lambda n=name: _number(data, n, default=getattr(instrument, n, None)))
+        attempt(name, _number, data, name, default=getattr(instrument, name, None))
     for name, options in CHOICES.items():
-        attempt(name, lambda n=name, o=options: _choice(data, n, o, default=getattr(instrument, n)))
-    attempt("area", lambda: _area(data))
-    attempt("interval_days", lambda: _whole(data, "interval_days", low=1, high=3650, default=365))
-    attempt("cycles", lambda: _whole(data, "cycles", low=1, high=3, default=1))
-    attempt("points_percent", lambda: _points(data))
-    attempt("tolerance2_value", lambda: _second_tolerance(data, instrument))
+        attempt(name, _choice, data, name, options, default=getattr(instrument, name))
+    attempt("area", _area, data)
+    attempt("interval_days", _whole, data, "interval_days", low=1, high=3650, default=365)
+    attempt("cycles", _whole, data, "cycles", low=1, high=3, default=1)
+    attempt("points_percent", _points, data)
+    attempt("tolerance2_value", _second_tolerance, data, instrument)
     instrument.tolerance2_basis = str(data.get("tolerance2_basis") or "span") if instrument.tolerance_combine != "single" else ""
     instrument.is_adjustable = bool(data.get("is_adjustable", True))
-    if not faults:
-        _check_whole(instrument, faults)
+    _check_whole(instrument, faults)
     _check_unique(instrument, faults)
     if faults:
         raise Faults(faults)
 
 
 def _check_whole(instrument: Instrument, faults: list[Fault]) -> None:
-    try:
-        instrument.setup()
-    except Fault as fault:
-        if fault.field == "tolerance":
-            fault.field = "tolerance_value"
-        faults.append(fault)
+    """What only shows when fields are seen together; each part is looked at when its own fields could be read."""
+    wrong = {f.field for f in faults}
+    parts: tuple[tuple[tuple[str, ...], Callable[[], Any]], ...] = (
+        (("lrv", "urv"), lambda: require_span(instrument.lrv, instrument.urv)),
+        (("output_lo", "output_hi"), lambda: require_output(instrument.output_lo, instrument.output_hi)),
+        (("tolerance_value", "tolerance2_value", "tolerance_basis", "tolerance_combine", "division"), instrument.tolerance),
+        (
+            ("transfer", "cutoff_percent"),
+            lambda: Transfer(instrument.transfer, instrument.cutoff_percent, tuple(instrument.transfer_table)),
+        ),
+        (("warm_up_min",), lambda: require_range(instrument.warm_up_min, 0, 1440, field="warm_up_min", unit="min")),
+    )
+    for fields, check in parts:
+        if wrong.intersection(fields):
+            continue
+        try:
+            check()
+        except Fault as fault:
+            fault.field = {"tolerance": "tolerance_value"}.get(fault.field, fault.field)
+            faults.append(fault)
 
 
 def _check_unique(instrument: Instrument, faults: list[Fault]) -> None:
@@ -120,8 +161,8 @@ def _check_unique(instrument: Instrument, faults: list[Fault]) -> None:
         faults.append(Fault("tag_taken", f"Tag {instrument.tag} {how}. Each tag may stand once.", field="tag"))
 
 
-def _text(data: Mapping[str, Any], name: str, *, longest: int, required: bool) -> str:
-    text = str(data.get(name) or "").strip()
+def _text(data: Mapping[str, Any], name: str, *, longest: int, required: bool, default: str) -> str:
+    text = str(data.get(name, default) or "").strip()
     if required and not text:
         raise Fault("missing", f"{LABELS[name]} is missing.", field=name)
     if len(text) > longest:

@@ -49,9 +49,17 @@ def make_certificate(run: Run, events: list[Event], now: datetime) -> bytes:
     view = make_view(state, get_method(run.method), now)
     out = io.BytesIO()
     document = BaseDocTemplate(
-        out, pagesize=A4, leftMargin=18 * mm, rightMargin=18 * mm, topMargin=16 * mm, bottomMargin=18 * mm,
-        title=f"Calibration certificate {run.label} {view['instrument']['tag']}", author="Verify Loop",
-        subject=f"Chain head {run.head}", invariant=1)
+        out,
+        pagesize=A4,
+        leftMargin=18 * mm,
+        rightMargin=18 * mm,
+        topMargin=16 * mm,
+        bottomMargin=18 * mm,
+        title=f"Calibration certificate {run.label} {view['instrument']['tag']}",
+        author="Verify Loop",
+        subject=f"Chain head {run.head}",
+        invariant=1,
+    )
     frame = Frame(document.leftMargin, document.bottomMargin, WIDTH, A4[1] - 34 * mm, 0, 0, 0, 0)
     document.addPageTemplates(PageTemplate(frames=[frame], onPage=partial(_margin, run=run, view=view)))
     document.build(_story(run, state, view), canvasmaker=_CountingCanvas)
@@ -125,8 +133,13 @@ def _heading(run: Run, view: RunView) -> Table:
     status = {"signed": "signed, review pending", "accepted": "signed and reviewed", "voided": "void"}.get(view["status"], view["status"])
     left = [_p("Calibration certificate", TITLE), _p(f"{run.label}  ·  {view['instrument']['tag']}  ·  {status}", BODY)]
     right = [_p(settings.PLANT_NAME, HEAD), _p(f"{view['method']['title']}, revision {view['method']['revision']}", SMALL)]
-    return Table([[left, right]], colWidths=[WIDTH * 0.64, WIDTH * 0.36], style=TableStyle([
-        ("VALIGN", (0, 0), (-1, -1), "BOTTOM"), ("LINEBELOW", (0, 0), (-1, -1), 1.2, INK), ("LEFTPADDING", (0, 0), (-1, -1), 0)]))
+    return Table(
+        [[left, right]],
+        colWidths=[WIDTH * 0.64, WIDTH * 0.36],
+        style=TableStyle(
+            [("VALIGN", (0, 0), (-1, -1), "BOTTOM"), ("LINEBELOW", (0, 0), (-1, -1), 1.2, INK), ("LEFTPADDING", (0, 0), (-1, -1), 0)]
+        ),
+    )
 
 
 def _facts(run: Run, state: RunState, view: RunView) -> Table:
@@ -146,8 +159,13 @@ def _facts(run: Run, state: RunState, view: RunView) -> Table:
 
 def _lines(header: bool = False) -> TableStyle:
     commands: list[tuple[Any, ...]] = [
-        ("LINEBELOW", (0, 0), (-1, -1), 0.3, RULE), ("VALIGN", (0, 0), (-1, -1), "TOP"), ("TOPPADDING", (0, 0), (-1, -1), 1.5),
-        ("BOTTOMPADDING", (0, 0), (-1, -1), 2), ("LEFTPADDING", (0, 0), (-1, -1), 0), ("RIGHTPADDING", (0, 0), (-1, -1), 4)]
+        ("LINEBELOW", (0, 0), (-1, -1), 0.3, RULE),
+        ("VALIGN", (0, 0), (-1, -1), "TOP"),
+        ("TOPPADDING", (0, 0), (-1, -1), 1.5),
+        ("BOTTOMPADDING", (0, 0), (-1, -1), 2),
+        ("LEFTPADDING", (0, 0), (-1, -1), 0),
+        ("RIGHTPADDING", (0, 0), (-1, -1), 4),
+    ]
     if header:
         commands.append(("LINEBELOW", (0, 0), (-1, 0), 0.8, INK))
     return TableStyle(commands)
@@ -180,9 +198,21 @@ def _result(view: RunView) -> list[Flowable]:
 
 def _set(found: SetData, view: RunView) -> list[Flowable]:
     i = view["instrument"]
-    header = [_p(t, SMALL) for t in (
-        "Point", "Way", f"Applied {i['unit']}", f"Ideal {i['output_unit']}", f"Read {i['output_unit']}", "Error, % span", "Tolerance", "U (k≈2)",
-        "TUR", "Verdict")]
+    header = [
+        _p(t, SMALL)
+        for t in (
+            "Point",
+            "Way",
+            f"Applied {i['unit']}",
+            f"Ideal {i['output_unit']}",
+            f"Read {i['output_unit']}",
+            "Error, % span",
+            "Tolerance",
+            "U (k≈2)",
+            "TUR",
+            "Verdict",
+        )
+    ]
     rows = [header, *[_row(r) for r in found["rows"]]]
     widths = [WIDTH * f for f in (0.07, 0.07, 0.12, 0.1, 0.1, 0.12, 0.1, 0.1, 0.09, 0.13)]
     stats = "; ".join(f"{s['name'].lower()} {s['value']}" for s in found["statistics"])
@@ -194,12 +224,19 @@ def _set(found: SetData, view: RunView) -> list[Flowable]:
 
 def _row(r: RowData) -> list[Flowable]:
     if r["struck"]:
+
         def strike(text: Any) -> Paragraph:
             return Paragraph(f"<strike>{escape(str(text))}</strike>", SMALL)
 
         return [
-            strike(r["percent"]), strike(r["direction"]), strike(r["applied"]), _p("", SMALL), strike(r["indicated"]),
-            *[_p("", SMALL)] * 4, _p(f"struck by {r['struck_by']}: {r['struck']}", SMALL)]
+            strike(r["percent"]),
+            strike(r["direction"]),
+            strike(r["applied"]),
+            _p("", SMALL),
+            strike(r["indicated"]),
+            *[_p("", SMALL)] * 4,
+            _p(f"struck by {r['struck_by']}: {r['struck']}", SMALL),
+        ]
     close = ", marginal" if r["is_too_close"] else ""
     cells = [r["percent"], r["direction"], r["applied"], r["ideal"], r["indicated"], r["error"], r["tolerance"], r["u"], r["tur"]]
     return [*[_p(c, SMALL) for c in cells], Paragraph(_verdict(r["verdict"]) + close, SMALL)]
@@ -213,9 +250,19 @@ def _references(state: RunState, view: RunView) -> list[Flowable]:
         if event is None:
             continue
         r = event["reference"]
-        rows.append([_p(c, SMALL) for c in (
-            shown["label"], f"{r['code']} {r['name']}, serial {r['serial']}", f"{r['certificate']}, {r['laboratory']}",
-            r["traceability"], r["due_on"], shown["tur"])])
+        rows.append(
+            [
+                _p(c, SMALL)
+                for c in (
+                    shown["label"],
+                    f"{r['code']} {r['name']}, serial {r['serial']}",
+                    f"{r['certificate']}, {r['laboratory']}",
+                    r["traceability"],
+                    r["due_on"],
+                    shown["tur"],
+                )
+            ]
+        )
         if shown["override"]:
             o = shown["override"]
             notes.append(_p(f"{r['code']} was out of date. {o['name']} let it be used: {o['reason']}", BODY))
@@ -231,9 +278,13 @@ def _rules(view: RunView) -> list[Flowable]:
     if budgets:
         b = budgets[0]
         parts = ", ".join(f"{r['name'][0].lower()}{r['name'][1:]} {r['standard']}" for r in b["rows"])
-        lines.append(_p(
-            f"Uncertainty (JCGM 100:2008), largest at {b['at']}: U = {b['expanded']} of span (k = {b['k']}, 95.45 %). Standard "
-            f"uncertainties: {parts}. A pass marked 'marginal' lies nearer to the limit than U reaches.", SMALL))
+        lines.append(
+            _p(
+                f"Uncertainty (JCGM 100:2008), largest at {b['at']}: U = {b['expanded']} of span (k = {b['k']}, 95.45 %). Standard "
+                f"uncertainties: {parts}. A pass marked 'marginal' lies nearer to the limit than U reaches.",
+                SMALL,
+            )
+        )
     return [KeepTogether(lines)]
 
 
@@ -244,7 +295,9 @@ def _holds(view: RunView) -> list[Flowable]:
         unit = view["instrument"]["unit"]
         normal = f"; normal reading seen: {seen['reading']} {unit}; operator told: {seen['operator']}" if seen.get("reading") else ""
         off = f"off {local(h['released_at'])} by {h['released_by']}{normal}" if h["released_at"] else "STILL ON"
-        lines.append(_p(f"{h['kind']}: on {local(h['placed_at'])} by {h['placed_by']} ({h['reason']}), planned until {local(h['until'])}; {off}."))
+        lines.append(
+            _p(f"{h['kind']}: on {local(h['placed_at'])} by {h['placed_by']} ({h['reason']}), planned until {local(h['until'])}; {off}.")
+        )
     lines += [_p(f"No hold: {n['text']}") for n in view["notes"] if n["kind"] == "no hold"]
     return [KeepTogether([_p("Holds", HEAD), *lines])] if lines else []
 
@@ -254,7 +307,10 @@ def _remarks(view: RunView) -> list[Flowable]:
     lines += [_p(f"Timer '{t['step'].replace('_', '-')}' was cut short: {t['reason']}") for t in view["timers"] if t["reason"]]
     lines += [
         _p(f"Reading {r['number']} ({s['title'].lower()}, {r['indicated']}) was outside what is expected and confirmed by {r['by']}.")
-        for s in view["evidence"] for r in s["rows"] if r["was_confirmed_unlikely"]]
+        for s in view["evidence"]
+        for r in s["rows"]
+        if r["was_confirmed_unlikely"]
+    ]
     return [KeepTogether([_p("Remarks", HEAD), *lines])] if lines else []
 
 
@@ -262,13 +318,24 @@ def _signatures(run: Run, view: RunView) -> list[Flowable]:
     lines: list[Flowable] = []
     for word, note in (("Signed", view["signed"]), ("Reviewed and accepted", view["reviewed"]), ("Voided", view["voided"])):
         if note:
-            lines.append(_p(f"{word} by {note['by']}, {local(note['at'])}, password given again." + (f" {note['text']}" if note["text"] else "")))
+            lines.append(
+                _p(f"{word} by {note['by']}, {local(note['at'])}, password given again." + (f" {note['text']}" if note["text"] else ""))
+            )
     lines += [
-        Spacer(1, 3), _p(f"Head of the event chain (SHA-256), event {run.events_count}:", SMALL), _p(run.head, SMALL),
-        _p("Each event of this run holds the hash of the one before it; a changed or missing event does not lead to this head. "
-           "Site procedures, local codes and licensed practice rule over this record.", SMALL)]
-    box = Table([[lines, _qr(f"verify-loop:{run.label}:{run.events_count}:{run.head}")]], colWidths=[WIDTH - 78, 78], style=TableStyle([
-        ("VALIGN", (0, 0), (-1, -1), "TOP"), ("LEFTPADDING", (0, 0), (-1, -1), 0)]))
+        Spacer(1, 3),
+        _p(f"Head of the event chain (SHA-256), event {run.events_count}:", SMALL),
+        _p(run.head, SMALL),
+        _p(
+            "Each event of this run holds the hash of the one before it; a changed or missing event does not lead to this head. "
+            "Site procedures, local codes and licensed practice rule over this record.",
+            SMALL,
+        ),
+    ]
+    box = Table(
+        [[lines, _qr(f"verify-loop:{run.label}:{run.events_count}:{run.head}")]],
+        colWidths=[WIDTH - 78, 78],
+        style=TableStyle([("VALIGN", (0, 0), (-1, -1), "TOP"), ("LEFTPADDING", (0, 0), (-1, -1), 0)]),
+    )
     return [KeepTogether([_p("Signatures", HEAD), box])]
 
 

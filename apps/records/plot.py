@@ -42,8 +42,7 @@ def nice_limit(worst: float) -> float:
 def error_plot(sets: list[SetData], width: float, height: float) -> Drawing:
     """Errors of the given sets over the points."""
     corridor = sets[0]["corridor"]
-    worst = max(
-        [c["tolerance"] for c in corridor] + [abs(r["y"]) for s in sets for r in s["rows"] if r["y"] is not None], default=1.0)
+    worst = max([c["tolerance"] for c in corridor] + [abs(r["y"]) for s in sets for r in s["rows"] if r["y"] is not None], default=1.0)
     scale = Scale(width, height, nice_limit(min(worst, 4 * max(c["tolerance"] for c in corridor))))
     drawing = Drawing(width, height)
     _corridor(drawing, scale, sets[0])
@@ -109,7 +108,11 @@ def _readings(drawing: Drawing, scale: Scale, found: SetData) -> None:
             drawing.add(PolyLine(line, strokeColor=FAINT, strokeWidth=0.5))
     for r in rows:
         aside = -1.0 if r["direction"] == "up" else 1.0  # so that up and down at one point do not hide each other
-        drawing.add(mark(scale.x((r["x"] or 0.0) + aside), scale.y(r["y"] or 0.0), phase=found["phase"], direction=r["direction"], colour=_colour(r)))
+        drawing.add(
+            mark(
+                scale.x((r["x"] or 0.0) + aside), scale.y(r["y"] or 0.0), phase=found["phase"], direction=r["direction"], colour=_colour(r)
+            )
+        )
 
 
 def _legend(drawing: Drawing, scale: Scale, sets: list[SetData], width: float) -> None:

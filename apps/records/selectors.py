@@ -41,11 +41,27 @@ def export_json(run: Run, events: list[Event]) -> dict[str, Any]:
     """The run as an open document, complete enough to rebuild it; described in docs/run-export.md."""
     rows = run.events.order_by("seq").values_list("previous", "link")
     return {
-        "format": EXPORT_FORMAT, "version": EXPORT_VERSION, "core": CORE_VERSION, "run": str(run.id), "number": run.label,
-        "method": run.method, "revision": run.revision, "head": run.head,
+        "format": EXPORT_FORMAT,
+        "version": EXPORT_VERSION,
+        "core": CORE_VERSION,
+        "run": str(run.id),
+        "number": run.label,
+        "method": run.method,
+        "revision": run.revision,
+        "head": run.head,
         "events": [
-            {"seq": e.seq, "id": e.id, "type": e.type, "payload": e.payload, "author": e.author, "author_name": e.author_name,
-             "at": moment_text(e.at), "device_at": moment_text(e.device_at) if e.device_at else None, "previous": previous, "link": link}
+            {
+                "seq": e.seq,
+                "id": e.id,
+                "type": e.type,
+                "payload": e.payload,
+                "author": e.author,
+                "author_name": e.author_name,
+                "at": moment_text(e.at),
+                "device_at": moment_text(e.device_at) if e.device_at else None,
+                "previous": previous,
+                "link": link,
+            }
             for e, (previous, link) in zip(events, rows, strict=True)
         ],
     }
@@ -57,15 +73,55 @@ def export_csv(run: Run, events: list[Event], now: datetime) -> str:
     out = io.StringIO()
     writer = csv.writer(out)
     i = view["instrument"]
-    writer.writerow([
-        "record", "tag", "serial", "set", "point", "cycle", "direction", "percent", f"applied ({i['unit']})",
-        f"indicated ({i['output_unit']})", f"ideal ({i['output_unit']})", "error (% of span)", "tolerance", "U", "verdict", "struck", "by", "at"])
+    writer.writerow(
+        [
+            "record",
+            "tag",
+            "serial",
+            "set",
+            "point",
+            "cycle",
+            "direction",
+            "percent",
+            f"applied ({i['unit']})",
+            f"indicated ({i['output_unit']})",
+            f"ideal ({i['output_unit']})",
+            "error (% of span)",
+            "tolerance",
+            "U",
+            "verdict",
+            "struck",
+            "by",
+            "at",
+        ]
+    )
     for found in view["evidence"]:
         for r in found["rows"]:
-            writer.writerow([_safe(c) for c in (
-                run.label, i["tag"], i["serial"], found["title"], r["number"], r["cycle"], r["direction"], r["percent"], r["applied"],
-                r["indicated"], r["ideal"], f"{r['y']:.6g}" if r["y"] is not None else "", r["tolerance"], r["u"], r["verdict"], r["struck"],
-                r["by"], r["at"])])
+            writer.writerow(
+                [
+                    _safe(c)
+                    for c in (
+                        run.label,
+                        i["tag"],
+                        i["serial"],
+                        found["title"],
+                        r["number"],
+                        r["cycle"],
+                        r["direction"],
+                        r["percent"],
+                        r["applied"],
+                        r["indicated"],
+                        r["ideal"],
+                        f"{r['y']:.6g}" if r["y"] is not None else "",
+                        r["tolerance"],
+                        r["u"],
+                        r["verdict"],
+                        r["struck"],
+                        r["by"],
+                        r["at"],
+                    )
+                ]
+            )
     return out.getvalue()
 
 

@@ -36,7 +36,7 @@ def _project_results(run: Run, state: RunState) -> None:
     found, left = found_step(state, method), final_readings_step(state, method)
     run.found_verdict = run.left_verdict = ""
     run.found_error = run.left_error = None
-    judged = [d for d in state.decisions.values()]
+    judged = list(state.decisions.values())
     if judged:
         result = evaluate_set(state, method, found)
         if result.worst:
@@ -49,9 +49,19 @@ def _project_results(run: Run, state: RunState) -> None:
 
 def _project_holds(run: Run, state: RunState) -> None:
     for h in state.holds.values():
-        Hold.objects.update_or_create(event_id=uuid.UUID(h.id), defaults={
-            "run": run, "instrument_id": run.instrument_id, "kind": h.kind, "reason": h.reason, "placed_at": h.placed_at,
-            "placed_by": h.placed_by, "until": h.until, "released_at": h.released_at})
+        Hold.objects.update_or_create(
+            event_id=uuid.UUID(h.id),
+            defaults={
+                "run": run,
+                "instrument_id": run.instrument_id,
+                "kind": h.kind,
+                "reason": h.reason,
+                "placed_at": h.placed_at,
+                "placed_by": h.placed_by,
+                "until": h.until,
+                "released_at": h.released_at,
+            },
+        )
 
 
 def project_instrument(instrument: Instrument) -> None:

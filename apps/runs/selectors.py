@@ -19,7 +19,10 @@ from metrology.run.view import make_view
 def run_data(run: Run, state: RunState, now: datetime) -> dict[str, Any]:
     """A run with its view, as the API gives it."""
     return {
-        "id": run.id, "number": run.label, "head": run.head, "technician": run.technician.username,
+        "id": run.id,
+        "number": run.label,
+        "head": run.head,
+        "technician": run.technician.username,
         "view": make_view(state, get_method(state.setup.method), now),
     }
 
@@ -40,8 +43,16 @@ def list_open_holds(now: datetime) -> list[dict[str, Any]]:
     rows = Hold.objects.filter(released_at=None).select_related("instrument__area", "run").order_by("until")
     return [
         {
-            "run": h.run_id, "run_number": h.run.label, "tag": h.instrument.tag, "area": h.instrument.area.name, "kind": h.kind,
-            "reason": h.reason, "placed_by": h.placed_by, "placed_at": h.placed_at, "until": h.until, "is_overdue": now > h.until,
+            "run": h.run_id,
+            "run_number": h.run.label,
+            "tag": h.instrument.tag,
+            "area": h.instrument.area.name,
+            "kind": h.kind,
+            "reason": h.reason,
+            "placed_by": h.placed_by,
+            "placed_at": h.placed_at,
+            "until": h.until,
+            "is_overdue": now > h.until,
             "feeds": h.instrument.feeds,
         }
         for h in rows
@@ -51,8 +62,21 @@ def list_open_holds(now: datetime) -> list[dict[str, Any]]:
 def run_row(r: Run) -> dict[str, Any]:
     """What lists show of a run."""
     return {
-        "id": r.id, "number": r.label, "tag": r.instrument.tag, "service": r.instrument.service, "area": r.instrument.area.name,
-        "method": r.method, "status": r.status, "technician": r.technician.name, "started_at": r.started_at, "signed_at": r.signed_at,
-        "closed": r.closed, "at_step": r.at_step, "found_verdict": r.found_verdict, "left_verdict": r.left_verdict,
-        "found_error": r.found_error, "left_error": r.left_error, "decision": r.decision,
+        "id": r.id,
+        "number": r.label,
+        "tag": r.instrument.tag,
+        "service": r.instrument.service,
+        "area": r.instrument.area.name,
+        "method": r.method,
+        "status": r.status,
+        "technician": r.technician.name,
+        "started_at": r.started_at,
+        "signed_at": r.signed_at,
+        "closed": r.closed,
+        "at_step": r.at_step,
+        "found_verdict": r.found_verdict,
+        "left_verdict": r.left_verdict,
+        "found_error": r.found_error,
+        "left_error": r.left_error,
+        "decision": r.decision,
     }

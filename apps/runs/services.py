@@ -28,10 +28,21 @@ from metrology.run.rules import admit, text_of
 from metrology.run.state import RunState, apply, fold
 
 MAX_BATCH = 200
-APPENDABLE = frozenset({
-    "step_confirmed", "timer_started", "timer_ended", "hold_placed", "hold_released", "reference_assigned", "reading_taken",
-    "reading_struck", "adjustment_made", "decision_made", "note_added",
-})
+APPENDABLE = frozenset(
+    {
+        "step_confirmed",
+        "timer_started",
+        "timer_ended",
+        "hold_placed",
+        "hold_released",
+        "reference_assigned",
+        "reading_taken",
+        "reading_struck",
+        "adjustment_made",
+        "decision_made",
+        "note_added",
+    }
+)
 
 
 @dataclass(frozen=True)
@@ -51,8 +62,7 @@ def start_run(*, actor: Person, instrument: Instrument, now: datetime) -> Run:
     method = get_method(instrument.method)
     _refuse_second(instrument)
     setup = instrument.run_setup(policy_for(instrument), method.revision)
-    run = Run(
-        number=next_number(), instrument=instrument, technician=actor, method=method.key, revision=method.revision, started_at=now)
+    run = Run(number=next_number(), instrument=instrument, technician=actor, method=method.key, revision=method.revision, started_at=now)
     event = Event(1, str(uuid.uuid4()), "run_started", setup_payload(setup), actor.username, actor.name, now)
     try:
         with transaction.atomic():
@@ -69,8 +79,12 @@ def _refuse_second(instrument: Instrument) -> None:
     other = Run.objects.filter(instrument=instrument, status__in=OPEN).select_related("technician").first()
     if other:
         raise Fault(
-            "run_open", f"{instrument.tag} has an open run already: {other.label}, started by {other.technician.name}. "
-            "Go on with that one, or have it voided.", field="instrument", run=str(other.id))
+            "run_open",
+            f"{instrument.tag} has an open run already: {other.label}, started by {other.technician.name}. "
+            "Go on with that one, or have it voided.",
+            field="instrument",
+            run=str(other.id),
+        )
 
 
 def append_events(
@@ -98,9 +112,7 @@ def _without_claims(event: NewEvent) -> NewEvent:
     return NewEvent(event.id, event.type, kept, event.device_at)
 
 
-def _append(
-    actor: Person, run_id: uuid.UUID, expected_seq: int | None, events: Sequence[NewEvent], now: datetime
-) -> tuple[Run, RunState]:
+def _append(actor: Person, run_id: uuid.UUID, expected_seq: int | None, events: Sequence[NewEvent], now: datetime) -> tuple[Run, RunState]:
     refused: Fault | None = None
     with transaction.atomic():
         run, past = load_run(run_id, lock=True)
@@ -157,8 +169,11 @@ def _stale(past: Sequence[Event], expected_seq: int) -> Fault:
     meanwhile = [{"by": e.author_name, "what": describe(e), "at": e.at.isoformat()} for e in past if e.seq > expected_seq]
     told = "; ".join(f"{m['by']} {m['what']}" for m in meanwhile[-5:])
     return Fault(
-        "stale", f"Meanwhile: {told}. Nothing of yours was lost; look at what is asked now, then enter it again.",
-        meanwhile=meanwhile, seq=len(past))
+        "stale",
+        f"Meanwhile: {told}. Nothing of yours was lost; look at what is asked now, then enter it again.",
+        meanwhile=meanwhile,
+        seq=len(past),
+    )
 
 
 def override_reference(
@@ -169,7 +184,9 @@ def override_reference(
     require(reviewer, "override a reference")
     reason = text_of(event.payload, "reason", label="The reason for using an expired reference")
     payload = {
-        "role": event.payload.get("role"), "reason": reason, "reference": snapshot(str(event.payload.get("code", ""))),
+        "role": event.payload.get("role"),
+        "reason": reason,
+        "reference": snapshot(str(event.payload.get("code", ""))),
         "override": {"by": reviewer.username, "name": reviewer.name, "reason": reason},
     }
     return _append(actor, run_id, expected_seq, [NewEvent(event.id, "reference_assigned", payload, event.device_at)], now)
@@ -184,9 +201,7 @@ def sign_run(*, actor: Person, run_id: uuid.UUID, expected_seq: int, note: str, 
     return _append(actor, run_id, expected_seq, [NewEvent(uuid.uuid4(), "signed", {"note": note})], now)
 
 
-def review_run(
-    *, actor: Person, run_id: uuid.UUID, verdict: str, reason: str, expected_seq: int, now: datetime
-) -> tuple[Run, RunState]:
+def review_run(*, actor: Person, run_id: uuid.UUID, verdict: str, reason: str, expected_seq: int, now: datetime) -> tuple[Run, RunState]:
     """Accept a signed run, or return it with a reason. Nobody reviews their own work."""
     require(actor, "review a record")
     _, past = load_run(run_id)
@@ -194,8 +209,11 @@ def review_run(
         raise NotAllowed("own_work", "You worked on this run; somebody else must review it.")
     if verdict not in ("accept", "return"):
         raise Fault("unknown_choice", "Accept it or return it.", field="verdict")
-    event = NewEvent(uuid.uuid4(), "reviewed", {"note": reason}) if verdict == "accept" else NewEvent(
-        uuid.uuid4(), "returned", {"reason": reason})
+    event = (
+        NewEvent(uuid.uuid4(), "reviewed", {"note": reason})
+        if verdict == "accept"
+        else NewEvent(uuid.uuid4(), "returned", {"reason": reason})
+    )
     return _append(actor, run_id, expected_seq, [event], now)
 
 
@@ -208,6 +226,7 @@ def void_run(
     state = fold(past)
     if actor.username not in state.contributors and not is_allowed(actor, "edit the plant"):
         raise NotAllowed("not_yours", f"{run.label} is the work of {run.technician.name}; they or an administrator void it.")
-    events = [NewEvent(uuid.uuid4(), "hold_released", {"hold": h.id, "values": release, "reason": reason})
-              for h in state.open_holds if release]
+    events = [
+        NewEvent(uuid.uuid4(), "hold_released", {"hold": h.id, "values": release, "reason": reason}) for h in state.open_holds if release
+    ]
     return _append(actor, run_id, expected_seq, [*events, NewEvent(uuid.uuid4(), "voided", {"reason": reason})], now)

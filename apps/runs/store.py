@@ -11,8 +11,7 @@ from metrology.run.events import GENESIS, Event, link
 
 def load_events(run: Run) -> list[Event]:
     """All events of a run in order."""
-    rows = run.events.order_by("seq").values_list(
-        "seq", "event_id", "type", "payload", "author", "author_name", "at", "device_at")
+    rows = run.events.order_by("seq").values_list("seq", "event_id", "type", "payload", "author", "author_name", "at", "device_at")
     return [Event(seq, str(eid), kind, payload, author, name, at, device) for seq, eid, kind, payload, author, name, at, device in rows]
 
 
@@ -32,9 +31,21 @@ def append_rows(run: Run, events: list[Event]) -> None:
         previous = run.head
         run.head = link(event, run_id=str(run.id), previous=previous)
         run.events_count = event.seq
-        rows.append(RunEvent(
-            run=run, seq=event.seq, event_id=uuid.UUID(event.id), type=event.type, payload=event.payload, author=event.author,
-            author_name=event.author_name, at=event.at, device_at=event.device_at, previous=previous, link=run.head))
+        rows.append(
+            RunEvent(
+                run=run,
+                seq=event.seq,
+                event_id=uuid.UUID(event.id),
+                type=event.type,
+                payload=event.payload,
+                author=event.author,
+                author_name=event.author_name,
+                at=event.at,
+                device_at=event.device_at,
+                previous=previous,
+                link=run.head,
+            )
+        )
     RunEvent.objects.bulk_create(rows)
 
 
@@ -50,5 +61,7 @@ def find_broken_link(run: Run) -> str:
             return f"{run.label}: event {event.seq} ({event.type}, {event.at:%Y-%m-%d %H:%M} UTC) does not match its link."
         previous = stored_link
     if count != run.events_count or previous != run.head:
-        return f"{run.label}: the chain ends at event {count}, but {run.events_count} were stored; events at its end are missing or changed."
+        return (
+            f"{run.label}: the chain ends at event {count}, but {run.events_count} were stored; events at its end are missing or changed."
+        )
     return ""

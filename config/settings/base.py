@@ -28,7 +28,6 @@ INSTALLED_APPS = [
     "apps.records",
     "apps.planning",
     "demo",
-
 ]
 
 MIDDLEWARE = [
@@ -68,6 +67,7 @@ AXES_COOLOFF_TIME = 0.25  # hours
 AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
 AXES_RESET_ON_SUCCESS = True
 AXES_VERBOSE = False
+AXES_LOCKOUT_CALLABLE = "config.views.locked_out"
 
 SESSION_COOKIE_AGE = 12 * 3600
 SESSION_COOKIE_HTTPONLY = True

@@ -12,14 +12,14 @@ _WORDS: dict[str, Callable[[Mapping[str, Any]], str]] = {
     "step_confirmed": lambda p: f"confirmed '{p['step'].replace('_', ' ')}'",
     "timer_started": lambda p: f"started the {p['step'].replace('_', '-')} timer ({p['minutes']:g} min)",
     "timer_ended": lambda p: f"ended the {p['step'].replace('_', '-')} timer" + (f": {p['reason']}" if p.get("reason") else ""),
-    "hold_placed": lambda p: (
-        f"needed no hold: {p['reason']}" if p["kind"] == "none" else f"placed a hold ({p['kind']}): {p['reason']}"),
+    "hold_placed": lambda p: f"needed no hold: {p['reason']}" if p["kind"] == "none" else f"placed a hold ({p['kind']}): {p['reason']}",
     "hold_released": lambda p: "released the hold" + (f": {p['reason']}" if p.get("reason") else ""),
     "reference_assigned": lambda p: f"chose {p['reference']['code']} ({p['role']})",
     "reading_taken": lambda p: f"took reading {p['slot'] + 1} ({p['step'].replace('_', ' ')}): {p['indicated']}",
     "reading_struck": lambda p: f"struck a reading: {p['reason']}",
     "adjustment_made": lambda p: (
-        f"turned {p['screw']}: {p['before']} to {p['after']}" if p["after"] else f"looked at {p['screw']}: {p['before']}, left alone"),
+        f"turned {p['screw']}: {p['before']} to {p['after']}" if p["after"] else f"looked at {p['screw']}: {p['before']}, left alone"
+    ),
     "decision_made": lambda p: f"decided: {p['choice']}",
     "note_added": lambda p: f"noted: {p['text']}",
     "signed": lambda _: "signed the run",

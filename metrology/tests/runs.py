@@ -22,10 +22,24 @@ CHECKS = {
 def reference(**changes):
     """A good pressure calibrator, or one changed."""
     return {
-        "code": "REF-P1", "name": "Pressure calibrator", "serial": "S1", "unit": "kPa", "low": 0.0, "high": 1000.0,
-        "u_absolute": 0.05, "u_percent_reading": 0.0, "u_percent_span": 0.0, "k": 2.0, "resolution": 0.01, "certificate": "C-1",
-        "laboratory": "Lab", "traceability": "SI through a national institute", "calibrated_on": "2026-01-10",
-        "due_on": "2027-01-10", "state": "in service", **changes,
+        "code": "REF-P1",
+        "name": "Pressure calibrator",
+        "serial": "S1",
+        "unit": "kPa",
+        "low": 0.0,
+        "high": 1000.0,
+        "u_absolute": 0.05,
+        "u_percent_reading": 0.0,
+        "u_percent_span": 0.0,
+        "k": 2.0,
+        "resolution": 0.01,
+        "certificate": "C-1",
+        "laboratory": "Lab",
+        "traceability": "SI through a national institute",
+        "calibrated_on": "2026-01-10",
+        "due_on": "2027-01-10",
+        "state": "in service",
+        **changes,
     }
 
 
@@ -36,11 +50,23 @@ def meter(**changes):
 
 def instrument(**changes):
     """A 0-400 kPa transmitter with 0.5 % of span, or one changed."""
-    return InstrumentSetup(**{
-        "tag": "PT-2101", "serial": "MB-48213", "service": "RO feed pressure", "area": "RO hall", "unit": "kPa", "lrv": 0.0,
-        "urv": 400.0, "output_lo": 4.0, "output_hi": 20.0, "output_unit": "mA", "transfer": Transfer(),
-        "tolerance": Tolerance((Term(0.5, "span"),)), **changes,
-    })
+    return InstrumentSetup(
+        **{
+            "tag": "PT-2101",
+            "serial": "MB-48213",
+            "service": "RO feed pressure",
+            "area": "RO hall",
+            "unit": "kPa",
+            "lrv": 0.0,
+            "urv": 400.0,
+            "output_lo": 4.0,
+            "output_hi": 20.0,
+            "output_unit": "mA",
+            "transfer": Transfer(),
+            "tolerance": Tolerance((Term(0.5, "span"),)),
+            **changes,
+        }
+    )
 
 
 class Play:

@@ -30,17 +30,31 @@ class CommandLine(TestCase):
         self.assertAlmostEqual(json.loads(out)["ohm"], 138.5055)
 
     def test_structured_input(self):
-        data = {"lrv": 0, "urv": 10, "tolerance_percent": 0.5, "readings": [
-            {"applied": 0, "indicated": 4.2, "direction": "up"}, {"applied": 10, "indicated": 20.2, "direction": "up"},
-            {"applied": 0, "indicated": 4.2, "direction": "down"}]}
+        data = {
+            "lrv": 0,
+            "urv": 10,
+            "tolerance_percent": 0.5,
+            "readings": [
+                {"applied": 0, "indicated": 4.2, "direction": "up"},
+                {"applied": 10, "indicated": 20.2, "direction": "up"},
+                {"applied": 0, "indicated": 4.2, "direction": "down"},
+            ],
+        }
         code, out, _ = run("points", "--json", json.dumps(data))
         self.assertEqual(code, 0)
         self.assertEqual(json.loads(out)["signature"], "zero-shift")
 
     def test_bad_input_is_one_line_exit_2_and_no_traceback(self):
         for arguments in (
-            ("pt-resistance", "t90_c=hot"), ("pt-resistance", "t90_c=9000"), ("pt-resistance",), ("no-such",), (), ("points", "--json", "{"),
-            ("points", "--json", "[1]"), ("signal", "nonsense"), ("points", "lrv=0", "urv=1", "tolerance_percent=1", "readings=[{]"),
+            ("pt-resistance", "t90_c=hot"),
+            ("pt-resistance", "t90_c=9000"),
+            ("pt-resistance",),
+            ("no-such",),
+            (),
+            ("points", "--json", "{"),
+            ("points", "--json", "[1]"),
+            ("signal", "nonsense"),
+            ("points", "lrv=0", "urv=1", "tolerance_percent=1", "readings=[{]"),
             ("points", "lrv=0", "urv=1", "tolerance_percent=1", "readings=3"),
         ):
             with self.subTest(arguments=arguments):

@@ -94,8 +94,14 @@ class Refusals(TestCase):
     def test_numbers_that_are_none(self):
         run = Play().prepare()
         for text, code in (
-            ("twelve", "not_a_number"), ("1e999", "not_finite"), ("", "empty"), ("  ", "empty"), ("nan", "not_a_number"),
-            ("12.0.4", "not_a_number"), ("4.00 V", "wrong_unit"), ("4 kPa", "wrong_unit"),
+            ("twelve", "not_a_number"),
+            ("1e999", "not_finite"),
+            ("", "empty"),
+            ("  ", "empty"),
+            ("nan", "not_a_number"),
+            ("12.0.4", "not_a_number"),
+            ("4.00 V", "wrong_unit"),
+            ("4 kPa", "wrong_unit"),
         ):
             with self.subTest(text=text):
                 self.refused(code, run, "reading_taken", step="as_found", slot=0, indicated=text)
@@ -178,7 +184,11 @@ class Refusals(TestCase):
         run = Play().prepare().read_errors("as_found", ZERO_OFF)
         run.do("decision_made", step="judge", choice="adjust")
         for screw, before, after in (
-            ("zero", "4.128", "4.0"), ("span", "20.2", "20.0"), ("zero", "4.127", "4.0"), ("span", "20.19", "20.0"), ("zero", "4.127", "4.0"),
+            ("zero", "4.128", "4.0"),
+            ("span", "20.2", "20.0"),
+            ("zero", "4.127", "4.0"),
+            ("span", "20.19", "20.0"),
+            ("zero", "4.127", "4.0"),
         ):
             run.do("adjustment_made", step="adjust", screw=screw, before=before, after=after)
         self.assertTrue(run.view["step"]["adjust"]["is_stuck"])

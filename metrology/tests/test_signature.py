@@ -35,9 +35,15 @@ class Named(TestCase):
 
     def test_simulated_faults_of_one_tolerance_and_more(self):
         for code, faults in (
-            ("zero-shift", Faults(zero=0.7)), ("zero-shift", Faults(zero=-1.5)), ("span-error", Faults(span=1.0)),
-            ("span-error", Faults(span=-0.8)), ("linearity", Faults(bow=0.8)), ("hysteresis", Faults(hysteresis=1.2)),
-            ("saturation", Faults(clip_high_percent=70.0)), ("range-mismatch", Faults(span=50.0)), ("range-mismatch", Faults(zero=10, span=20)),
+            ("zero-shift", Faults(zero=0.7)),
+            ("zero-shift", Faults(zero=-1.5)),
+            ("span-error", Faults(span=1.0)),
+            ("span-error", Faults(span=-0.8)),
+            ("linearity", Faults(bow=0.8)),
+            ("hysteresis", Faults(hysteresis=1.2)),
+            ("saturation", Faults(clip_high_percent=70.0)),
+            ("range-mismatch", Faults(span=50.0)),
+            ("range-mismatch", Faults(zero=10, span=20)),
         ):
             for seed in range(5):
                 with self.subTest(code=code, faults=faults, seed=seed):
@@ -74,8 +80,12 @@ class Named(TestCase):
 class Slips(TestCase):
     def test_likely_numbers(self):
         for text, expected, want in (
-            ("1204", 12.0, "12.04"), ("120.4", 12.0, "12.04"), ("1.204", 12.0, "12.04"), ("21.04", 12.0, "12.04"),
-            ("99", 12.0, None), ("-12.04", 12.0, None),
+            ("1204", 12.0, "12.04"),
+            ("120.4", 12.0, "12.04"),
+            ("1.204", 12.0, "12.04"),
+            ("21.04", 12.0, "12.04"),
+            ("99", 12.0, None),
+            ("-12.04", 12.0, None),
         ):
             with self.subTest(text=text):
                 self.assertEqual(suggest_slip(text, low=3.6, high=22, expected=expected, close=0.5), want)

@@ -9,9 +9,10 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from apps.accounts.api.people import signed_in
 from apps.accounts.policy import require
-from apps.plant.api.serializers import InstrumentRowSerializer
 from apps.planning.selectors import get_today
+from apps.plant.api.serializers import InstrumentRowSerializer
 from apps.runs.api.serializers import RunRowSerializer
 
 
@@ -36,4 +37,4 @@ class TodayView(APIView):
     @extend_schema(operation_id="get_today", responses=TodaySerializer)
     def get(self, request: Request) -> Response:
         require(request.user, "read")
-        return Response(get_today(request.user, timezone.now()))
+        return Response(get_today(signed_in(request), timezone.now()))

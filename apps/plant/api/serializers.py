@@ -104,12 +104,37 @@ class InstrumentPageDataSerializer(InstrumentRowSerializer):
 def form_of(i: Instrument) -> dict[str, Any]:
     """The instrument as the form shows it."""
     numbers = (
-        "lrv", "urv", "output_lo", "output_hi", "cutoff_percent", "tolerance_value", "division", "warm_up_min", "cycles", "interval_days")
+        "lrv",
+        "urv",
+        "output_lo",
+        "output_hi",
+        "cutoff_percent",
+        "tolerance_value",
+        "division",
+        "warm_up_min",
+        "cycles",
+        "interval_days",
+    )
     texts = (
-        "tag", "serial", "service", "family", "method", "unit", "output_unit", "transfer", "tolerance_basis", "tolerance_combine",
-        "tolerance2_basis", "hazards", "feeds")
+        "tag",
+        "serial",
+        "service",
+        "family",
+        "method",
+        "unit",
+        "output_unit",
+        "transfer",
+        "tolerance_basis",
+        "tolerance_combine",
+        "tolerance2_basis",
+        "hazards",
+        "feeds",
+    )
     return {
-        **{n: f"{getattr(i, n):.12g}" for n in numbers}, **{t: getattr(i, t) for t in texts}, "area": i.area.code,
+        **{n: f"{getattr(i, n):.12g}" for n in numbers},
+        **{t: getattr(i, t) for t in texts},
+        "area": i.area.code,
         "tolerance2_value": f"{i.tolerance2_value:.12g}" if i.tolerance2_value is not None else "",
-        "points_percent": " ".join(f"{p:g}" for p in i.points_percent), "is_adjustable": i.is_adjustable,
+        "points_percent": " ".join(f"{p:g}" for p in i.points_percent),
+        "is_adjustable": i.is_adjustable,
     }

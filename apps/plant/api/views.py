@@ -10,8 +10,10 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from apps.accounts.api.people import signed_in
 from apps.accounts.api.serializers import FailureSerializer
 from apps.accounts.policy import require
+from apps.planning.selectors import due_reason
 from apps.plant.api.serializers import (
     InstrumentFormSerializer,
     InstrumentPageDataSerializer,
@@ -22,7 +24,6 @@ from apps.plant.api.serializers import (
 from apps.plant.models import Instrument
 from apps.plant.selectors import get_instrument, instrument_row, list_areas, list_instruments
 from apps.plant.services import add_instrument, edit_instrument, policy_for
-from apps.planning.selectors import due_reason
 from apps.runs.models import OPEN
 from config.lists import page_of
 from metrology.faults import Fault
@@ -40,20 +41,27 @@ def _form(request: Request) -> dict[str, Any]:
 
 class InstrumentsView(APIView):
     @extend_schema(
-        operation_id="list_instruments", responses=InstrumentPageSerializer,
-        parameters=[OpenApiParameter("search", str), OpenApiParameter("area", str), OpenApiParameter("family", str), OpenApiParameter("page", int)])
+        operation_id="list_instruments",
+        responses=InstrumentPageSerializer,
+        parameters=[
+            OpenApiParameter("search", str),
+            OpenApiParameter("area", str),
+            OpenApiParameter("family", str),
+            OpenApiParameter("page", int),
+        ],
+    )
     def get(self, request: Request) -> Response:
         require(request.user, "read")
         asked = request.query_params
-        rows = list_instruments(
-            search=asked.get("search", "").strip()[:100], area=asked.get("area", ""), family=asked.get("family", ""))
+        rows = list_instruments(search=asked.get("search", "").strip()[:100], area=asked.get("area", ""), family=asked.get("family", ""))
         areas = [{"code": a.code, "name": a.name, "needs_permit": a.needs_permit} for a in list_areas()]
         return Response({**page_of(request, rows, instrument_row), "areas": areas})
 
     @extend_schema(
-        operation_id="add_instrument", request=InstrumentFormSerializer, responses={201: InstrumentRowSerializer, 400: FailureSerializer})
+        operation_id="add_instrument", request=InstrumentFormSerializer, responses={201: InstrumentRowSerializer, 400: FailureSerializer}
+    )
     def post(self, request: Request) -> Response:
-        added = add_instrument(actor=request.user, data=_form(request), now=timezone.now())
+        added = add_instrument(actor=signed_in(request), data=_form(request), now=timezone.now())
         return Response(instrument_row(added), status=201)
 
 
@@ -64,22 +72,39 @@ class InstrumentView(APIView):
         return Response(_page(get_instrument(tag)))
 
     @extend_schema(
-        operation_id="edit_instrument", request=InstrumentFormSerializer, responses={200: InstrumentPageDataSerializer, 400: FailureSerializer})
+        operation_id="edit_instrument",
+        request=InstrumentFormSerializer,
+        responses={200: InstrumentPageDataSerializer, 400: FailureSerializer},
+    )
     def put(self, request: Request, tag: str) -> Response:
-        edited = edit_instrument(actor=request.user, instrument=get_instrument(tag), data=_form(request), now=timezone.now())
+        edited = edit_instrument(actor=signed_in(request), instrument=get_instrument(tag), data=_form(request), now=timezone.now())
         return Response(_page(edited))
 
 
 def _page(i: Instrument) -> dict[str, Any]:
     runs = i.runs.exclude(status="voided").select_related("technician").order_by("-started_at")[:12]
     return {
-        **instrument_row(i), "form": form_of(i), "tolerance": describe(i.tolerance(), i.unit),
-        "output": f"{i.output_lo:g} to {i.output_hi:g} {i.output_unit}", "policies": list(describe_policy(policy_for(i))),
-        "open_run": next((r.id for r in runs if r.status in OPEN), None), "due_reason": due_reason(i, timezone.localdate()),
+        **instrument_row(i),
+        "form": form_of(i),
+        "tolerance": describe(i.tolerance(), i.unit),
+        "output": f"{i.output_lo:g} to {i.output_hi:g} {i.output_unit}",
+        "policies": list(describe_policy(policy_for(i))),
+        "open_run": next((r.id for r in runs if r.status in OPEN), None),
+        "due_reason": due_reason(i, timezone.localdate()),
         "results": [
-            {"id": r.id, "number": r.label, "status": r.status, "signed_at": r.signed_at, "started_at": r.started_at,
-             "found_verdict": r.found_verdict, "left_verdict": r.left_verdict, "found_error": r.found_error, "left_error": r.left_error,
-             "decision": r.decision, "technician": r.technician.name}
+            {
+                "id": r.id,
+                "number": r.label,
+                "status": r.status,
+                "signed_at": r.signed_at,
+                "started_at": r.started_at,
+                "found_verdict": r.found_verdict,
+                "left_verdict": r.left_verdict,
+                "found_error": r.found_error,
+                "left_error": r.left_error,
+                "decision": r.decision,
+                "technician": r.technician.name,
+            }
             for r in runs
         ],
         "changes": [

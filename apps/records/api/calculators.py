@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any, cast
+
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
 from rest_framework.request import Request
@@ -25,6 +27,6 @@ class CalculatorView(APIView):
     def post(self, request: Request, name: str) -> Response:
         require(request.user, "read")
         try:
-            return Response(calculate(name, request.data))
+            return Response(calculate(name, cast("dict[str, Any]", request.data)))
         except Fault as fault:
             return Response({"error": fault.message, **fault.as_dict()}, status=404 if fault.code == "unknown_calculator" else 400)

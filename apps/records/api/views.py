@@ -23,13 +23,19 @@ from config.lists import page_of
 
 class RecordsView(APIView):
     @extend_schema(
-        operation_id="list_records", responses=RunPageSerializer,
-        parameters=[OpenApiParameter("search", str), OpenApiParameter("status", str), OpenApiParameter("verdict", str), OpenApiParameter("page", int)])
+        operation_id="list_records",
+        responses=RunPageSerializer,
+        parameters=[
+            OpenApiParameter("search", str),
+            OpenApiParameter("status", str),
+            OpenApiParameter("verdict", str),
+            OpenApiParameter("page", int),
+        ],
+    )
     def get(self, request: Request) -> Response:
         require(request.user, "read")
         asked = request.query_params
-        rows = list_records(
-            search=asked.get("search", "").strip()[:100], status=asked.get("status", ""), verdict=asked.get("verdict", ""))
+        rows = list_records(search=asked.get("search", "").strip()[:100], status=asked.get("status", ""), verdict=asked.get("verdict", ""))
         return Response(page_of(request, rows, run_row))
 
 
@@ -68,4 +74,4 @@ def _file(body: bytes, kind: str, name: str, *, inline: bool = False) -> HttpRes
 
 
 def _safe_name(name: str) -> str:
-    return "".join(c if c.isalnum() and c.isascii() or c in "-_." else "_" for c in name)
+    return "".join(c if (c.isalnum() and c.isascii()) or c in "-_." else "_" for c in name)

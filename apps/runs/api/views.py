@@ -12,6 +12,7 @@ from rest_framework.response import Response
 from rest_framework.serializers import Serializer
 from rest_framework.views import APIView
 
+from apps.accounts.api.people import signed_in
 from apps.accounts.api.serializers import FailureSerializer
 from apps.accounts.policy import require
 from apps.accounts.services import check_credentials, confirm_password
@@ -45,7 +46,7 @@ class StartView(APIView):
     @extend_schema(operation_id="start_run", request=StartSerializer, responses={201: RunSerializer, 400: FailureSerializer})
     def post(self, request: Request) -> Response:
         tag = parsed(StartSerializer, request)["tag"]
-        run = services.start_run(actor=request.user, instrument=get_instrument(tag), now=timezone.now())
+        run = services.start_run(actor=signed_in(request), instrument=get_instrument(tag), now=timezone.now())
         return Response(get_run_data(run.id, timezone.now()), status=201)
 
 
@@ -70,7 +71,8 @@ class EventsView(APIView):
         events = [services.NewEvent(e["id"], e["type"], e["payload"], e.get("device_at")) for e in given["events"]]
         now = timezone.now()
         run, state = services.append_events(
-            actor=request.user, run_id=run_id, expected_seq=given["expected_seq"], events=events, now=now)
+            actor=signed_in(request), run_id=run_id, expected_seq=given["expected_seq"], events=events, now=now
+        )
         return Response(run_data(run, state, now))
 
 
@@ -83,8 +85,13 @@ class OverrideView(APIView):
         payload = {k: given[k] for k in ("role", "code", "reason")}
         now = timezone.now()
         run, state = services.override_reference(
-            actor=request.user, reviewer=reviewer, run_id=run_id, expected_seq=given["expected_seq"],
-            event=services.NewEvent(given["id"], "reference_assigned", payload), now=now)
+            actor=signed_in(request),
+            reviewer=reviewer,
+            run_id=run_id,
+            expected_seq=given["expected_seq"],
+            event=services.NewEvent(given["id"], "reference_assigned", payload),
+            now=now,
+        )
         return Response(run_data(run, state, now))
 
 
@@ -93,10 +100,11 @@ class SignView(APIView):
     def post(self, request: Request, run_id: uuid.UUID) -> Response:
         given = parsed(SignSerializer, request)
         require(request.user, "sign a run")
-        confirm_password(request._request, request.user, given["password"])
+        confirm_password(request._request, signed_in(request), given["password"])
         now = timezone.now()
         run, state = services.sign_run(
-            actor=request.user, run_id=run_id, expected_seq=given["expected_seq"], note=given["note"], now=now)
+            actor=signed_in(request), run_id=run_id, expected_seq=given["expected_seq"], note=given["note"], now=now
+        )
         return Response(run_data(run, state, now))
 
 
@@ -105,11 +113,16 @@ class ReviewView(APIView):
     def post(self, request: Request, run_id: uuid.UUID) -> Response:
         given = parsed(ReviewSerializer, request)
         require(request.user, "review a record")
-        confirm_password(request._request, request.user, given["password"])
+        confirm_password(request._request, signed_in(request), given["password"])
         now = timezone.now()
         run, state = services.review_run(
-            actor=request.user, run_id=run_id, verdict=given["verdict"], reason=given["reason"],
-            expected_seq=given["expected_seq"], now=now)
+            actor=signed_in(request),
+            run_id=run_id,
+            verdict=given["verdict"],
+            reason=given["reason"],
+            expected_seq=given["expected_seq"],
+            now=now,
+        )
         return Response(run_data(run, state, now))
 
 
@@ -119,8 +132,13 @@ class VoidView(APIView):
         given = parsed(VoidSerializer, request)
         now = timezone.now()
         run, state = services.void_run(
-            actor=request.user, run_id=run_id, reason=given["reason"], release=given["release"],
-            expected_seq=given["expected_seq"], now=now)
+            actor=signed_in(request),
+            run_id=run_id,
+            reason=given["reason"],
+            release=given["release"],
+            expected_seq=given["expected_seq"],
+            now=now,
+        )
         return Response(run_data(run, state, now))
 
 

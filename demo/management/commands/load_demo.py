@@ -67,15 +67,22 @@ class Loader:
         due = self.now.date() + timedelta(days=data.pop("days_to_due"))
         code = data["code"]
         Reference.objects.create(
-            **data, serial=f"{code.replace('-', '')}-{self.random.randint(1000, 9999)}", calibrated_on=due - timedelta(days=365), due_on=due,
-            certificate=f"TP-{self.random.randint(20000, 99999)}", laboratory=LAB, traceability=TRACE)
+            **data,
+            serial=f"{code.replace('-', '')}-{self.random.randint(1000, 9999)}",
+            calibrated_on=due - timedelta(days=365),
+            due_on=due,
+            certificate=f"TP-{self.random.randint(20000, 99999)}",
+            laboratory=LAB,
+            traceability=TRACE,
+        )
 
     def _instrument(self, row: dict[str, Any]) -> Instrument:
         data = {**row, "area": self.areas[row["area"]]}
         due = self.now.date() + timedelta(days=self.random.randint(-20, 200))
         instrument = Instrument.objects.create(**data, serial=f"MB-{self.random.randint(10000, 99999)}", next_due=due)
         InstrumentChange.objects.create(
-            instrument=instrument, at=self.now - timedelta(days=800), by=self.people["ruben"], reason="Added at commissioning")
+            instrument=instrument, at=self.now - timedelta(days=800), by=self.people["ruben"], reason="Added at commissioning"
+        )
         return instrument
 
     def _schedule(self, devices: list[tuple[Instrument, Faults]]) -> list[tuple[datetime, Instrument, SimulatedTransmitter, bool]]:
@@ -83,8 +90,7 @@ class Loader:
         out = []
         for n, (instrument, faults) in enumerate(devices[:-2]):
             i = instrument.setup()
-            device = SimulatedTransmitter(
-                i.lrv, i.urv, transfer=i.transfer, faults=faults, noise=0.006, seed=SEED + n, lag_s=0.4)
+            device = SimulatedTransmitter(i.lrv, i.urv, transfer=i.transfer, faults=faults, noise=0.006, seed=SEED + n, lag_s=0.4)
             # The latest calibration is placed so that some are overdue now, some due soon, some not for long.
             since = instrument.interval_days + (-150, 12, -9, 3, -22, -80, 1, -4, 25, -300, -14, -60, 6, -120, -200)[n % 15]
             first = since + instrument.interval_days * max(1, (730 - since) // instrument.interval_days)
@@ -99,7 +105,8 @@ class Loader:
         device.pass_days(instrument.interval_days)
         self.number += 1
         played = PlayedRun(
-            instrument, device, technician=technicians[self.number % 3], number_=self.number, at=at, refs=self._refs(instrument))
+            instrument, device, technician=technicians[self.number % 3], number_=self.number, at=at, refs=self._refs(instrument)
+        )
         played.prepare()
         played.finish()
         reviewer = self.people["marta"]
@@ -120,8 +127,13 @@ class Loader:
         i = instrument.setup()
         device = SimulatedTransmitter(i.lrv, i.urv, transfer=i.transfer, faults=replace(Faults(), zero=0.2), seed=SEED)
         played = PlayedRun(
-            instrument, device, technician=self.people["tomas"], number_=self.number, at=self.now - timedelta(minutes=75),
-            refs=self._refs(instrument))
+            instrument,
+            device,
+            technician=self.people["tomas"],
+            number_=self.number,
+            at=self.now - timedelta(minutes=75),
+            refs=self._refs(instrument),
+        )
         played.prepare(hold_minutes=45)
         played.take("as_found", only=3)
         played.store()

@@ -1,7 +1,7 @@
 import { Disclosure, DisclosureButton, DisclosurePanel } from "@headlessui/react";
-import { ChevronDown } from "lucide-react";
+import { ChevronDown, Strikethrough } from "lucide-react";
 import { useState, type ReactNode } from "react";
-import type { ReadingSet, Row, Run, RunView } from "../../api/client";
+import type { ReadingSet, Run, RunView } from "../../api/client";
 import { useMay } from "../../app/session";
 import { clock, day } from "../../ui/format";
 import { Verdict } from "../../ui/Verdict";
@@ -98,14 +98,19 @@ function Holds({ view }: { view: RunView }) {
   );
 }
 
-function SetBlock({ set, view, onStrike }: { set: ReadingSet; view: RunView; onStrike?: (row: Row) => void }) {
+function SetBlock({ set, view, onStrike }: { set: ReadingSet; view: RunView; onStrike?: () => void }) {
   return (
     <section aria-label={`${set.title} readings`} className="pb-2">
       <h3 className="flex items-baseline gap-3 pt-2 font-bold">
         {set.title} <Verdict verdict={set.verdict} size={15} />
         <span className="text-sm font-normal text-muted">{set.share}</span>
       </h3>
-      <ReadingTable set={set} units={{ output: view.instrument.output_unit }} onStrike={onStrike} />
+      <ReadingTable set={set} units={{ output: view.instrument.output_unit }} />
+      {onStrike && (
+        <button type="button" onClick={onStrike} className="mt-1 inline-flex min-h-12 items-center gap-2 rounded-md px-2 font-bold text-water hover:bg-water-soft">
+          <Strikethrough size={18} aria-hidden="true" /> Strike a reading
+        </button>
+      )}
     </section>
   );
 }
@@ -113,7 +118,7 @@ function SetBlock({ set, view, onStrike }: { set: ReadingSet; view: RunView; onS
 /** The evidence as it grows: plot, readings, what kind of error, holds, kit. */
 export function Evidence({ run }: { run: Run }) {
   const view = run.view;
-  const [striking, setStriking] = useState<Row | null>(null);
+  const [striking, setStriking] = useState(false);
   const mayWork = useMay("work on a run");
   const sets = view.evidence;
   const current = view.step?.kind === "readings" ? view.step.key : view.step?.kind === "judge" ? sets.at(-1)?.key : null;
@@ -133,7 +138,7 @@ export function Evidence({ run }: { run: Run }) {
         </p>
       )}
       {[...sets].reverse().map((s) => (
-        <SetBlock key={s.key} set={s} view={view} onStrike={mayWork && s.key === current ? setStriking : undefined} />
+        <SetBlock key={s.key} set={s} view={view} onStrike={mayWork && s.key === current && s.rows.some((r) => !r.struck) ? () => setStriking(true) : undefined} />
       ))}
       {last && last.statistics.length > 0 && (
         <More title="Statistics">
@@ -182,7 +187,7 @@ export function Evidence({ run }: { run: Run }) {
           </ul>
         </More>
       )}
-      {striking && <StrikeDialog run={run} row={striking} onClose={() => setStriking(null)} />}
+      {striking && current && <StrikeDialog run={run} set={current} onClose={() => setStriking(false)} />}
     </aside>
   );
 }

@@ -1,4 +1,4 @@
-import { ArrowDown, ArrowUp, Strikethrough } from "lucide-react";
+import { ArrowDown, ArrowUp } from "lucide-react";
 import type { ReadingSet, Row } from "../../api/client";
 import { Verdict } from "../../ui/Verdict";
 
@@ -7,15 +7,15 @@ function StruckRow({ r }: { r: Row }) {
     <tr className="border-b border-rule text-muted">
       <td className="py-1 line-through">{r.percent}</td>
       <td className="text-right line-through">{r.indicated}</td>
-      <td colSpan={4} className="pl-3 text-sm">
+      <td colSpan={3} className="pl-3 text-sm">
         struck by {r.struck_by}: {r.struck}
       </td>
     </tr>
   );
 }
 
-/** The readings of a set, with the strike button where striking is possible. */
-export function ReadingTable({ set, units, onStrike }: { set: ReadingSet; units: { output: string }; onStrike?: (row: Row) => void }) {
+/** The readings of a set; struck ones stay in their place, struck through. */
+export function ReadingTable({ set, units }: { set: ReadingSet; units: { output: string } }) {
   return (
     <table className="w-full text-[15px]">
       <thead>
@@ -25,9 +25,6 @@ export function ReadingTable({ set, units, onStrike }: { set: ReadingSet; units:
           <th className="text-right font-normal">Ideal</th>
           <th className="text-right font-normal">Error</th>
           <th className="pl-3 font-normal">Verdict</th>
-          <th>
-            <span className="sr-only">Strike</span>
-          </th>
         </tr>
       </thead>
       <tbody>
@@ -48,18 +45,6 @@ export function ReadingTable({ set, units, onStrike }: { set: ReadingSet; units:
               <td className="text-right font-bold whitespace-nowrap">{r.error}</td>
               <td className="pl-3">
                 <Verdict verdict={r.verdict} close={r.is_too_close} size={14} />
-              </td>
-              <td className="w-12 text-right">
-                {onStrike && (
-                  <button
-                    type="button"
-                    onClick={() => onStrike(r)}
-                    aria-label={`Strike reading ${r.number}, ${r.indicated}`}
-                    className="inline-flex h-8 w-12 items-center justify-center rounded text-muted hover:bg-iron-soft hover:text-iron lg:h-8 max-lg:h-12 pointer-coarse:h-12"
-                  >
-                    <Strikethrough size={17} aria-hidden="true" />
-                  </button>
-                )}
               </td>
             </tr>
           ),

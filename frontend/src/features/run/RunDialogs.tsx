@@ -1,9 +1,8 @@
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
-import { useNavigate } from "react-router";
-import { client, unwrap, type Row, type Run } from "../../api/client";
+import { client, unwrap, type Run } from "../../api/client";
 import { Button } from "../../ui/Button";
-import { LongField, TextField } from "../../ui/fields";
+import { ChoiceField, LongField, TextField } from "../../ui/fields";
 import { Failure, Message } from "../../ui/Message";
 import { Modal } from "../../ui/Modal";
 import { useDraft } from "../../ui/useDraft";
@@ -45,19 +44,28 @@ export function NoteDialog({ run, open, onClose }: Props) {
   );
 }
 
-export function StrikeDialog({ run, row, onClose }: { run: Run; row: Row; onClose: () => void }) {
+/** Choose a reading of the current set, the last one first, and strike it with a reason. */
+export function StrikeDialog({ run, set, onClose }: { run: Run; set: string; onClose: () => void }) {
   const append = useAppend(run);
+  const rows = (run.view.evidence.find((s) => s.key === set)?.rows ?? []).filter((r) => !r.struck).reverse();
+  const [picked, setPicked] = useState(rows[0]?.id ?? "");
   const [reason, setReason] = useState("");
   return (
-    <Modal open onClose={onClose} title={`Strike reading ${row.number}: ${row.indicated}`}>
+    <Modal open onClose={onClose} title="Strike a reading">
       <form
         className="space-y-4"
         onSubmit={(e) => {
           e.preventDefault();
-          append.mutate([{ type: "reading_struck", payload: { reading: row.id, reason } }], { onSuccess: onClose });
+          append.mutate([{ type: "reading_struck", payload: { reading: picked, reason } }], { onSuccess: onClose });
         }}
       >
         <p>It stays on the record, struck through, with your reason. The point is then taken again.</p>
+        <ChoiceField
+          label="Reading"
+          value={picked}
+          onChange={setPicked}
+          options={rows.map((r) => ({ value: r.id, label: `${r.number}: ${r.indicated} at ${r.percent} ${r.direction} (${r.error ?? ""})` }))}
+        />
         <TextField label="Reason" value={reason} onChange={setReason} autoFocus />
         {append.isError && <Failure error={append.error} />}
         <div className="flex justify-end gap-3">
@@ -73,7 +81,6 @@ export function StrikeDialog({ run, row, onClose }: { run: Run; row: Row; onClos
 
 export function VoidDialog({ run, open, onClose }: Props) {
   const { take } = useTakeRun(run.id);
-  const navigate = useNavigate();
   const [reason, setReason] = useState("");
   const [reading, setReading] = useState("");
   const [operator, setOperator] = useState("");
@@ -86,10 +93,7 @@ export function VoidDialog({ run, open, onClose }: Props) {
           body: { expected_seq: run.view.seq, reason, release: held ? { reading, operator } : null },
         }),
       ),
-    onSuccess: (next) => {
-      take(next);
-      void navigate("/");
-    },
+    onSuccess: take,
   });
   return (
     <Modal open={open} onClose={onClose} title="Void this run">

@@ -1,5 +1,5 @@
 import { TriangleAlert } from "lucide-react";
-import type { FormEvent, ReactNode } from "react";
+import { useEffect, useRef, type FormEvent, type ReactNode } from "react";
 import type { Run, Step } from "../../api/client";
 import { useShortcuts } from "../../app/shortcuts";
 import { AdjustStep } from "./steps/AdjustStep";
@@ -40,16 +40,22 @@ export function StepPanel({ run }: { run: Run }) {
 /** Frame of a step: title, instruction, cautions, what is asked, and the one primary action that never scrolls away. */
 export function StepFrame({ step, children, action, onSubmit }: { step: Step; children: ReactNode; action: ReactNode; onSubmit?: () => void }) {
   useShortcuts([{ keys: "Ctrl+Enter", says: "do the step’s main action", run: () => onSubmit?.(), always: true }]);
+  const form = useRef<HTMLFormElement>(null);
+  const heading = useRef<HTMLHeadingElement>(null);
+  // A new step takes the focus: its first field where it asks for one, else its title, so that Tab goes on from here.
+  useEffect(() => {
+    if (!form.current?.contains(document.activeElement)) heading.current?.focus({ preventScroll: true });
+  }, [step.key]);
   const submit = (event: FormEvent) => {
     event.preventDefault();
     onSubmit?.();
   };
   return (
-    <form onSubmit={submit} noValidate className="flex min-h-0 flex-1 flex-col" aria-labelledby="step-title">
+    <form ref={form} onSubmit={submit} noValidate className="flex min-h-0 flex-1 flex-col" aria-labelledby="step-title">
       <div className="min-h-0 flex-1 space-y-4 overflow-y-auto px-6 py-4">
         <div>
           <p className="text-sm text-muted">{step.phase}</p>
-          <h2 id="step-title" className="text-2xl font-bold">
+          <h2 id="step-title" ref={heading} tabIndex={-1} className="text-2xl font-bold outline-none">
             {step.title}
           </h2>
           <p className="mt-1 max-w-prose">{step.instruction}</p>

@@ -50,8 +50,8 @@ export function JudgeStep({ run, step }: StepProps) {
         </section>
       )}
       <Message title={`Proposed: ${step.options.find((o) => o.value === judge.proposal)?.label ?? judge.proposal}`}>{judge.reason}</Message>
-      <RadioGroup value={choice} onChange={setPicked} className="max-w-xl">
-        <Label className="font-bold">Your decision</Label>
+      <RadioGroup value={choice} onChange={setPicked} className="grid max-w-3xl gap-x-4 sm:grid-cols-2">
+        <Label className="font-bold sm:col-span-2">Your decision</Label>
         {step.options.map((o) => (
           <Radio
             key={o.value}

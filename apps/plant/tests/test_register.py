@@ -1,0 +1,113 @@
+"""The register: every fault of a form at once, nothing stored half, changes kept with who."""
+
+from apps.plant.models import Instrument, InstrumentChange, PolicyLayer
+from apps.plant.services import policy_for
+from apps.runs.tests.base import PlantTestCase
+
+FORM = {
+    "tag": "PT-9",
+    "serial": "S-1",
+    "service": "Header",
+    "area": "RO",
+    "unit": "kPa",
+    "lrv": "0",
+    "urv": "100",
+    "tolerance_value": "0.5",
+    "points_percent": "0 10 50 90 100",
+    "cycles": "2",
+    "interval_days": "180",
+}
+
+
+class Register(PlantTestCase):
+    def setUp(self):
+        super().setUp()
+        self.sign_in(self.ruben)
+
+    def faults(self, **changes):
+        answer = self.post("instruments/", {**FORM, **changes})
+        self.assertEqual(answer.status_code, 400, answer.content)
+        body = answer.json()
+        listed = body["details"].get("faults") or [body]
+        self.assertFalse(Instrument.objects.filter(serial="S-1").exists())
+        return {f["field"]: f["code"] for f in listed}
+
+    def test_a_whole_form_is_stored(self):
+        answer = self.post("instruments/", {**FORM, "lrv": "-1,5", "urv": "100 kPa"})
+        self.assertEqual(answer.status_code, 201, answer.content)
+        added = Instrument.objects.get(tag="PT-9")
+        self.assertEqual((added.lrv, added.urv, added.points_percent, added.cycles), (-1.5, 100.0, [0, 10, 50, 90, 100], 2))
+        self.assertEqual(InstrumentChange.objects.get(instrument=added).by, self.ruben)
+
+    def test_each_fault_is_named(self):
+        for changes, field, code in (
+            ({"urv": "0"}, "urv", "no_span"),
+            ({"tolerance_value": "0"}, "tolerance_value", "tolerance_not_positive"),
+            ({"tolerance_value": "-1"}, "tolerance_value", "tolerance_not_positive"),
+            ({"urv": "1e999"}, "urv", "not_finite"),
+            ({"urv": ""}, "urv", "empty"),
+            ({"urv": "100 bar"}, "urv", "wrong_unit"),
+            ({"urv": "ten"}, "urv", "not_a_number"),
+            ({"tag": ""}, "tag", "missing"),
+            ({"tag": "PT-2110"}, "tag", "tag_taken"),
+            ({"tag": "pt-2110"}, "tag", "tag_taken"),
+            ({"area": "XX"}, "area", "missing"),
+            ({"points_percent": "0 50 50"}, "points_percent", "bad_points"),
+            ({"points_percent": "0 150"}, "points_percent", "out_of_range"),
+            ({"cycles": "4"}, "cycles", "out_of_range"),
+            ({"output_hi": "4"}, "output_hi", "no_output_span"),
+            ({"transfer": "cubic"}, "transfer", "unknown_choice"),
+            ({"tolerance_combine": "greater", "tolerance2_value": ""}, "tolerance2_value", "empty"),
+            ({"tolerance_basis": "division"}, "division", "no_division"),
+            ({"service": "x" * 200}, "service", "too_long"),
+        ):
+            with self.subTest(changes=changes):
+                self.assertEqual(self.faults(**changes).get(field), code)
+
+    def test_all_faults_come_at_once(self):
+        found = self.faults(serial="", urv="x", cycles="9", area="", tolerance_value="0", output_hi="1")
+        self.assertEqual(set(found), {"serial", "urv", "cycles", "area", "tolerance_value", "output_hi"})
+
+    def test_an_edit_keeps_who_what_and_why(self):
+        form = self.get("instruments/PT-2110/").json()["form"]
+        answer = self.client.put(
+            "/api/v1/instruments/PT-2110/", {**form, "urv": "600", "reason": "re-ranged"}, content_type="application/json"
+        )
+        self.assertEqual(answer.status_code, 200, answer.content)
+        change = InstrumentChange.objects.get(instrument=self.instrument)
+        self.assertEqual((change.values, change.reason), ({"urv": [400.0, 600.0]}, "re-ranged"))
+
+    def test_search_by_any_part(self):
+        for search, found in (("2110", 1), ("pt-21", 1), ("permeate", 1), ("mb-1", 1), ("zz", 0)):
+            with self.subTest(search=search):
+                self.assertEqual(self.get(f"instruments/?search={search}").json()["total"], found)
+
+    def test_policies_override_from_plant_to_method_to_instrument(self):
+        PolicyLayer.objects.create(method="", values={"pass_rule": "guard-u", "adjust_limit_percent": 60})
+        PolicyLayer.objects.create(method="tx-multipoint", values={"adjust_limit_percent": 50})
+        self.instrument.policy = {"adjust_when": "never"}
+        policy = policy_for(self.instrument)
+        self.assertEqual((policy.pass_rule, policy.adjust_limit_percent, policy.adjust_when), ("guard-u", 50.0, "never"))
+
+
+class Calculators(PlantTestCase):
+    def test_http_gives_what_the_command_line_gives(self):
+        answer = self.post("calculators/thermocouple-emf/", {"type": "K", "t90_c": 100})
+        self.assertAlmostEqual(answer.json()["emf_mv"], 4.096, places=3)
+        answer = self.post("calculators/thermocouple-emf/", {"type": "K", "t90_c": 1400})
+        self.assertEqual(answer.status_code, 400)
+        self.assertIn("1372", answer.json()["error"])
+        self.assertEqual(self.post("calculators/none/", {}).status_code, 404)
+        self.assertEqual(len(self.get("calculators/").json()), 25)
+
+
+class Today(PlantTestCase):
+    def test_what_is_due_says_why_and_what_is_open_is_first(self):
+        data = self.get("today/").json()
+        self.assertEqual([r["tag"] for r in data["due"]], ["PT-2110"])
+        self.assertIn("Due today", data["due"][0]["why"])
+        self.assertTrue(any("MB-P04" in f for f in data["first"]))
+        self.start()
+        data = self.get("today/").json()
+        self.assertEqual([r["tag"] for r in data["open_mine"]], ["PT-2110"])
+        self.assertEqual(data["due"], [])

@@ -1,0 +1,114 @@
+"""Reload, a second tab, an ended session, a lost connection: the work is still there."""
+
+import re
+
+from django.contrib.sessions.models import Session
+from playwright.sync_api import expect
+
+from apps.runs.models import Run, RunEvent
+from e2e.base import GOOD, PASSWORD, BrowserTestCase, RunSteps
+
+
+class NothingLost(BrowserTestCase):
+    def setUp(self):
+        super().setUp()
+        self.sign_in(self.page)
+        self.steps = RunSteps(self.page)
+        self.steps.to_as_found()
+
+    def test_a_reload_resumes_at_the_same_step_with_every_reading_and_what_was_half_typed(self):
+        p = self.page
+        self.steps.read(GOOD[:4])
+        p.get_by_label("Reading, mA").fill("20.")
+        p.reload()
+        expect(p.get_by_role("button", name="Record reading 5")).to_be_visible()
+        expect(p.get_by_label("Reading, mA")).to_have_value("20.")
+        expect(p.get_by_role("region", name="As found readings").get_by_role("row")).to_have_count(5)
+
+    def test_a_stale_tab_is_told_what_happened_and_keeps_its_number(self):
+        p = self.page
+        other = self.open_browser()
+        self.sign_in(other, "tomas")
+        other.goto(p.url)
+        expect(other.get_by_role("button", name="Record reading 1")).to_be_visible()
+        p.route(re.compile(r"/api/v1/runs/[0-9a-f-]+/$"), lambda route: route.abort())  # this tab hears nothing new
+        RunSteps(other).read(["4.01"])
+        p.get_by_label("Reading, mA").fill("4.02")
+        p.get_by_label("Reading, mA").press("Enter")
+        expect(p.get_by_text("Meanwhile: Tomas Calder took reading 1 (as found): 4.01")).to_be_visible()
+        expect(p.get_by_label("Reading, mA")).to_have_value("4.02")
+        p.unroute_all()
+        p.reload()
+        expect(p.get_by_role("button", name="Record reading 2")).to_be_visible()
+        expect(p.get_by_label("Reading, mA")).to_have_value("4.02")
+
+    def test_an_ended_session_asks_to_sign_in_over_the_page_and_the_number_is_still_there(self):
+        p = self.page
+        p.get_by_label("Reading, mA").fill("4.01")
+        Session.objects.all().delete()
+        p.get_by_label("Reading, mA").press("Enter")
+        dialog = p.get_by_role("dialog", name="Sign in again")
+        expect(dialog.get_by_role("heading")).to_be_visible()
+        dialog.get_by_label("Password").fill(PASSWORD)
+        dialog.get_by_role("button", name="Sign in").click()
+        expect(dialog).to_have_count(0)
+        expect(p.get_by_label("Reading, mA")).to_have_value("4.01")
+        p.get_by_label("Reading, mA").press("Enter")
+        expect(p.get_by_role("button", name="Record reading 2")).to_be_visible()
+
+    def test_a_lost_connection_keeps_the_number_and_sending_again_stores_it_once(self):
+        p = self.page
+        lost = []
+
+        def answer_lost(route):
+            """The server stores it, but its answer never arrives."""
+            lost.append(route.fetch())
+            route.abort()
+
+        p.route("**/events/", answer_lost, times=1)
+        p.get_by_label("Reading, mA").fill("4.01")
+        p.get_by_label("Reading, mA").press("Enter")
+        expect(p.get_by_text("The server can't be reached")).to_be_visible()
+        expect(p.get_by_label("Reading, mA")).to_have_value("4.01")
+        p.get_by_label("Reading, mA").press("Enter")
+        expect(p.get_by_role("button", name="Record reading 2")).to_be_visible()
+        self.assertEqual(RunEvent.objects.filter(type="reading_taken").count(), 1)
+        self.assertEqual(len(lost), 1)
+
+    def test_slips_are_asked_about_refused_or_struck_in_plain_words(self):
+        p = self.page
+        self.steps.read(GOOD[:2])
+        field = p.get_by_label("Reading, mA")
+        for typed, words in (
+            ("abc", "not a number"),
+            ("1e999", "too large"),
+            ("12 V", "asked in mA"),
+            ("", "is empty"),
+            ("1204", "Did you mean 12.04 mA?"),
+        ):
+            field.fill(typed)
+            field.press("Enter")
+            expect(p.get_by_text(re.compile(re.escape(words))).first).to_be_visible()
+            expect(field).to_have_value(typed)
+        p.get_by_role("button", name="Yes, 12.04 mA").click()
+        expect(p.get_by_role("button", name="Record reading 4")).to_be_visible()
+        p.get_by_role("button", name="Strike a reading").click()
+        dialog = p.get_by_role("dialog")
+        dialog.get_by_label("Reason").fill("valve was passing")
+        dialog.get_by_role("button", name="Strike it").click()
+        expect(p.get_by_role("region", name="As found readings")).to_contain_text("struck by Ines Calder: valve was passing")
+        expect(p.get_by_role("button", name="Record reading 3")).to_be_visible()
+
+    def test_voiding_asks_for_the_hold_first_and_leaves_nothing_open(self):
+        p = self.page
+        p.get_by_role("button", name="Void", exact=True).click()
+        dialog = p.get_by_role("dialog")
+        dialog.get_by_label("Reason").fill("wrong day")
+        dialog.get_by_role("button", name="Void it").click()
+        expect(dialog.get_by_role("alert").last).to_contain_text("Normal reading seen")
+        dialog.get_by_label("Normal reading seen").fill("212")
+        dialog.get_by_label("Operator told").fill("Control room")
+        dialog.get_by_role("button", name="Void it").click()
+        expect(p.get_by_text("Voided by Ines Calder")).to_be_visible()
+        expect(p.get_by_role("region", name="Open holds")).to_have_count(0)
+        self.assertEqual(Run.objects.get().status, "voided")
