@@ -45,7 +45,7 @@ class Run(models.Model):
         indexes = [
             models.Index(fields=["status", "-signed_at"]),
             models.Index(fields=["instrument", "-started_at"]),
-            models.Index(fields=["-signed_at"]),
+            models.Index(fields=["-signed_at", "-number"]),
         ]
 
     def __str__(self) -> str:

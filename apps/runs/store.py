@@ -2,26 +2,69 @@
 
 from __future__ import annotations
 
+import threading
 import uuid
+from collections import OrderedDict
+from collections.abc import Sequence
 
 from apps.runs.models import Run, RunEvent
 from config.failures import Missing
 from metrology.run.events import GENESIS, Event, link
 
+COLUMNS = ("seq", "event_id", "type", "payload", "author", "author_name", "at", "device_at")
 
-def load_events(run: Run) -> list[Event]:
-    """All events of a run in order."""
-    rows = run.events.order_by("seq").values_list("seq", "event_id", "type", "payload", "author", "author_name", "at", "device_at")
+
+def load_events(run: Run, *, after: int = 0, until: int | None = None) -> list[Event]:
+    """Events of a run in order, read from the database; between two places in it when asked."""
+    rows = run.events.filter(seq__gt=after).order_by("seq").values_list(*COLUMNS)
+    if until is not None:
+        rows = rows.filter(seq__lte=until)
     return [Event(seq, str(eid), kind, payload, author, name, at, device) for seq, eid, kind, payload, author, name, at, device in rows]
 
 
-def load_run(run_id: uuid.UUID, *, lock: bool = False) -> tuple[Run, list[Event]]:
-    """A run with its events."""
+class EventCache:
+    """Events of the runs worked on lately, so that each append reads only what is new.
+
+    The head of the chain is the key: what is kept is used only while it leads to the head that the database holds,
+    or to the event before the first new one.
+    """
+
+    def __init__(self, size: int = 64) -> None:
+        self._size = size
+        self._kept: OrderedDict[uuid.UUID, tuple[str, tuple[Event, ...]]] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def events(self, run: Run) -> list[Event]:
+        """All events of a run, those already known not read again."""
+        with self._lock:
+            head, known = self._kept.get(run.id, (GENESIS, ()))
+        if head != run.head:
+            fresh = list(run.events.filter(seq__gt=len(known)).order_by("seq").values_list("previous", flat=True)[:1])
+            if known and fresh != [head]:
+                known = ()
+            known = (*known, *load_events(run, after=len(known), until=run.events_count))
+            self.keep(run, known)
+        return list(known)
+
+    def keep(self, run: Run, events: Sequence[Event]) -> None:
+        """Remember the events that lead to the run's head."""
+        with self._lock:
+            self._kept[run.id] = (run.head, tuple(events))
+            self._kept.move_to_end(run.id)
+            while len(self._kept) > self._size:
+                self._kept.popitem(last=False)
+
+
+CACHE = EventCache()
+
+
+def load_run(run_id: uuid.UUID, *, lock: bool = False, fresh: bool = False) -> tuple[Run, list[Event]]:
+    """A run with its events; `fresh` reads them all from the database, for what is evidence."""
     rows = Run.objects.select_related("instrument__area", "technician")
     run = (rows.select_for_update(of=("self",)) if lock else rows).filter(pk=run_id).first()
     if run is None:
         raise Missing("unknown_run", "There is no such run.")
-    return run, load_events(run)
+    return run, load_events(run) if fresh else CACHE.events(run)
 
 
 def append_rows(run: Run, events: list[Event]) -> None:

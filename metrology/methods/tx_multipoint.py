@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
+from functools import lru_cache
 
 from metrology.judgement.decision import FAIL, MARGINAL, decide
 from metrology.judgement.errors import DOWN, UP, error_in_bases, measure_point, statistics
@@ -42,28 +43,11 @@ class TxMultipoint:
 
     def steps(self, setup: RunSetup, choices: Mapping[str, str]) -> tuple[Step, ...]:
         """The steps, with repeated and left-out ones as the choices demand."""
-        return tx_steps.steps(setup, choices)
+        return tx_steps.steps(setup, tuple(sorted(choices.items())))
 
     def plan(self, setup: RunSetup) -> tuple[Slot, ...]:
         """Each cycle rises through the points and falls back through them, the top taken both ways."""
-        i = setup.instrument
-        slots: list[Slot] = []
-        for cycle in range(1, setup.cycles + 1):
-            ways = [(p, UP) for p in setup.points_percent] + [(p, DOWN) for p in reversed(setup.points_percent)]
-            for n, (percent, direction) in enumerate(ways):
-                nominal = i.lrv + percent / 100.0 * (i.urv - i.lrv)
-                slots.append(
-                    Slot(
-                        len(slots),
-                        cycle,
-                        direction,
-                        percent,
-                        nominal,
-                        ideal_for(setup, nominal),
-                        _how(n, len(setup.points_percent), direction),
-                    )
-                )
-        return tuple(slots)
+        return _plan(setup)
 
     def evaluate(self, setup: RunSetup, readings: Sequence[RawReading], references: Mapping[str, ReferenceStandard]) -> SetResult:
         """Judge readings against the tolerance with the uncertainty of the references in view."""
@@ -170,6 +154,28 @@ class TxMultipoint:
             u = _reference_percent(setup, role, reference, slot.nominal)
             ratios.append(tol / u if u > 0 else math.inf)
         return min(ratios)
+
+
+@lru_cache(maxsize=256)
+def _plan(setup: RunSetup) -> tuple[Slot, ...]:
+    i = setup.instrument
+    slots: list[Slot] = []
+    for cycle in range(1, setup.cycles + 1):
+        ways = [(p, UP) for p in setup.points_percent] + [(p, DOWN) for p in reversed(setup.points_percent)]
+        for n, (percent, direction) in enumerate(ways):
+            nominal = i.lrv + percent / 100.0 * (i.urv - i.lrv)
+            slots.append(
+                Slot(
+                    len(slots),
+                    cycle,
+                    direction,
+                    percent,
+                    nominal,
+                    ideal_for(setup, nominal),
+                    _how(n, len(setup.points_percent), direction),
+                )
+            )
+    return tuple(slots)
 
 
 def _how(n: int, count: int, direction: str) -> str:

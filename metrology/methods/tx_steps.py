@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from functools import lru_cache
 
 from metrology.methods.setup import RunSetup
 from metrology.methods.steps import Check, Field, Step
@@ -32,8 +33,10 @@ HOLD_KINDS = (
 MAX_ROUNDS = 20
 
 
-def steps(setup: RunSetup, choices: Mapping[str, str]) -> tuple[Step, ...]:
-    """All steps in order; `choices` maps a judge step to what was chosen there."""
+@lru_cache(maxsize=256)
+def steps(setup: RunSetup, chosen: tuple[tuple[str, str], ...]) -> tuple[Step, ...]:
+    """All steps in order; `chosen` holds pairs of a judge step and what was chosen there."""
+    choices = dict(chosen)
     return (*_prepare(setup), *_make_safe(setup), *_middle(setup, choices), *_finish(setup))
 
 

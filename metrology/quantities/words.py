@@ -30,8 +30,8 @@ def percent(value: float) -> str:
 
 
 def ratio(value: float) -> str:
-    """A ratio such as a TUR, as people write it: 4.2 : 1."""
-    return "no limit" if math.isinf(value) else f"{value:.1f} : 1" if value < 100 else f"{value:.0f} : 1"
+    """A ratio such as a TUR, as people write it: 4.2:1."""
+    return "no limit" if math.isinf(value) else f"{value:.1f}:1" if value < 100 else f"{value:.0f}:1"
 
 
 def minutes(seconds: float) -> str:

@@ -13,9 +13,8 @@ from metrology.run.state import Reading, RunState
 from metrology.run.view_types import BudgetData, CorridorPoint, Named, RowData, SetData
 
 
-def reading_rows(state: RunState, method: Method, step_key: str) -> list[RowData]:
-    """All readings of a step in the order taken, struck ones with their reason."""
-    result = evaluate_set(state, method, step_key)
+def reading_rows(state: RunState, method: Method, step_key: str, *, result: SetResult) -> list[RowData]:
+    """All readings of a step in the order taken, struck ones with their reason; `result` judges those that count."""
     by_slot = {j.slot.index: j for j in result.judged}
     plan = method.plan(state.setup)
     rows: list[RowData] = []
@@ -107,7 +106,7 @@ def set_evidence(state: RunState, method: Method, step: Step, *, is_final: bool)
         "phase": step.phase,
         "is_final": is_final,
         "is_complete": result.is_complete,
-        "rows": reading_rows(state, method, step.key),
+        "rows": reading_rows(state, method, step.key, result=result),
         "verdict": result.verdict if result.judged else None,
         "share": f"{100 * result.share:.0f} % of tolerance" if result.judged else None,
         "statistics": _statistics(result),

@@ -8,7 +8,7 @@ from metrology.judgement.policy import describe_policy
 from metrology.methods.base import Method
 from metrology.methods.steps import PHASES, Step
 from metrology.quantities.words import decimals_for, iso, number, percent, ratio
-from metrology.run.evidence import reading_rows, set_evidence
+from metrology.run.evidence import set_evidence
 from metrology.run.progress import (
     Progress,
     choices,
@@ -40,6 +40,7 @@ from metrology.run.view_types import (
 def make_view(state: RunState, method: Method, now: datetime) -> RunView:
     """The view of a run at `now`."""
     progress = make_progress(state, method)
+    evidence = _evidence(state, method, progress)
     return {
         "seq": state.seq,
         "status": state.status,
@@ -48,8 +49,8 @@ def make_view(state: RunState, method: Method, now: datetime) -> RunView:
         "instrument": instrument_data(state),
         "started": {"at": iso(state.started_at), "by": state.started_by, "name": state.started_by_name},
         "rail": _rail(progress),
-        "step": _step(state, method, progress, now),
-        "evidence": _evidence(state, method, progress),
+        "step": _step(state, method, progress, evidence),
+        "evidence": evidence,
         "references": _references(state, method),
         "surroundings": _surroundings(state),
         "holds": [hold_data(h, now) for h in state.holds.values()],
@@ -159,7 +160,7 @@ def _references(state: RunState, method: Method) -> list[ReferenceData]:
     return rows
 
 
-def _step(state: RunState, method: Method, progress: Progress, now: datetime) -> StepData | None:
+def _step(state: RunState, method: Method, progress: Progress, evidence: list[SetData]) -> StepData | None:
     step = progress.current
     if step is None or state.status in ("signed", "accepted", "voided"):
         return None
@@ -191,7 +192,7 @@ def _step(state: RunState, method: Method, progress: Progress, now: datetime) ->
         "adjust": None,
     }
     if step.kind == "readings":
-        data["readings"] = _readings_step(state, method, step)
+        data["readings"] = _readings_step(state, method, step, evidence)
     elif step.kind == "judge":
         data["judge"] = _judge_step(state, method, step)
     elif step.kind == "adjust":
@@ -199,12 +200,12 @@ def _step(state: RunState, method: Method, progress: Progress, now: datetime) ->
     return data
 
 
-def _readings_step(state: RunState, method: Method, step: Step) -> ReadingsStep:
+def _readings_step(state: RunState, method: Method, step: Step, evidence: list[SetData]) -> ReadingsStep:
     i = state.setup.instrument
     plan = method.plan(state.setup)
     slot = current_slot(state, method, step.key)
     low, high = output_limits(i)
-    rows = reading_rows(state, method, step.key)
+    rows = next((s["rows"] for s in evidence if s["key"] == step.key), [])
     return {
         "total": len(plan),
         "taken": len(state.active_readings(step.key)),

@@ -43,7 +43,7 @@ class CertificateView(APIView):
     @extend_schema(operation_id="get_certificate", responses={(200, "application/pdf"): OpenApiTypes.BINARY})
     def get(self, request: Request, run_id: uuid.UUID) -> HttpResponse:
         require(request.user, "read")
-        run, events = load_run(run_id)
+        run, events = load_run(run_id, fresh=True)
         pdf = make_certificate(run, events, timezone.now())
         return _file(pdf, "application/pdf", f"{run.label}-{run.instrument.tag}.pdf", inline=True)
 
@@ -52,7 +52,7 @@ class CsvView(APIView):
     @extend_schema(operation_id="get_run_csv", responses={(200, "text/csv"): OpenApiTypes.STR})
     def get(self, request: Request, run_id: uuid.UUID) -> HttpResponse:
         require(request.user, "read")
-        run, events = load_run(run_id)
+        run, events = load_run(run_id, fresh=True)
         text = export_csv(run, events, timezone.now())
         return _file(text.encode("utf-8-sig"), "text/csv; charset=utf-8", f"{run.label}-{run.instrument.tag}.csv")
 
@@ -61,7 +61,7 @@ class JsonView(APIView):
     @extend_schema(operation_id="get_run_json", responses=OpenApiTypes.OBJECT)
     def get(self, request: Request, run_id: uuid.UUID) -> HttpResponse:
         require(request.user, "read")
-        run, events = load_run(run_id)
+        run, events = load_run(run_id, fresh=True)
         response = JsonResponse(export_json(run, events), json_dumps_params={"ensure_ascii": False, "indent": 1})
         response["Content-Disposition"] = f'attachment; filename="{_safe_name(f"{run.label}-{run.instrument.tag}.json")}"'
         return response

@@ -233,3 +233,18 @@ class Rebuild(PlantTestCase):
         before = Run.objects.values().get()
         project(run, fold(load_events(run)))
         self.assertEqual(Run.objects.values().get(), before)
+
+
+class Cache(PlantTestCase):
+    def test_what_another_process_appended_is_seen_and_a_rewritten_past_is_not_believed(self):
+        from apps.runs.store import CACHE, append_rows, load_run
+        from metrology.run.events import Event
+
+        self.prepare()
+        run, known = load_run(self.run_id)
+        elsewhere = Run.objects.get(pk=run.pk)  # as another process would, past this process's cache
+        append_rows(elsewhere, [Event(self.seq + 1, str(uuid.uuid4()), "note_added", {"text": "hi"}, "tomas", "Tomas", timezone.now())])
+        elsewhere.save()
+        self.assertEqual(len(load_run(self.run_id)[1]), len(known) + 1)
+        CACHE.keep(Run(id=run.id, head="f" * 64), known[:3])  # a past that does not lead to the stored head
+        self.assertEqual([e.id for e in load_run(self.run_id)[1]], [e.id for e in load_run(self.run_id, fresh=True)[1]])

@@ -10,7 +10,7 @@ export function HoldStrip() {
   const now = useNow(15_000);
   if (!holds.data?.length) return null;
   return (
-    <section aria-label="Open holds" className="border-b border-rule">
+    <section aria-label="Open holds" className="max-h-36 shrink-0 overflow-y-auto border-b border-rule">
       <ul>
         {holds.data.map((h) => {
           const late = now - Date.parse(h.until);

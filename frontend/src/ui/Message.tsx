@@ -1,13 +1,22 @@
 import { Info, TriangleAlert } from "lucide-react";
-import type { ReactNode } from "react";
+import { useEffect, useRef, type ReactNode } from "react";
 import { ApiFailure } from "../api/client";
 
 /** A sentence that matters: refused, doubted, or merely said. */
 export function Message({ tone = "info", children, title }: { tone?: "info" | "edge" | "out"; children: ReactNode; title?: string }) {
   const look = { info: "bg-water-soft border-water", edge: "bg-amber-soft border-amber", out: "bg-iron-soft border-iron" }[tone];
   const Icon = tone === "info" ? Info : TriangleAlert;
+  const box = useRef<HTMLDivElement>(null);
+  // What was refused or doubted must be seen, also where the page is long.
+  useEffect(() => {
+    if (tone !== "info") box.current?.scrollIntoView?.({ block: "nearest" });
+  }, [tone, children]);
   return (
-    <div role={tone === "info" ? "status" : "alert"} className={`flex gap-3 border-l-4 px-3 py-2.5 ${look}`}>
+    <div
+      ref={box}
+      role={tone === "info" ? "status" : "alert"}
+      className={`flex gap-3 border-l-4 px-3 py-2.5 ${look}`}
+    >
       <Icon size={20} aria-hidden="true" className="mt-0.5 shrink-0" />
       <div className="min-w-0 flex-1">
         {title && <p className="font-bold">{title}</p>}

@@ -59,14 +59,14 @@ export function PlantPage() {
           <tbody>
             {d.rows.map((r) => (
               <tr key={r.tag} className="border-b border-rule hover:bg-water-soft">
-                <td className="pl-3">
+                <td className="pr-3 pl-3 whitespace-nowrap">
                   <Link to={`/plant/${encodeURIComponent(r.tag)}`} className="inline-flex min-h-12 items-center gap-2 font-bold text-water underline-offset-4 hover:underline">
                     <Ring closed={0} state={r.last_done_on ? "done" : "idle"} size={18} />
                     {r.tag}
                   </Link>
                 </td>
                 <td className="max-w-72 truncate">{r.service}</td>
-                <td className="max-md:hidden">{r.area}</td>
+                <td className="pr-3 whitespace-nowrap max-md:hidden">{r.area}</td>
                 <td className="text-sm text-muted max-lg:hidden">
                   {r.method_title}
                   {!r.is_runnable && ", on paper"}

@@ -2,7 +2,7 @@ import type { ReadingSet, Row } from "../../api/client";
 
 const W = 460;
 const H = 250;
-const LEFT = 44;
+const LEFT = 60;
 const BOTTOM = 34;
 const TOP = 8;
 const RIGHT = 8;
@@ -60,7 +60,7 @@ export function ErrorPlot({ sets, nextPercent }: { sets: ReadingSet[]; nextPerce
         <text x={(LEFT + W) / 2} y={H - 4} textAnchor="middle" fontSize="12" fill="var(--muted)">
           input, % of span
         </text>
-        <text transform={`translate(10 ${(H - BOTTOM) / 2}) rotate(-90)`} textAnchor="middle" fontSize="12" fill="var(--muted)">
+        <text transform={`translate(12 ${(H - BOTTOM) / 2}) rotate(-90)`} textAnchor="middle" fontSize="12" fill="var(--muted)">
           error, % of span
         </text>
         {[1, -1].map((s) => (

@@ -52,9 +52,9 @@ export function StepFrame({ step, children, action, onSubmit }: { step: Step; ch
   };
   return (
     <form ref={form} onSubmit={submit} noValidate className="flex min-h-0 flex-1 flex-col" aria-labelledby="step-title">
-      <div className="min-h-0 flex-1 space-y-4 overflow-y-auto px-6 py-4">
+      <div className="min-h-0 flex-1 space-y-3 overflow-y-auto px-6 py-3">
         <div>
-          <p className="text-sm text-muted">{step.phase}</p>
+          {step.phase !== step.title.toLowerCase() && <p className="text-sm text-muted">{step.phase}</p>}
           <h2 id="step-title" ref={heading} tabIndex={-1} className="text-2xl font-bold outline-none">
             {step.title}
           </h2>

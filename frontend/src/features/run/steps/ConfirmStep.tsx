@@ -1,4 +1,3 @@
-import { useState } from "react";
 import { ApiFailure } from "../../../api/client";
 import { Button } from "../../../ui/Button";
 import { CheckLine, ChoiceField, LongField, TextField } from "../../../ui/fields";
@@ -37,12 +36,18 @@ export function StepFields({
 export function ConfirmStep({ run, step }: StepProps) {
   const append = useAppend(run);
   const [values, set, clear] = useDraftForm(`${run.id}/${step.key}`);
-  const [ticked, setTicked] = useState<string[]>([]);
+  const [ticks, tick, clearTicks] = useDraftForm(`${run.id}/${step.key}/checks`);
+  const ticked = step.checks.map((c) => c.key).filter((key) => ticks[key]);
   const failure = append.error instanceof ApiFailure ? append.error : null;
   const errors = failure?.byField ?? {};
   const confirm = () => {
     if (append.isPending) return;
-    append.mutate([{ type: "step_confirmed", payload: { step: step.key, values, checks: ticked } }], { onSuccess: clear });
+    append.mutate([{ type: "step_confirmed", payload: { step: step.key, values, checks: ticked } }], {
+      onSuccess: () => {
+        clear();
+        clearTicks();
+      },
+    });
   };
   return (
     <StepFrame
@@ -65,7 +70,7 @@ export function ConfirmStep({ run, step }: StepProps) {
               label={c.label}
               checked={ticked.includes(c.key)}
               error={errors[c.key]}
-              onChange={(on) => setTicked(on ? [...ticked, c.key] : ticked.filter((k) => k !== c.key))}
+              onChange={(on) => tick(c.key, on ? "yes" : "")}
             />
           ))}
         </div>

@@ -37,8 +37,8 @@ export function HoldStep({ run, step }: StepProps) {
         </Button>
       }
     >
-      <RadioGroup value={kind} onChange={(v: string) => set("kind", v)} className="max-w-xl">
-        <Label className="font-bold">Kind of hold</Label>
+      <RadioGroup value={kind} onChange={(v: string) => set("kind", v)} className="grid gap-x-4 sm:grid-cols-2">
+        <Label className="font-bold sm:col-span-2">Kind of hold</Label>
         {step.options.map((o) => (
           <Radio
             key={o.value}
@@ -55,7 +55,7 @@ export function HoldStep({ run, step }: StepProps) {
         ))}
         {errors.kind && <p className="font-bold text-iron">{errors.kind}</p>}
       </RadioGroup>
-      <div className="max-w-xl space-y-4">
+      <div className="space-y-4">
         <TextField label={kind === "none" ? "Why no hold is needed" : "Reason"} value={values.reason ?? ""} onChange={(v) => set("reason", v)} error={errors.reason} />
         {kind !== "none" && (
           <div>

@@ -72,7 +72,7 @@ export function ReadingsStep({ run, step }: StepProps) {
           </span>
         </p>
       </div>
-      <p>{next.how}</p>
+      <p className="font-bold">{next.how}</p>
       <div className="grid max-w-2xl grid-cols-[minmax(0,1fr)_200px] items-start gap-4">
         <TextField label="Reading" unit={r.output_unit} numeric big value={indicated} onChange={setIndicated} inputRef={field} autoFocus />
         <TextField label="Really applied" unit={r.unit} numeric value={appliedText} onChange={setApplied} hint="Change it if the reference says otherwise." />

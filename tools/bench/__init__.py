@@ -1,0 +1,1 @@
+"""Measurements of what was promised: `make bench`."""

@@ -1,0 +1,98 @@
+"""Run all measurements and print them as a table beside what was promised."""
+
+from __future__ import annotations
+
+import gzip
+import os
+import re
+import sqlite3
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+os.environ["DJANGO_SETTINGS_MODULE"] = "config.settings.bench"
+ROOT = Path(__file__).resolve().parent.parent.parent
+
+
+def percentile(values: list[float], share: float) -> float:
+    """The value below which `share` of the values lie."""
+    ordered = sorted(values)
+    return ordered[min(len(ordered) - 1, int(share * len(ordered)))]
+
+
+def timed(times: int, act: Callable[[], object], *, before: Callable[[], object] | None = None) -> list[float]:
+    """Milliseconds of each of `times` acts, what is done before each not counted."""
+    taken = []
+    for _ in range(times):
+        if before:
+            before()
+        at = time.perf_counter()
+        act()
+        taken.append(1000 * (time.perf_counter() - at))
+    return taken
+
+
+def bare_insert() -> list[float]:
+    """A committed insert of one small row on the same disk, synchronous=FULL."""
+    path = ROOT / "var" / "bench-insert.sqlite3"
+    path.unlink(missing_ok=True)
+    db = sqlite3.connect(path, isolation_level=None)
+    db.executescript("PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; CREATE TABLE t (id INTEGER PRIMARY KEY, body TEXT);")
+    taken = timed(200, lambda: db.execute("INSERT INTO t (body) VALUES (?)", ("x" * 400,)))
+    db.close()
+    path.unlink(missing_ok=True)
+    return taken
+
+
+def script_kilobytes() -> tuple[float, float]:
+    """Compressed script of the first load (what index.html names), and of the whole application, in kB."""
+    dist = ROOT / "frontend" / "dist"
+    named = re.findall(r'(?:src|href)="/static/([^"]+\.js)"', (dist / "index.html").read_text())
+    size = {p.relative_to(dist).as_posix(): len(gzip.compress(p.read_bytes(), 6)) / 1000 for p in dist.rglob("*.js")}
+    return sum(size[n] for n in named), sum(size.values())
+
+
+def verdict_on_screen() -> str:
+    """Enter to verdict in the browser test's own clock."""
+    command = [sys.executable, "-W", "ignore", "manage.py", "test", "--noinput", "e2e.test_whole_run.WholeRun.test_by_keyboard_alone"]
+    env = {**os.environ, "DJANGO_SETTINGS_MODULE": "config.settings.test"}
+    out = subprocess.run(command, cwd=ROOT, env=env, capture_output=True, text=True, check=False).stdout
+    found = re.search(r"verdict on screen after Enter: .*", out)
+    return found.group(0).split(": ", 1)[1] if found else "the journey failed"
+
+
+def main() -> None:
+    import django
+
+    django.setup()
+    from tools.bench.database import Bench
+
+    bench = Bench()
+    bench.fill()
+    rows: list[tuple[str, str, str]] = []
+
+    def row(name: str, taken: list[float], promised: str) -> None:
+        rows.append((name, f"p50 {percentile(taken, 0.5):7.1f} ms   p95 {percentile(taken, 0.95):7.1f} ms", promised))
+
+    row("bare committed insert, same disk", bare_insert(), "to compare")
+    row(
+        f"append of a reading, run of {bench.run_length} events",
+        timed(100, bench.append_reading, before=bench.strike_reading),
+        "p95 < 40 ms",
+    )
+    row("Today", timed(40, bench.today), "p95 < 200 ms")
+    row("certificate", timed(12, bench.certificate), "< 500 ms")
+    row("Plant, search by part of a tag", timed(20, bench.search), "to compare")
+    row("Records, first page", timed(20, bench.records), "to compare")
+    first, whole = script_kilobytes()
+    rows.append(("compressed script of the first load", f"{first:.0f} kB (whole application {whole:.0f} kB)", "< 250 kB"))
+    rows.append(("verdict on screen after Enter", verdict_on_screen(), "< 150 ms"))
+    print(f"\n{bench.size()}\n")
+    for name, measured, promised in rows:
+        print(f"  {name:<44} {measured:<44} {promised}")
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,180 @@
+"""The large database: 50,000 instruments, 200,000 finished runs, 1,000,000 events, and one run of 500 events."""
+
+from __future__ import annotations
+
+import uuid
+from datetime import timedelta
+from typing import Any
+
+from django.core.management import call_command
+from django.db import connection, transaction
+from django.test import Client
+from django.utils import timezone
+
+from apps.accounts.models import Person
+from apps.plant.models import Area, Instrument
+from apps.runs.models import Run, RunEvent
+from apps.runs.projections import next_number
+from apps.runs.services import NewEvent, append_events, start_run
+from apps.runs.store import load_events
+
+INSTRUMENTS, RUNS, EVENTS_EACH = 50_000, 200_000, 5
+BATCH = 5_000
+
+
+class Bench:
+    """Fills the database once and offers the acts that are measured."""
+
+    def fill(self) -> None:
+        call_command("migrate", verbosity=0)
+        if not Instrument.objects.exists():
+            call_command("load_demo")
+        self.person = Person.objects.get(username="ines")
+        if Instrument.objects.count() < INSTRUMENTS:
+            print("Filling the large database (once, a few minutes)…", flush=True)
+            self._instruments()
+            self._runs()
+            with connection.cursor() as cursor:
+                cursor.execute("ANALYZE")
+        self._long_run()
+        self.client = Client()
+        self.client.force_login(self.person, backend="django.contrib.auth.backends.ModelBackend")
+        self.certified = Run.objects.filter(status="accepted", number__lt=40).order_by("number").first()
+
+    def _instruments(self) -> None:
+        areas = list(Area.objects.all())
+        today = timezone.localdate()
+        made = INSTRUMENTS - Instrument.objects.count()
+        rows = [
+            Instrument(
+                tag=f"PT-{100000 + n}",
+                tag_key=f"pt-{100000 + n}",
+                serial=f"B-{n}",
+                service=f"Line {n % 977} pressure",
+                area=areas[n % len(areas)],
+                unit="kPa",
+                lrv=0,
+                urv=400,
+                tolerance_value=0.5,
+                next_due=today + timedelta(days=n % 400 - 20),
+                last_done_on=today,
+                last_found="pass",
+            )
+            for n in range(made)
+        ]
+        Instrument.objects.bulk_create(rows, batch_size=BATCH)
+
+    def _runs(self) -> None:
+        now = timezone.now()
+        ids = list(Instrument.objects.filter(tag__startswith="PT-1").values_list("id", flat=True))
+        start = next_number()
+        for first in range(0, RUNS, BATCH):
+            runs = [self._run(start + n, ids[n % len(ids)], now - timedelta(minutes=n)) for n in range(first, first + BATCH)]
+            events = [
+                RunEvent(
+                    run_id=r.id,
+                    seq=s,
+                    event_id=uuid.uuid4(),
+                    type="note_added",
+                    payload={"text": "a note of ordinary length, as people write them"},
+                    author="ines",
+                    author_name="Ines Calder",
+                    at=r.started_at,
+                    previous="0" * 64,
+                    link=uuid.uuid4().hex * 2,
+                )
+                for r in runs
+                for s in range(1, EVENTS_EACH + 1)
+            ]
+            with transaction.atomic():
+                Run.objects.bulk_create(runs)
+                RunEvent.objects.bulk_create(events, batch_size=BATCH)
+
+    def _run(self, number: int, instrument_id: int, at: Any) -> Run:
+        return Run(
+            number=number,
+            instrument_id=instrument_id,
+            technician=self.person,
+            method="tx-multipoint",
+            revision="1",
+            status="accepted",
+            started_at=at,
+            signed_at=at,
+            ended_at=at,
+            closed=1.0,
+            found_verdict="pass",
+            left_verdict="pass",
+            found_error=0.1,
+            left_error=0.1,
+            events_count=EVENTS_EACH,
+            head="0" * 64,
+            decision="leave",
+        )
+
+    def _long_run(self) -> None:
+        """A run at its as-found points with 500 events, most of them notes."""
+        instrument = (
+            Instrument.objects.filter(tag__startswith="PT-1", runs__status="accepted").exclude(runs__status="open").order_by("?").first()
+        )
+        assert instrument is not None
+        run = start_run(actor=self.person, instrument=instrument, now=timezone.now())
+        self.run_id, self.seq = run.id, 1
+        self._send("step_confirmed", step="identity", values={"tag": instrument.tag, "serial": instrument.serial})
+        self._send("reference_assigned", role="applied", code="MB-P01")
+        self._send("reference_assigned", role="indicated", code="MB-I01")
+        self._send("step_confirmed", step="references")
+        self._send("step_confirmed", step="environment", values={"temperature": "20"})
+        self._send("step_confirmed", step="operator", values={"operator": "Control room", "permit": "P-1"})
+        self._send("hold_placed", step="hold", kind="none", reason="measuring")
+        self._send("step_confirmed", step="cautions", checks=["isolated", "safe", "untouched"])
+        notes = [NewEvent(uuid.uuid4(), "note_added", {"text": f"note {n}"}) for n in range(500 - self.seq - 2)]
+        for first in range(0, len(notes), 200):
+            self._append(notes[first : first + 200])
+        self._send("reading_taken", step="as_found", slot=0, indicated="4.003")
+        self._send("reading_taken", step="as_found", slot=1, indicated="8.003")
+        self.run_length = self.seq
+
+    def _append(self, events: list[NewEvent]) -> None:
+        _, state = append_events(actor=self.person, run_id=self.run_id, expected_seq=self.seq, events=events, now=timezone.now())
+        self.seq = state.seq
+
+    def _send(self, event_type: str, /, **payload: Any) -> None:
+        self._append([NewEvent(uuid.uuid4(), event_type, payload)])
+
+    def strike_reading(self) -> None:
+        """Make room for the next measured reading."""
+        run = Run.objects.get(pk=self.run_id)
+        taken = [e for e in load_events(run) if e.type == "reading_taken"][-1]
+        self._send("reading_struck", reading=taken.id, reason="measuring")
+
+    def append_reading(self) -> None:
+        event = {"id": str(uuid.uuid4()), "type": "reading_taken", "payload": {"step": "as_found", "slot": 1, "indicated": "8.003"}}
+        self._post(f"runs/{self.run_id}/events/", {"expected_seq": self.seq, "events": [event]})
+        self.seq += 1
+
+    def _post(self, path: str, body: dict[str, Any]) -> None:
+        answer = self.client.post(f"/api/v1/{path}", body, content_type="application/json")
+        assert answer.status_code == 200, answer.content
+
+    def _get(self, path: str) -> None:
+        answer = self.client.get(f"/api/v1/{path}")
+        assert answer.status_code == 200, answer.content[:300]
+
+    def today(self) -> None:
+        self._get("today/")
+
+    def certificate(self) -> None:
+        assert self.certified is not None
+        self._get(f"runs/{self.certified.id}/certificate.pdf")
+
+    def search(self) -> None:
+        self._get("instruments/?search=1234")
+
+    def records(self) -> None:
+        self._get("records/")
+
+    def size(self) -> str:
+        return (
+            f"Database: {Instrument.objects.count():,} instruments, {Run.objects.count():,} runs, {RunEvent.objects.count():,} events, "
+            "synchronous=FULL."
+        )
