@@ -121,6 +121,7 @@ def _story(run: Run, state: RunState, view: RunView) -> list[Flowable]:
         story.append(KeepTogether([_p("Errors", HEAD), error_plot(shown, WIDTH, 165)]))
     for found in view["evidence"]:
         story += _set(found, view)
+    story += _adjusting(view)
     story += _references(state, view)
     story += _rules(view)
     story += _holds(view)
@@ -208,7 +209,7 @@ def _set(found: SetData, view: RunView) -> list[Flowable]:
             f"Read {i['output_unit']}",
             "Error, % span",
             "Tolerance",
-            "U (k≈2)",
+            "U",
             "TUR",
             "Verdict",
         )
@@ -240,6 +241,16 @@ def _row(r: RowData) -> list[Flowable]:
     close = ", marginal" if r["is_too_close"] else ""
     cells = [r["percent"], r["direction"], r["applied"], r["ideal"], r["indicated"], r["error"], r["tolerance"], r["u"], r["tur"]]
     return [*[_p(c, SMALL) for c in cells], Paragraph(_verdict(r["verdict"]) + close, SMALL)]
+
+
+def _adjusting(view: RunView) -> list[Flowable]:
+    """The passes with before and after, and any work on the cause."""
+    lines: list[Flowable] = [_p(f"{w['by']}, {local(w['at'])}: {w['text']}") for w in view["works"]]
+    for a in view["adjustments"]:
+        passes = "; ".join(f"pass {p['pass_number']} {p['screw']} {p['before_text']} to {p['after_text']}" for p in a["passes"])
+        stopped = f" Stopped before both ends were inside the aim: {a['reason']}" if a["reason"] else ""
+        lines.append(_p(f"{a['title']} (error in % of span before and after): {passes}.{stopped}"))
+    return [KeepTogether([_p("Adjustment and work", HEAD), *lines])] if lines else []
 
 
 def _references(state: RunState, view: RunView) -> list[Flowable]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import datetime
 
 from metrology.judgement.policy import describe_policy
@@ -22,18 +23,21 @@ from metrology.run.progress import (
 from metrology.run.readings import output_limits
 from metrology.run.state import Hold, Note, RunState
 from metrology.run.view_types import (
+    AdjustmentData,
     AdjustStep,
     HoldData,
     InstrumentData,
     JudgeStep,
     Named,
     NoteData,
+    PassData,
     RailPhase,
     ReadingsStep,
     ReferenceData,
     RunView,
     SetData,
     StepData,
+    WorkData,
 )
 
 
@@ -51,6 +55,8 @@ def make_view(state: RunState, method: Method, now: datetime) -> RunView:
         "rail": _rail(progress),
         "step": _step(state, method, progress, evidence),
         "evidence": evidence,
+        "adjustments": _adjustments(state, method, progress),
+        "works": _works(state),
         "references": _references(state, method),
         "surroundings": _surroundings(state),
         "holds": [hold_data(h, now) for h in state.holds.values()],
@@ -239,7 +245,6 @@ def _adjust_step(state: RunState, method: Method, step: Step) -> AdjustStep:
     progress = method.adjust_progress(state.setup, passes_of(state, step.key))
     decimals = decimals_for(i.output_hi - i.output_lo)
     target = next((t for t in method.adjust_targets(state.setup) if t.screw == progress.next_screw), None)
-    worst = max((abs(v) for _, b, a in progress.errors for v in (b, a) if v is not None), default=0.0)
     return {
         "screw": progress.next_screw,
         "pass_number": progress.pass_number,
@@ -252,24 +257,51 @@ def _adjust_step(state: RunState, method: Method, step: Step) -> AdjustStep:
             "nominal": number(target.nominal, decimals_for(i.urv - i.lrv)),
             "unit": i.unit,
             "ideal": number(target.ideal, decimals),
-            "aim": f"±{number(target.aim, decimals + 1)} {i.output_unit}",
+            "aim": f"±{number(target.aim, decimals)} {i.output_unit}",
         }
         if target
         else None,
-        "passes": [
-            {
-                "pass_number": n // 2 + 1,
-                "screw": s,
-                "before": b,
-                "after": a,
-                "scale": worst,
-                "before_text": percent(b),
-                "after_text": percent(a) if a is not None else "left alone",
-            }
-            for n, (s, b, a) in enumerate(progress.errors)
-        ],
+        "passes": _passes(state, progress.errors),
         "aim_percent": max((100 * t.aim / (i.output_hi - i.output_lo) for t in method.adjust_targets(state.setup)), default=0.0),
     }
+
+
+def _passes(state: RunState, errors: Sequence[tuple[str, float, float | None]]) -> list[PassData]:
+    worst = max((abs(v) for _, b, a in errors for v in (b, a) if v is not None), default=0.0)
+    return [
+        {
+            "pass_number": n // 2 + 1,
+            "screw": screw,
+            "before": before,
+            "after": after,
+            "scale": worst,
+            "before_text": percent(before),
+            "after_text": percent(after) if after is not None else "left alone",
+        }
+        for n, (screw, before, after) in enumerate(errors)
+    ]
+
+
+def _adjustments(state: RunState, method: Method, progress: Progress) -> list[AdjustmentData]:
+    out: list[AdjustmentData] = []
+    for p in progress.steps:
+        made = passes_of(state, p.step.key)
+        if made:
+            done = state.confirmations.get(p.step.key)
+            out.append(
+                {
+                    "step": p.step.key,
+                    "title": p.step.title,
+                    "reason": str(done.values.get("reason", "")) if done else "",
+                    "passes": _passes(state, method.adjust_progress(state.setup, made).errors),
+                }
+            )
+    return out
+
+
+def _works(state: RunState) -> list[WorkData]:
+    done = [c for c in state.confirmations.values() if c.values.get("work")]
+    return [{"text": str(c.values["work"]), "by": c.by, "at": iso(c.at)} for c in done]
 
 
 def _evidence(state: RunState, method: Method, progress: Progress) -> list[SetData]:

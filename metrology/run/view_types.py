@@ -162,6 +162,23 @@ class AdjustStep(TypedDict):
     aim_percent: float
 
 
+class AdjustmentData(TypedDict):
+    """One round of adjusting: the passes, and why it was stopped when it did not converge."""
+
+    step: str
+    title: str
+    passes: list[PassData]
+    reason: str
+
+
+class WorkData(TypedDict):
+    """Work done on the cause of an error."""
+
+    text: str
+    by: str
+    at: str | None
+
+
 class StepData(TypedDict):
     """The current step."""
 
@@ -337,6 +354,8 @@ class RunView(TypedDict):
     rail: list[RailPhase]
     step: StepData | None
     evidence: list[SetData]
+    adjustments: list[AdjustmentData]
+    works: list[WorkData]
     references: list[ReferenceData]
     surroundings: list[Named]
     holds: list[HoldData]

@@ -811,6 +811,28 @@ export interface components {
                         }[];
                     } | null;
                 }[];
+                adjustments: {
+                    step: string;
+                    title: string;
+                    passes: {
+                        pass_number: number;
+                        screw: string;
+                        /** Format: double */
+                        before: number;
+                        /** Format: double */
+                        after: number | null;
+                        before_text: string;
+                        after_text: string;
+                        /** Format: double */
+                        scale: number;
+                    }[];
+                    reason: string;
+                }[];
+                works: {
+                    text: string;
+                    by: string;
+                    at: string | null;
+                }[];
                 references: {
                     role: string;
                     label: string;

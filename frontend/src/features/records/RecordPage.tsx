@@ -10,6 +10,7 @@ import { Ring } from "../../ui/Ring";
 import { Verdict } from "../../ui/Verdict";
 import { ErrorPlot } from "../run/ErrorPlot";
 import { Budget, KitInUse, More, Statistics } from "../run/Evidence";
+import { PassPlot } from "../run/PassPlot";
 import { ReadingTable } from "../run/ReadingTable";
 import { useRun } from "../run/useRun";
 import { ReviewPanel } from "./ReviewPanel";
@@ -135,6 +136,18 @@ export function RecordPage() {
               </p>
             )),
           )}
+          {v.adjustments.map((a) => (
+            <section key={a.step} className="mt-5">
+              <h2 className="border-b-2 border-slate font-bold">{a.title}</h2>
+              <PassPlot adjust={{ passes: a.passes, aim_percent: 0 }} />
+              {a.reason && <p className="text-sm">Stopped before both ends were inside the aim: {a.reason}</p>}
+            </section>
+          ))}
+          {v.works.map((w) => (
+            <p key={w.at} className="mt-3 border-l-4 border-rule-strong px-3 py-1 text-sm">
+              Work done by {w.by}, {moment(w.at)}: {w.text}
+            </p>
+          ))}
           <h2 className="mt-5 border-b-2 border-slate font-bold">Kit in use</h2>
           <KitInUse view={v} />
           <h2 className="mt-5 border-b-2 border-slate font-bold">Signatures</h2>

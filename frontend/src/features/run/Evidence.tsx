@@ -6,6 +6,7 @@ import { useMay } from "../../app/session";
 import { clock, day } from "../../ui/format";
 import { Verdict } from "../../ui/Verdict";
 import { ErrorPlot } from "./ErrorPlot";
+import { PassPlot } from "./PassPlot";
 import { ReadingTable } from "./ReadingTable";
 import { StrikeDialog } from "./RunDialogs";
 
@@ -124,9 +125,11 @@ export function Evidence({ run }: { run: Run }) {
   const current = view.step?.kind === "readings" ? view.step.key : view.step?.kind === "judge" ? sets.at(-1)?.key : null;
   const next = view.step?.readings?.next;
   const last = sets.at(-1);
+  const adjust = view.step?.adjust;
   const signature = last?.signatures[0];
   return (
     <aside aria-label="Evidence" className="min-h-0 overflow-y-auto bg-page px-4 py-2 max-lg:border-t-2 max-lg:border-slate">
+      {adjust && adjust.passes.length > 0 && <PassPlot adjust={adjust} />}
       {sets.length > 0 ? (
         <ErrorPlot sets={sets} nextPercent={next ? parseFloat(next.percent) : undefined} />
       ) : (

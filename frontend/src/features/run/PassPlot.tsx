@@ -1,15 +1,15 @@
 import type { Step } from "../../api/client";
 
 /** The passes as they converge: error before and after each turn, against the aim. */
-export function PassPlot({ adjust }: { adjust: NonNullable<Step["adjust"]> }) {
-  const width = 560;
+export function PassPlot({ adjust }: { adjust: Pick<NonNullable<Step["adjust"]>, "passes" | "aim_percent"> }) {
+  const width = 460;
   const height = 120;
   const top = Math.max(...adjust.passes.map((p) => p.scale), adjust.aim_percent * 1.5);
   const y = (error: number) => height / 2 - (error / top) * (height / 2 - 10);
   const step = Math.min(64, (width - 60) / adjust.passes.length);
   return (
     <figure>
-      <figcaption className="font-bold">Passes, error in % of span</figcaption>
+      <figcaption className="font-bold">Passes converging, error in % of span{adjust.aim_percent > 0 && "; the band is the aim"}</figcaption>
       <svg viewBox={`0 0 ${width} ${height}`} className="w-full max-w-2xl" role="img" aria-label="Error before and after each turn; the table below says the same">
         <rect x="0" y={y(adjust.aim_percent)} width={width} height={y(-adjust.aim_percent) - y(adjust.aim_percent)} fill="var(--kelp-soft)" />
         <line x1="0" x2={width} y1={height / 2} y2={height / 2} stroke="var(--rule-strong)" />

@@ -4,7 +4,6 @@ import { Button } from "../../../ui/Button";
 import { TextField } from "../../../ui/fields";
 import { Message } from "../../../ui/Message";
 import { useDraftForm } from "../../../ui/useDraft";
-import { PassPlot } from "../PassPlot";
 import { StepFrame, type StepProps } from "../StepPanel";
 import { useAppend } from "../useRun";
 
@@ -74,7 +73,7 @@ export function AdjustStep({ run, step }: StepProps) {
               </span>
             </p>
             <p>
-              <span className="block text-sm text-muted">Bring it to, aim {a.target.aim}</span>
+              <span className="block text-sm text-muted">Ideal, aim {a.target.aim}</span>
               <span className="text-3xl font-bold text-water">
                 {a.target.ideal} <span className="text-lg font-normal">{a.output_unit}</span>
               </span>
@@ -120,7 +119,6 @@ export function AdjustStep({ run, step }: StepProps) {
           )}
         </Message>
       )}
-      {a.passes.length > 0 && <PassPlot adjust={a} />}
     </StepFrame>
   );
 }

@@ -55,29 +55,29 @@ export function HoldStep({ run, step }: StepProps) {
         ))}
         {errors.kind && <p className="font-bold text-iron">{errors.kind}</p>}
       </RadioGroup>
-      <div className="space-y-4">
+      <div className={kind === "none" ? "" : "grid gap-4 sm:grid-cols-[minmax(0,1fr)_200px]"}>
         <TextField label={kind === "none" ? "Why no hold is needed" : "Reason"} value={values.reason ?? ""} onChange={(v) => set("reason", v)} error={errors.reason} />
         {kind !== "none" && (
-          <div>
-            <TextField
-              label="Planned length"
-              unit="min"
-              numeric
-              value={minutes}
-              onChange={(v) => set("minutes", v)}
-              hint={plannedEnd(minutes, now)}
-              error={errors.minutes}
-            />
-            <div className="mt-2 flex flex-wrap gap-2">
-              {LENGTHS.map((m) => (
-                <Button key={m} onClick={() => set("minutes", m)} className={minutes === m ? "border-water bg-water-soft" : ""}>
-                  {m} min
-                </Button>
-              ))}
-            </div>
-          </div>
+          <TextField
+            label="Planned length"
+            unit="min"
+            numeric
+            value={minutes}
+            onChange={(v) => set("minutes", v)}
+            hint={plannedEnd(minutes, now)}
+            error={errors.minutes}
+          />
         )}
       </div>
+      {kind !== "none" && (
+        <div className="flex flex-wrap gap-2">
+          {LENGTHS.map((m) => (
+            <Button key={m} onClick={() => set("minutes", m)} className={minutes === m ? "border-water bg-water-soft" : ""}>
+              {m} min
+            </Button>
+          ))}
+        </div>
+      )}
       {append.isError && <Failure error={append.error} />}
     </StepFrame>
   );
