@@ -120,6 +120,7 @@ def _fill(instrument: Instrument, data: Mapping[str, Any]) -> None:
         attempt(name, _choice, data, name, options, default=getattr(instrument, name))
     attempt("area", _area, data)
     attempt("interval_days", _whole, data, "interval_days", low=1, high=3650, default=365)
+    attempt("transfer_table", _table, data, instrument)
     attempt("cycles", _whole, data, "cycles", low=1, high=3, default=1)
     attempt("points_percent", _points, data)
     attempt("tolerance2_value", _second_tolerance, data, instrument)
@@ -139,8 +140,8 @@ def _check_whole(instrument: Instrument, faults: list[Fault]) -> None:
         (("output_lo", "output_hi"), lambda: require_output(instrument.output_lo, instrument.output_hi)),
         (("tolerance_value", "tolerance2_value", "tolerance_basis", "tolerance_combine", "division"), instrument.tolerance),
         (
-            ("transfer", "cutoff_percent"),
-            lambda: Transfer(instrument.transfer, instrument.cutoff_percent, tuple(instrument.transfer_table)),
+            ("transfer", "cutoff_percent", "transfer_table"),
+            lambda: Transfer(instrument.transfer, instrument.cutoff_percent, tuple((a, b) for a, b in instrument.transfer_table)),
         ),
         (("warm_up_min",), lambda: require_range(instrument.warm_up_min, 0, 1440, field="warm_up_min", unit="min")),
     )
@@ -150,7 +151,7 @@ def _check_whole(instrument: Instrument, faults: list[Fault]) -> None:
         try:
             check()
         except Fault as fault:
-            fault.field = {"tolerance": "tolerance_value"}.get(fault.field, fault.field)
+            fault.field = {"tolerance": "tolerance_value", "table": "transfer_table"}.get(fault.field, fault.field)
             faults.append(fault)
 
 
@@ -221,6 +222,17 @@ def _points(data: Mapping[str, Any]) -> list[float]:
     points = [parse_typed(_as_text(p), name="A test point", unit="%", field="points_percent").value for p in parts]
     check_points(tuple(points))
     return points
+
+
+def _table(data: Mapping[str, Any], instrument: Instrument) -> list[list[float]]:
+    """Rows of input and output percent, typed like '0 0; 50 40; 100 100'."""
+    raw = data.get("transfer_table", instrument.transfer_table)
+    if instrument.transfer != "table":
+        return []
+    rows = [part.split() for part in raw.split(";") if part.strip()] if isinstance(raw, str) else raw
+    if not isinstance(rows, list) or not rows or any(not isinstance(r, list | tuple) or len(r) != 2 for r in rows):
+        raise Fault("bad_table", "Write the table as input and output percent, like 0 0; 50 40; 100 100.", field="transfer_table")
+    return [[parse_typed(_as_text(v), name="A table value", unit="%", field="transfer_table").value for v in r] for r in rows]
 
 
 def _second_tolerance(data: Mapping[str, Any], instrument: Instrument) -> float | None:

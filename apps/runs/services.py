@@ -23,8 +23,9 @@ from metrology.faults import Fault
 from metrology.methods.registry import get_method
 from metrology.methods.setup import setup_payload
 from metrology.run.events import Event
+from metrology.run.fields import text_of
 from metrology.run.narrate import describe
-from metrology.run.rules import admit, text_of
+from metrology.run.rules import admit
 from metrology.run.state import RunState, apply, fold
 
 MAX_BATCH = 200

@@ -18,6 +18,7 @@ DATABASES["default"] = {
     "OPTIONS": {"timeout": 20, "transaction_mode": "IMMEDIATE", "init_command": "PRAGMA synchronous=OFF; PRAGMA busy_timeout=20000;"},
     "TEST": {"NAME": VAR_DIR / "test.sqlite3"},
 }
+LOGGING["loggers"] = {"django.request": {"level": "CRITICAL", "propagate": False}, "django.security": {"level": "CRITICAL"}}
 LOGGING["root"]["level"] = "CRITICAL"  # type: ignore[index]
 REST_FRAMEWORK["TEST_REQUEST_DEFAULT_FORMAT"] = "json"
 TEST_RUNNER = "tools.test_runner.CountingRunner"

@@ -9,10 +9,11 @@ from typing import Any
 from metrology.faults import Fault, Faults
 from metrology.judgement.reference import find_reference_faults, reference_from
 from metrology.methods.base import Method
-from metrology.methods.steps import Field, Step
+from metrology.methods.steps import Step
 from metrology.quantities.typed import parse_typed
 from metrology.quantities.words import minutes as minutes_text
 from metrology.quantities.words import ratio
+from metrology.run.fields import check_fields, text_of
 from metrology.run.progress import (
     CURRENT,
     LEFT_OUT,
@@ -26,7 +27,6 @@ from metrology.run.readings import admit_adjustment, admit_reading
 from metrology.run.state import RunState
 
 Payload = dict[str, Any]
-MAX_TEXT = 2000
 MAX_HOLD_MINUTES = 7 * 24 * 60
 
 
@@ -81,17 +81,6 @@ def admit(state: RunState, method: Method, event_type: str, *, payload: Mapping[
     return rule(Admission(state, method, now), payload)
 
 
-def text_of(payload: Mapping[str, Any], name: str, *, label: str, required: bool = True) -> str:
-    """A trimmed text of sensible length."""
-    raw = payload.get(name, "")
-    text = raw.strip() if isinstance(raw, str) else ""
-    if required and len(text) < 2:
-        raise Fault("missing", f"{label} is missing. Write it in a few words.", field=name)
-    if len(text) > MAX_TEXT:
-        raise Fault("too_long", f"{label} is {len(text)} characters long; at most {MAX_TEXT} are kept. Shorten it.", field=name)
-    return text
-
-
 def _confirm(a: Admission, payload: Mapping[str, Any]) -> Payload:
     found = a.progress.find(str(payload.get("step", "")))
     if found and found.step.kind == "adjust":
@@ -110,57 +99,6 @@ def _confirm(a: Admission, payload: Mapping[str, Any]) -> Payload:
     if faults:
         raise Faults(faults)
     return {"step": step.key, "values": values, "checks": [c.key for c in step.checks]}
-
-
-def check_fields(fields: tuple[Field, ...], raw: Any, faults: list[Fault]) -> dict[str, str]:
-    """The values of a step's fields, checked; each complaint is added to `faults`."""
-    given = raw if isinstance(raw, Mapping) else {}
-    values: dict[str, str] = {}
-    for field in fields:
-        text = str(given.get(field.name, "") or "").strip()
-        if field.kind == "reference":
-            continue
-        try:
-            values[field.name] = _check_field(field, text)
-        except Fault as fault:
-            faults.append(fault)
-    return values
-
-
-def _check_field(field: Field, text: str) -> str:
-    if not text:
-        if field.required:
-            raise Fault("missing", f"{field.label} is missing.", field=field.name)
-        return ""
-    if len(text) > MAX_TEXT:
-        raise Fault("too_long", f"{field.label} is {len(text)} characters long; at most {MAX_TEXT} are kept.", field=field.name)
-    if field.kind == "number":
-        typed = parse_typed(text, name=field.label, unit=field.unit, field=field.name)
-        if (field.low is not None and typed.value < field.low) or (field.high is not None and typed.value > field.high):
-            raise Fault(
-                "out_of_range",
-                f"{field.label} is {typed.text} {field.unit}; accepted is {field.low:g} to {field.high:g} {field.unit}.",
-                field=field.name,
-            )
-        return typed.text
-    if field.kind == "identity" and text != field.expected:
-        if text.casefold() == field.expected.casefold():
-            raise Fault(
-                "differs_in_case",
-                f"{field.label}: you typed '{text}', the register says '{field.expected}': same letters, other case. "
-                "If the plate reads as in the register, type it so.",
-                field=field.name,
-                expected=field.expected,
-            )
-        raise Fault(
-            "wrong_instrument",
-            f"{field.label}: you typed '{text}', the register says '{field.expected}'. "
-            "Stop: this may be the wrong instrument. Look at the plate again, or have the register corrected.",
-            field=field.name,
-        )
-    if field.kind == "choice" and text not in dict(field.options):
-        raise Fault("unknown_choice", f"{field.label}: choose one of {', '.join(dict(field.options).values())}.", field=field.name)
-    return text
 
 
 def _finish_adjust(a: Admission, payload: Mapping[str, Any]) -> Payload:

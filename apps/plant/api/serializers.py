@@ -53,6 +53,7 @@ class InstrumentFormSerializer(serializers.Serializer):
     output_unit = serializers.CharField()
     transfer = serializers.CharField()
     cutoff_percent = serializers.CharField()
+    transfer_table = serializers.CharField()
     tolerance_value = serializers.CharField()
     tolerance_basis = serializers.CharField()
     tolerance_combine = serializers.CharField()
@@ -134,6 +135,7 @@ def form_of(i: Instrument) -> dict[str, Any]:
         **{n: f"{getattr(i, n):.12g}" for n in numbers},
         **{t: getattr(i, t) for t in texts},
         "area": i.area.code,
+        "transfer_table": "; ".join(f"{a:g} {b:g}" for a, b in i.transfer_table),
         "tolerance2_value": f"{i.tolerance2_value:.12g}" if i.tolerance2_value is not None else "",
         "points_percent": " ".join(f"{p:g}" for p in i.points_percent),
         "is_adjustable": i.is_adjustable,

@@ -39,6 +39,11 @@ class Register(PlantTestCase):
         self.assertEqual((added.lrv, added.urv, added.points_percent, added.cycles), (-1.5, 100.0, [0, 10, 50, 90, 100], 2))
         self.assertEqual(InstrumentChange.objects.get(instrument=added).by, self.ruben)
 
+    def test_a_table_is_typed_as_pairs_and_comes_back_the_same(self):
+        table = "0 0; 50 40; 100 100"
+        self.assertEqual(self.post("instruments/", {**FORM, "transfer": "table", "transfer_table": table}).status_code, 201)
+        self.assertEqual(self.get("instruments/PT-9/").json()["form"]["transfer_table"], table)
+
     def test_each_fault_is_named(self):
         for changes, field, code in (
             ({"urv": "0"}, "urv", "no_span"),
@@ -58,6 +63,9 @@ class Register(PlantTestCase):
             ({"output_hi": "4"}, "output_hi", "no_output_span"),
             ({"transfer": "cubic"}, "transfer", "unknown_choice"),
             ({"tolerance_combine": "greater", "tolerance2_value": ""}, "tolerance2_value", "empty"),
+            ({"transfer": "table"}, "transfer_table", "bad_table"),
+            ({"transfer": "table", "transfer_table": "0 0; 50"}, "transfer_table", "bad_table"),
+            ({"transfer": "table", "transfer_table": "0 0; 50 60; 40 100"}, "transfer_table", "bad_table"),
             ({"tolerance_basis": "division"}, "division", "no_division"),
             ({"service": "x" * 200}, "service", "too_long"),
         ):

@@ -413,6 +413,7 @@ export interface components {
             output_unit: string;
             transfer: string;
             cutoff_percent: string;
+            transfer_table: string;
             tolerance_value: string;
             tolerance_basis: string;
             tolerance_combine: string;
@@ -444,6 +445,7 @@ export interface components {
             output_unit: string;
             transfer: string;
             cutoff_percent: string;
+            transfer_table: string;
             tolerance_value: string;
             tolerance_basis: string;
             tolerance_combine: string;

@@ -12,7 +12,7 @@ type Form = Schemas["InstrumentForm"];
 
 const EMPTY: Form = {
   tag: "", serial: "", service: "", area: "", family: "transmitter", method: "tx-multipoint", unit: "kPa", lrv: "", urv: "",
-  output_lo: "4", output_hi: "20", output_unit: "mA", transfer: "linear", cutoff_percent: "0", tolerance_value: "0.5",
+  output_lo: "4", output_hi: "20", output_unit: "mA", transfer: "linear", cutoff_percent: "0", transfer_table: "", tolerance_value: "0.5",
   tolerance_basis: "span", tolerance_combine: "single", tolerance2_value: "", tolerance2_basis: "unit", division: "0", warm_up_min: "0",
   is_adjustable: true, hazards: "", feeds: "", points_percent: "0 25 50 75 100", cycles: "1", interval_days: "365", reason: "",
 };
@@ -85,6 +85,9 @@ function Fields({ tag, start }: { tag?: string; start: Form }) {
         {text("output_hi", "Output at URV", { numeric: true })}
         {text("output_unit", "Output unit")}
         {form.transfer === "sqrt" && text("cutoff_percent", "Cut-off", { numeric: true, unit: "% of output", hint: "Linear below it" })}
+        {form.transfer === "table" && (
+          <div className="sm:col-span-2">{text("transfer_table", "Table", { unit: "input % and output %", hint: "Like 0 0; 50 40; 100 100" })}</div>
+        )}
       </Group>
       <Group title="Tolerance">
         {choice("tolerance_combine", "Form", FORMS)}

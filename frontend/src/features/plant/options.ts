@@ -32,6 +32,7 @@ export const TRANSFERS = [
   { value: "linear", label: "Linear" },
   { value: "reverse", label: "Reverse" },
   { value: "sqrt", label: "Square root" },
+  { value: "table", label: "Table" },
 ];
 export const BASES = [
   { value: "span", label: "% of span" },

@@ -1,0 +1,1 @@
+"""The named calculations by subject; each registers under its fixed name."""
