@@ -1,0 +1,198 @@
+import { act, cleanup, fireEvent, screen, waitFor } from "@testing-library/react";
+import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
+import { pretendServer, show } from "../../../test/render";
+import { runAt } from "../../../test/run";
+import { AdjustStep } from "./AdjustStep";
+import { ConfirmStep } from "./ConfirmStep";
+import { HoldStep } from "./HoldStep";
+import { JudgeStep } from "./JudgeStep";
+import { ReadingsStep } from "./ReadingsStep";
+
+const EVENTS = "POST /api/v1/runs/0d6e/events/";
+
+beforeEach(() => {
+  localStorage.clear();
+  vi.stubGlobal("ResizeObserver", class { observe() {} unobserve() {} disconnect() {} });
+});
+afterEach(() => {
+  cleanup();
+  vi.unstubAllGlobals();
+});
+
+function sent(server: ReturnType<typeof pretendServer>) {
+  return server.asked.map((a) => (a.body as { events: { id: string; type: string; payload: Record<string, unknown> }[] }).events[0]);
+}
+
+describe("a reading", () => {
+  const run = runAt();
+  const field = () => screen.getByLabelText<HTMLInputElement>(/^Reading/);
+
+  it("is sent as typed, with its slot and what is really applied", async () => {
+    const server = pretendServer({ [EVENTS]: { body: run } });
+    show(<ReadingsStep run={run} step={run.view.step} />);
+    fireEvent.change(field(), { target: { value: "4,012 mA" } });
+    fireEvent.submit(field());
+    await waitFor(() => expect(server.asked.length).toBe(1));
+    expect(sent(server)[0]).toMatchObject({ type: "reading_taken", payload: { step: "as_found", slot: 0, applied: "0.00", indicated: "4,012 mA" } });
+    await waitFor(() => expect(field().value).toBe(""));
+  });
+
+  it("stays in its field when it is refused, with the sentence beside it", async () => {
+    pretendServer({ [EVENTS]: { status: 400, body: { code: "not_a_number", message: "The reading is 'abc'.", field: "indicated", details: {} } } });
+    show(<ReadingsStep run={run} step={run.view.step} />);
+    fireEvent.change(field(), { target: { value: "abc" } });
+    fireEvent.submit(field());
+    expect(await screen.findByText("The reading is 'abc'.")).toBeTruthy();
+    expect(field().value).toBe("abc");
+  });
+
+  it("that cannot be is asked about, and the likelier number is one touch away", async () => {
+    const server = pretendServer({
+      [EVENTS]: { status: 400, body: { code: "unlikely_reading", message: "Did you mean 12.04 mA?", field: "indicated", details: { suggestion: "12.04", can_confirm: true } } },
+    });
+    show(<ReadingsStep run={run} step={run.view.step} />);
+    fireEvent.change(field(), { target: { value: "1204" } });
+    fireEvent.submit(field());
+    fireEvent.click(await screen.findByText("Yes, 12.04 mA"));
+    await waitFor(() => expect(server.asked.length).toBe(2));
+    expect(sent(server)[1]?.payload.indicated).toBe("12.04");
+    fireEvent.click(await screen.findByText("It really is so"));
+    await waitFor(() => expect(server.asked.length).toBe(3));
+    expect(sent(server)[2]?.payload).toMatchObject({ indicated: "1204", confirmed_unlikely: true });
+  });
+
+  it("keeps its identity when it has to be sent again", async () => {
+    const server = pretendServer({ [EVENTS]: { status: 503, body: {} } });
+    show(<ReadingsStep run={run} step={run.view.step} />);
+    fireEvent.change(field(), { target: { value: "4.01" } });
+    fireEvent.submit(field());
+    await screen.findByRole("alert");
+    fireEvent.submit(field());
+    await waitFor(() => expect(server.asked.length).toBe(2));
+    const [first, again] = sent(server);
+    expect(first?.id).toBeTruthy();
+    expect(again?.id).toBe(first?.id);
+  });
+
+  it("half typed comes back after a reload", () => {
+    pretendServer({});
+    const first = show(<ReadingsStep run={run} step={run.view.step} />);
+    fireEvent.change(field(), { target: { value: "12." } });
+    first.unmount();
+    show(<ReadingsStep run={run} step={run.view.step} />);
+    expect(field().value).toBe("12.");
+  });
+});
+
+describe("a checklist", () => {
+  const checks = [
+    { key: "valves", label: "Valves back" },
+    { key: "covers", label: "Covers on" },
+  ];
+  const run = runAt({ key: "restore", kind: "confirm", title: "Put it back", readings: null, checks, confirm_label: "It is back" });
+
+  it("sends what is ticked and shows what is not", async () => {
+    const server = pretendServer({
+      [EVENTS]: { status: 400, body: { code: "unchecked", message: "Not ticked: Covers on.", field: "covers", details: {} } },
+    });
+    show(<ConfirmStep run={run} step={run.view.step} />);
+    fireEvent.click(screen.getByText("Valves back"));
+    fireEvent.click(screen.getByText("It is back"));
+    expect(await screen.findByText("Not ticked: Covers on.")).toBeTruthy();
+    expect(sent(server)[0]?.payload.checks).toEqual(["valves"]);
+  });
+
+  it("keeps its ticks over a reload, and lets one be taken back", () => {
+    pretendServer({});
+    const first = show(<ConfirmStep run={run} step={run.view.step} />);
+    fireEvent.click(screen.getByText("Valves back"));
+    fireEvent.click(screen.getByText("Covers on"));
+    fireEvent.click(screen.getByText("Covers on"));
+    first.unmount();
+    show(<ConfirmStep run={run} step={run.view.step} />);
+    expect(screen.getAllByRole("checkbox").map((b) => b.getAttribute("aria-checked"))).toEqual(["true", "false"]);
+  });
+});
+
+describe("a hold", () => {
+  const options = [
+    { value: "inhibit", label: "Inhibit" },
+    { value: "none", label: "No hold needed: say why" },
+  ];
+  const run = runAt({ key: "hold", kind: "hold", title: "Place the hold", readings: null, options, confirm_label: "Hold is on" });
+
+  it("goes out with kind, reason and planned minutes", async () => {
+    const server = pretendServer({ [EVENTS]: { body: run } });
+    show(<HoldStep run={run} step={run.view.step} />);
+    fireEvent.click(screen.getByText("Inhibit"));
+    fireEvent.change(screen.getByLabelText("Reason"), { target: { value: "Calibration" } });
+    fireEvent.click(screen.getByText("90 min"));
+    fireEvent.click(screen.getByText("Hold is on"));
+    await waitFor(() => expect(server.asked.length).toBe(1));
+    expect(sent(server)[0]?.payload).toMatchObject({ kind: "inhibit", reason: "Calibration", minutes: "90" });
+  });
+
+  it("asks why when none is needed, and for no length", () => {
+    pretendServer({});
+    show(<HoldStep run={run} step={run.view.step} />);
+    fireEvent.click(screen.getByText("No hold needed: say why"));
+    expect(screen.getByLabelText("Why no hold is needed")).toBeTruthy();
+    expect(screen.queryByLabelText(/Planned length/)).toBeNull();
+  });
+});
+
+describe("a decision", () => {
+  const options = [
+    { value: "leave", label: "Leave as it is" },
+    { value: "adjust", label: "Adjust zero and span" },
+  ];
+  const run = runAt({ key: "judge", kind: "judge", title: "Judge as found", readings: null, options, judge: { proposal: "adjust", reason: "Past the limit.", verdict: "pass" } });
+
+  it("starts from the proposal and asks for a reason against it", async () => {
+    const server = pretendServer({ [EVENTS]: { body: run } });
+    show(<JudgeStep run={run} step={run.view.step} />);
+    expect(screen.getByText("Decide: Adjust zero and span")).toBeTruthy();
+    expect(screen.queryByLabelText("Why not as proposed")).toBeNull();
+    fireEvent.click(screen.getByText("Leave as it is"));
+    fireEvent.change(screen.getByLabelText("Why not as proposed"), { target: { value: "shutdown tomorrow" } });
+    fireEvent.click(screen.getByText("Decide: Leave as it is"));
+    await waitFor(() => expect(server.asked.length).toBe(1));
+    expect(sent(server)[0]?.payload).toMatchObject({ choice: "leave", reason: "shutdown tomorrow" });
+  });
+});
+
+describe("adjusting", () => {
+  const adjust = {
+    screw: "zero", pass_number: 1, is_converged: false, is_stuck: false, says: "Pass 1: zero.", output_unit: "mA", max_passes: 4, aim_percent: 0.125,
+    target: { nominal: "0.00", unit: "kPa", ideal: "4.000", aim: "±0.020 mA" }, passes: [],
+  };
+
+  it("sends before and after of the screw that is next", async () => {
+    const run = runAt({ key: "adjust", kind: "adjust", title: "Adjust", readings: null, adjust });
+    const server = pretendServer({ [EVENTS]: { body: run } });
+    show(<AdjustStep run={run} step={run.view.step} />);
+    fireEvent.change(screen.getByLabelText(/Before turning/), { target: { value: "4.12" } });
+    fireEvent.change(screen.getByLabelText(/After turning/), { target: { value: "4.001" } });
+    fireEvent.click(screen.getByText("Record zero"));
+    await waitFor(() => expect(server.asked.length).toBe(1));
+    expect(sent(server)[0]).toMatchObject({ type: "adjustment_made", payload: { screw: "zero", before: "4.12", after: "4.001" } });
+  });
+
+  it("that is stuck asks what was found before it can be finished", () => {
+    pretendServer({});
+    const run = runAt({ key: "adjust", kind: "adjust", title: "Adjust", readings: null, confirm_label: "Adjusting is finished", adjust: { ...adjust, screw: "", target: null, is_stuck: true, says: "Suspect a mechanical fault." } });
+    show(<AdjustStep run={run} step={run.view.step} />);
+    expect(screen.getByText("Suspect a mechanical fault.")).toBeTruthy();
+    expect(screen.getByLabelText("What you found, and why you stop")).toBeTruthy();
+    expect(screen.queryByLabelText(/Before turning/)).toBeNull();
+  });
+});
+
+describe("a new step", () => {
+  it("takes the focus, so that Tab goes on from there", () => {
+    pretendServer({});
+    const run = runAt({ key: "restore", kind: "confirm", title: "Put it back", readings: null, checks: [{ key: "a", label: "A" }] });
+    act(() => void show(<ConfirmStep run={run} step={run.view.step} />));
+    expect(document.activeElement?.textContent).toBe("Put it back");
+  });
+});
