@@ -37,7 +37,12 @@ CHOICES = {
     "tolerance_basis": BASES,
     "tolerance_combine": dict.fromkeys(COMBINATIONS),
 }
+POLICY_FIELDS = ("adjust_when", "adjust_limit_percent", "pass_rule", "max_risk")
 LABELS = {
+    "adjust_when": "Adjusting",
+    "adjust_limit_percent": "Adjust limit",
+    "pass_rule": "Pass rule",
+    "max_risk": "Accepted risk",
     "tag": "Tag",
     "serial": "Serial",
     "service": "Service",
@@ -121,6 +126,7 @@ def _fill(instrument: Instrument, data: Mapping[str, Any]) -> None:
     attempt("area", _area, data)
     attempt("interval_days", _whole, data, "interval_days", low=1, high=3650, default=365)
     attempt("transfer_table", _table, data, instrument)
+    attempt("policy", _policy, data, instrument)
     attempt("cycles", _whole, data, "cycles", low=1, high=3, default=1)
     attempt("points_percent", _points, data)
     attempt("tolerance2_value", _second_tolerance, data, instrument)
@@ -233,6 +239,22 @@ def _table(data: Mapping[str, Any], instrument: Instrument) -> list[list[float]]
     if not isinstance(rows, list) or not rows or any(not isinstance(r, list | tuple) or len(r) != 2 for r in rows):
         raise Fault("bad_table", "Write the table as input and output percent, like 0 0; 50 40; 100 100.", field="transfer_table")
     return [[parse_typed(_as_text(v), name="A table value", unit="%", field="transfer_table").value for v in r] for r in rows]
+
+
+def _policy(data: Mapping[str, Any], instrument: Instrument) -> dict[str, Any]:
+    """The instrument's own policies; what is left empty is as the plant or the method has it."""
+    values = dict(instrument.policy)
+    for name in POLICY_FIELDS:
+        if name not in data:
+            continue
+        raw = str(data[name] if data[name] is not None else "").strip()
+        values.pop(name, None)
+        if raw and name in ("adjust_when", "pass_rule"):
+            values[name] = raw
+        elif raw:
+            values[name] = parse_typed(raw, name=LABELS[name], field=name).value
+    resolve_policy(values)
+    return values
 
 
 def _second_tolerance(data: Mapping[str, Any], instrument: Instrument) -> float | None:

@@ -1,5 +1,9 @@
 """The register: every fault of a form at once, nothing stored half, changes kept with who."""
 
+from io import StringIO
+
+from django.core.management import CommandError, call_command
+
 from apps.plant.models import Instrument, InstrumentChange, PolicyLayer
 from apps.plant.services import policy_for
 from apps.runs.tests.base import PlantTestCase
@@ -90,6 +94,26 @@ class Register(PlantTestCase):
             with self.subTest(search=search):
                 self.assertEqual(self.get(f"instruments/?search={search}").json()["total"], found)
 
+    def test_an_instrument_may_have_policies_of_its_own_and_give_them_up_again(self):
+        own = {"pass_rule": "guard-u", "adjust_when": "never", "adjust_limit_percent": "50"}
+        self.assertEqual(self.post("instruments/", {**FORM, **own}).status_code, 201)
+        page = self.get("instruments/PT-9/").json()
+        self.assertIn("Pass rule: guard band of U.", page["policies"])
+        self.assertEqual({k: page["form"][k] for k in own}, own)
+        answer = self.client.put(
+            "/api/v1/instruments/PT-9/", {**page["form"], "pass_rule": "", "adjust_when": ""}, content_type="application/json"
+        )
+        self.assertIn("Pass rule: plain limit.", answer.json()["policies"])
+        for changes, field, code in (
+            ({"pass_rule": "hope"}, "pass_rule", "unknown_rule"),
+            ({"adjust_limit_percent": "0"}, "adjust_limit_percent", "out_of_range"),
+            ({"max_risk": "x"}, "max_risk", "not_a_number"),
+            ({"adjust_when": "soon"}, "adjust_when", "unknown_policy"),
+        ):
+            with self.subTest(changes=changes):
+                answer = self.post("instruments/", {**FORM, "tag": "PT-10", **changes})
+                self.assertEqual((answer.json()["field"], answer.json()["code"]), (field, code))
+
     def test_policies_override_from_plant_to_method_to_instrument(self):
         PolicyLayer.objects.create(method="", values={"pass_rule": "guard-u", "adjust_limit_percent": 60})
         PolicyLayer.objects.create(method="tx-multipoint", values={"adjust_limit_percent": 50})
@@ -119,3 +143,19 @@ class Today(PlantTestCase):
         data = self.get("today/").json()
         self.assertEqual([r["tag"] for r in data["open_mine"]], ["PT-2110"])
         self.assertEqual(data["due"], [])
+
+
+class SetPolicy(PlantTestCase):
+    def test_the_command_sets_checks_and_takes_back(self):
+        out = StringIO()
+        call_command("set_policy", "pass_rule=guard-u", "adjust_limit_percent=60", stdout=out)
+        self.assertIn("guard band of U", out.getvalue())
+        self.assertEqual(policy_for(self.instrument).adjust_limit_percent, 60.0)
+        call_command("set_policy", "pass_rule=tur-guard", "--method", "tx-multipoint", stdout=out)
+        self.assertEqual(policy_for(self.instrument).pass_rule, "tur-guard")
+        call_command("set_policy", "pass_rule=", "--method", "tx-multipoint", stdout=out)
+        self.assertEqual(policy_for(self.instrument).pass_rule, "guard-u")
+        for arguments in (["pass_rule=hope"], ["nonsense=1"], ["pass_rule"], ["--method", "magic"]):
+            with self.subTest(arguments=arguments), self.assertRaises(CommandError):
+                call_command("set_policy", *arguments, stdout=out)
+        self.assertEqual(policy_for(self.instrument).pass_rule, "guard-u")

@@ -427,6 +427,10 @@ export interface components {
             points_percent: string;
             cycles: string;
             interval_days: string;
+            adjust_when?: string;
+            adjust_limit_percent?: string;
+            pass_rule?: string;
+            max_risk?: string;
             reason?: string;
         };
         /** @description The form as typed: numbers may come as text, with a comma. */
@@ -459,6 +463,10 @@ export interface components {
             points_percent: string;
             cycles: string;
             interval_days: string;
+            adjust_when?: string;
+            adjust_limit_percent?: string;
+            pass_rule?: string;
+            max_risk?: string;
             reason?: string;
         };
         /** @description What every page of a list carries. */

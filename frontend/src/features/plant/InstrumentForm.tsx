@@ -6,7 +6,7 @@ import { useInstrument, useInstruments } from "../../api/queries";
 import { Button, LinkButton } from "../../ui/Button";
 import { CheckLine, ChoiceField, TextField } from "../../ui/fields";
 import { Failure, Loading, Message } from "../../ui/Message";
-import { BASES, FAMILIES, FORMS, METHODS, TRANSFERS } from "./options";
+import { ADJUST_WHEN, BASES, FAMILIES, FORMS, METHODS, PASS_RULES, TRANSFERS } from "./options";
 
 type Form = Schemas["InstrumentForm"];
 
@@ -14,7 +14,8 @@ const EMPTY: Form = {
   tag: "", serial: "", service: "", area: "", family: "transmitter", method: "tx-multipoint", unit: "kPa", lrv: "", urv: "",
   output_lo: "4", output_hi: "20", output_unit: "mA", transfer: "linear", cutoff_percent: "0", transfer_table: "", tolerance_value: "0.5",
   tolerance_basis: "span", tolerance_combine: "single", tolerance2_value: "", tolerance2_basis: "unit", division: "0", warm_up_min: "0",
-  is_adjustable: true, hazards: "", feeds: "", points_percent: "0 25 50 75 100", cycles: "1", interval_days: "365", reason: "",
+  is_adjustable: true, hazards: "", feeds: "", points_percent: "0 25 50 75 100", cycles: "1", interval_days: "365", reason: "", adjust_when: "",
+  adjust_limit_percent: "", pass_rule: "", max_risk: "",
 };
 
 function Group({ title, children }: { title: string; children: ReactNode }) {
@@ -106,6 +107,12 @@ function Fields({ tag, start }: { tag?: string; start: Form }) {
         <div className="sm:col-span-2">{text("hazards", "Cautions")}</div>
         <CheckLine label="It can be adjusted" checked={form.is_adjustable} onChange={(on) => change("is_adjustable", on)} />
         {tag && <div className="sm:col-span-2">{text("reason", "Why it is changed")}</div>}
+      </Group>
+      <Group title="Policies of its own">
+        {choice("pass_rule", "Pass rule", PASS_RULES)}
+        {form.pass_rule === "probability" && text("max_risk", "Accepted risk", { numeric: true, hint: "0.05 is one wrong pass in twenty" })}
+        {choice("adjust_when", "Adjusting", ADJUST_WHEN)}
+        {text("adjust_limit_percent", "Adjust limit", { numeric: true, unit: "% of tolerance", hint: "Empty: as the plant has it" })}
       </Group>
       {save.isError && (
         <Message tone="out" title={Object.keys(errors).length > 1 ? "Some fields need another look; nothing was stored yet" : undefined}>

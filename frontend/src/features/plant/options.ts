@@ -34,6 +34,20 @@ export const TRANSFERS = [
   { value: "sqrt", label: "Square root" },
   { value: "table", label: "Table" },
 ];
+export const ADJUST_WHEN = [
+  { value: "", label: "as the plant has it" },
+  { value: "never", label: "never inside the tolerance" },
+  { value: "past-limit", label: "only past the adjust limit" },
+  { value: "always", label: "always to nominal" },
+];
+export const PASS_RULES = [
+  { value: "", label: "as the plant has it" },
+  { value: "simple", label: "plain limit" },
+  { value: "guard-u", label: "guard band of U" },
+  { value: "guard-1.65u", label: "guard band of 1.65 u" },
+  { value: "tur-guard", label: "guard band by TUR" },
+  { value: "probability", label: "conformance probability" },
+];
 export const BASES = [
   { value: "span", label: "% of span" },
   { value: "reading", label: "% of reading" },

@@ -1,0 +1,39 @@
+"""Set the policies of the whole plant, or of one method."""
+
+from typing import Any
+
+from django.core.management.base import BaseCommand, CommandError, CommandParser
+
+from apps.plant.models import PolicyLayer
+from metrology.faults import Fault
+from metrology.judgement.policy import describe_policy, resolve_policy
+from metrology.methods.registry import CATALOGUE
+
+
+class Command(BaseCommand):
+    help = "Sets policies: set_policy pass_rule=guard-u adjust_limit_percent=60 [--method tx-multipoint]. An empty value takes one back."
+
+    def add_arguments(self, parser: CommandParser) -> None:
+        parser.add_argument("values", nargs="*", metavar="name=value")
+        parser.add_argument("--method", default="", help="for one method instead of the whole plant")
+
+    def handle(self, *args: Any, **options: Any) -> None:
+        method = options["method"]
+        if method and method not in CATALOGUE:
+            raise CommandError(f"There is no method '{method}'. Known are {', '.join(CATALOGUE)}.")
+        layer, _ = PolicyLayer.objects.get_or_create(method=method)
+        for pair in options["values"]:
+            name, equals, value = pair.partition("=")
+            if not equals:
+                raise CommandError(f"'{pair}' is not name=value.")
+            if value:
+                layer.values[name] = value
+            else:
+                layer.values.pop(name, None)
+        try:
+            policy = resolve_policy(layer.values)
+        except Fault as fault:
+            raise CommandError(f"{fault.message} Nothing was changed.") from None
+        layer.save()
+        where = CATALOGUE[method] if method else "The whole plant"
+        self.stdout.write("\n".join((f"{where}:", *describe_policy(policy))))
