@@ -27,7 +27,7 @@ from metrology.methods.registry import get_method
 from metrology.run.events import Event
 from metrology.run.state import RunState, fold
 from metrology.run.view import make_view
-from metrology.run.view_types import RowData, RunView, SetData
+from metrology.run.view_types import PassData, RowData, RunView, SetData
 
 pdfmetrics.registerFont(TTFont("Vera", "Vera.ttf"))
 pdfmetrics.registerFont(TTFont("VeraBd", "VeraBd.ttf"))
@@ -247,10 +247,16 @@ def _adjusting(view: RunView) -> list[Flowable]:
     """The passes with before and after, and any work on the cause."""
     lines: list[Flowable] = [_p(f"{w['by']}, {local(w['at'])}: {w['text']}") for w in view["works"]]
     for a in view["adjustments"]:
-        passes = "; ".join(f"pass {p['pass_number']} {p['screw']} {p['before_text']} to {p['after_text']}" for p in a["passes"])
+        passes = "; ".join(_pass(p, view["instrument"]["output_unit"]) for p in a["passes"])
         stopped = f" Stopped before both ends were inside the aim: {a['reason']}" if a["reason"] else ""
-        lines.append(_p(f"{a['title']} (error in % of span before and after): {passes}.{stopped}"))
+        lines.append(_p(f"{a['title']} (error in % of span in brackets): {passes}.{stopped}"))
     return [KeepTogether([_p("Adjustment and work", HEAD), *lines])] if lines else []
+
+
+def _pass(p: PassData, unit: str) -> str:
+    if not p["after_read"]:
+        return f"pass {p['pass_number']} {p['screw']} {p['before_read']} {unit} ({p['before_text']}), left alone"
+    return f"pass {p['pass_number']} {p['screw']} {p['before_read']} to {p['after_read']} {unit} ({p['before_text']} to {p['after_text']})"
 
 
 def _references(state: RunState, view: RunView) -> list[Flowable]:

@@ -261,12 +261,12 @@ def _adjust_step(state: RunState, method: Method, step: Step) -> AdjustStep:
         }
         if target
         else None,
-        "passes": _passes(state, progress.errors),
+        "passes": _passes(passes_of(state, step.key), progress.errors),
         "aim_percent": max((100 * t.aim / (i.output_hi - i.output_lo) for t in method.adjust_targets(state.setup)), default=0.0),
     }
 
 
-def _passes(state: RunState, errors: Sequence[tuple[str, float, float | None]]) -> list[PassData]:
+def _passes(made: Sequence[tuple[str, str, str]], errors: Sequence[tuple[str, float, float | None]]) -> list[PassData]:
     worst = max((abs(v) for _, b, a in errors for v in (b, a) if v is not None), default=0.0)
     return [
         {
@@ -275,6 +275,8 @@ def _passes(state: RunState, errors: Sequence[tuple[str, float, float | None]]) 
             "before": before,
             "after": after,
             "scale": worst,
+            "before_read": made[n][1],
+            "after_read": made[n][2],
             "before_text": percent(before),
             "after_text": percent(after) if after is not None else "left alone",
         }
@@ -293,7 +295,7 @@ def _adjustments(state: RunState, method: Method, progress: Progress) -> list[Ad
                     "step": p.step.key,
                     "title": p.step.title,
                     "reason": str(done.values.get("reason", "")) if done else "",
-                    "passes": _passes(state, method.adjust_progress(state.setup, made).errors),
+                    "passes": _passes(made, method.adjust_progress(state.setup, made).errors),
                 }
             )
     return out

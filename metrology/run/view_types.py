@@ -136,12 +136,14 @@ class AdjustTargetData(TypedDict):
 
 
 class PassData(TypedDict):
-    """One look at a screw: errors before and after in percent of span; scale is the largest of all, for drawing."""
+    """One look at a screw: errors before and after in percent of span and what was read; scale is the largest of all, for drawing."""
 
     pass_number: int
     screw: str
     before: float
     after: float | None
+    before_read: str
+    after_read: str
     before_text: str
     after_text: str
     scale: float

@@ -177,6 +177,18 @@ class Certificate(PlantTestCase):
         ):
             self.assertIn(words, text)
 
+    def test_the_passes_of_adjusting_are_printed_as_read_and_in_percent(self):
+        self.prepare()
+        self.read([f"{4 + 4 * n + 0.128:.3f}" for n in (0, 1, 2, 3, 4, 4, 3, 2, 1, 0)])
+        self.ok(
+            ("decision_made", {"step": "judge", "choice": "adjust"}),
+            ("adjustment_made", {"step": "adjust", "screw": "zero", "before": "4.128", "after": "4.001"}),
+            ("adjustment_made", {"step": "adjust", "screw": "span", "before": "20.002", "after": ""}),
+        )
+        text = self.text()
+        self.assertIn("pass 1 zero 4.128 to 4.001 mA (+0.80 % to +0.006 %)", text)
+        self.assertIn("pass 1 span 20.002 mA (+0.012 %), left alone", text)
+
     def test_an_unsigned_run_is_marked_so(self):
         self.prepare()
         self.assertIn("NOT SIGNED", self.text())

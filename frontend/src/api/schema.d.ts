@@ -743,6 +743,8 @@ export interface components {
                             before: number;
                             /** Format: double */
                             after: number | null;
+                            before_read: string;
+                            after_read: string;
                             before_text: string;
                             after_text: string;
                             /** Format: double */
@@ -831,6 +833,8 @@ export interface components {
                         before: number;
                         /** Format: double */
                         after: number | null;
+                        before_read: string;
+                        after_read: string;
                         before_text: string;
                         after_text: string;
                         /** Format: double */
