@@ -167,6 +167,33 @@ def _saturation(c: Curve) -> Signature | None:
     return None
 
 
+def _clipped_end(c: Curve) -> Signature | None:
+    """Clipping that only the end points reach: they fall short together while all the others lie in line."""
+    for low_end in (False, True):
+        edge = (min if low_end else max)(p.ideal_percent for p in c.points)
+        ends = [p for p in c.points if abs(p.ideal_percent - edge) <= 1.0]
+        others = [p for p in c.points if p not in ends]
+        if len(ends) < 2 or len({round(p.ideal_percent) for p in others}) < 3:
+            continue
+        fit = fit_errors(others)
+        short = [(1 if low_end else -1) * (p.error_percent - fit.at(p.ideal_percent)) for p in ends]
+        # A bowed curve also leaves its line at the end, but then the others do not lie in line: about 5 times the rest.
+        if min(short) < max(2.0 * c.tolerance, 8.0 * fit.rest) or max(short) - min(short) > 0.2 * max(short):
+            continue
+        level = sum(p.ideal_percent + p.error_percent for p in ends) / len(ends)
+        return Signature(
+            "saturation",
+            f"The output does not go {'below' if low_end else 'above'} {level:.1f} %: saturation, clipping or cut-off.",
+            "Check range, wiring, supply voltage and cut-off.",
+            round(0.9 * _confidence(min(short), fit.rest), 2),
+            (
+                f"Both readings at the end fall {min(short):.1f} % of span short of the line through the others.",
+                f"The others stay within {fit.rest:.2f} % of span of that line.",
+            ),
+        )
+    return None
+
+
 def _transfer_mismatch(c: Curve) -> Signature | None:
     ends = [p for p in c.points if p.ideal_percent < 2 or p.ideal_percent > 98]
     middle = [p for p in c.points if 2 <= p.ideal_percent <= 98]
@@ -344,5 +371,5 @@ def _split(c: Curve) -> tuple[Signature, ...]:
     return ()
 
 
-_WHOLE_CURVE = (_reversed, _transfer_mismatch, _saturation, _outlier, _range_mismatch)
+_WHOLE_CURVE = (_reversed, _transfer_mismatch, _saturation, _clipped_end, _outlier, _range_mismatch)
 _COMPONENTS = (_hysteresis_or_time, _linearity, _zero, _span)

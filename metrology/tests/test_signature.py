@@ -1,5 +1,6 @@
 """Error signatures and typing slips, told apart on simulated transmitters."""
 
+import random
 from unittest import TestCase
 
 from metrology.judgement.errors import measure_point
@@ -42,12 +43,38 @@ class Named(TestCase):
             ("linearity", Faults(bow=0.8)),
             ("hysteresis", Faults(hysteresis=1.2)),
             ("saturation", Faults(clip_high_percent=70.0)),
+            ("saturation", Faults(clip_high_percent=92.0)),
             ("range-mismatch", Faults(span=50.0)),
             ("range-mismatch", Faults(zero=10, span=20)),
         ):
             for seed in range(5):
                 with self.subTest(code=code, faults=faults, seed=seed):
                     self.assert_first(code, check(simulated(faults, seed)))
+
+    def test_told_apart_over_many_random_faults(self):
+        """At least 95 % of random faults of one to four tolerances on imperfect devices are named first."""
+        rng = random.Random(2101)
+        fields = {"zero-shift": "zero", "span-error": "span", "linearity": "bow", "hysteresis": "hysteresis"}
+        wrong = []
+        for seed in range(160):
+            code = rng.choice([*fields, "saturation", "range-mismatch"])
+            size = rng.uniform(1, 4) * TOLERANCE * rng.choice([-1, 1])
+            faults = {
+                "zero": rng.gauss(0, 0.05),
+                "span": rng.gauss(0, 0.05),
+                "bow": rng.gauss(0, 0.03),
+                "hysteresis": abs(rng.gauss(0, 0.04)),
+            }
+            if code == "saturation":
+                faults["clip_high_percent"] = rng.uniform(55, 95)
+            elif code == "range-mismatch":
+                faults["span"] = rng.choice([-1, 1]) * rng.uniform(8, 40)
+            else:
+                faults[fields[code]] = abs(size) if code == "hysteresis" else size
+            found = check(simulated(Faults(**faults), seed))
+            if not found or found[0].code != code:
+                wrong.append((code, found[0].code if found else "none"))
+        self.assertLessEqual(len(wrong), 8, wrong)
 
     def test_a_healthy_transmitter_gets_no_name(self):
         for seed in range(50):
