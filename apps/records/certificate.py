@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 from datetime import datetime
 from functools import partial
+from pathlib import Path
 from typing import Any
 from xml.sax.saxutils import escape
 from zoneinfo import ZoneInfo
@@ -29,16 +30,18 @@ from metrology.run.state import RunState, fold
 from metrology.run.view import make_view
 from metrology.run.view_types import PassData, RowData, RunView, SetData
 
-pdfmetrics.registerFont(TTFont("Vera", "Vera.ttf"))
-pdfmetrics.registerFont(TTFont("VeraBd", "VeraBd.ttf"))
-pdfmetrics.registerFontFamily("Vera", normal="Vera", bold="VeraBd", italic="Vera", boldItalic="VeraBd")
+# Shipped with the application: names and notes come in many alphabets.
+FONTS = Path(__file__).parent / "fonts"
+pdfmetrics.registerFont(TTFont("Plain", str(FONTS / "DejaVuSans.ttf")))
+pdfmetrics.registerFont(TTFont("PlainBold", str(FONTS / "DejaVuSans-Bold.ttf")))
+pdfmetrics.registerFontFamily("Plain", normal="Plain", bold="PlainBold", italic="Plain", boldItalic="PlainBold")
 
 WIDTH = A4[0] - 36 * mm
 RULE = HexColor("#cfd6d9")
-BODY = ParagraphStyle("body", fontName="Vera", fontSize=7.6, leading=10.4, textColor=INK)
+BODY = ParagraphStyle("body", fontName="Plain", fontSize=7.6, leading=10.4, textColor=INK)
 SMALL = ParagraphStyle("small", parent=BODY, fontSize=6.6, leading=8.8)
-HEAD = ParagraphStyle("head", parent=BODY, fontName="VeraBd", fontSize=9, leading=12, spaceBefore=7, spaceAfter=2)
-TITLE = ParagraphStyle("title", parent=BODY, fontName="VeraBd", fontSize=16, leading=20)
+HEAD = ParagraphStyle("head", parent=BODY, fontName="PlainBold", fontSize=9, leading=12, spaceBefore=7, spaceAfter=2)
+TITLE = ParagraphStyle("title", parent=BODY, fontName="PlainBold", fontSize=16, leading=20)
 VERDICT_WORDS = {"pass": "PASS", "marginal": "MARGINAL", "fail": "FAIL", None: "not judged"}
 VERDICT_COLOURS = {"pass": KELP, "marginal": AMBER, "fail": IRON}
 
@@ -80,7 +83,7 @@ class _CountingCanvas(Canvas):
     def save(self) -> None:
         for page in self._pages:
             self.__dict__.update(page)
-            self.setFont("Vera", 6.5)
+            self.setFont("Plain", 6.5)
             self.setFillColor(FAINT)
             self.drawRightString(A4[0] - 18 * mm, 10 * mm, f"page {self._pageNumber} of {len(self._pages)}")
             super().showPage()
@@ -89,12 +92,12 @@ class _CountingCanvas(Canvas):
 
 def _margin(canvas: Canvas, _document: Any, *, run: Run, view: RunView) -> None:
     canvas.saveState()
-    canvas.setFont("Vera", 6.5)
+    canvas.setFont("Plain", 6.5)
     canvas.setFillColor(FAINT)
     canvas.drawString(18 * mm, 10 * mm, f"{run.label}  {view['instrument']['tag']}  chain head {run.head[:16]}…")
     word = {"voided": "VOID", "open": "NOT SIGNED", "returned": "RETURNED"}.get(view["status"])
     if word:
-        canvas.setFont("VeraBd", 70)
+        canvas.setFont("PlainBold", 70)
         canvas.setFillColor(HexColor("#f3dedb"))
         canvas.translate(A4[0] / 2, A4[1] / 2)
         canvas.rotate(40)
@@ -174,7 +177,7 @@ def _lines(header: bool = False) -> TableStyle:
 
 def _verdict(verdict: str | None) -> str:
     colour = VERDICT_COLOURS.get(verdict or "", INK)
-    return f'<font name="VeraBd" color="{colour.hexval().replace("0x", "#")}">{VERDICT_WORDS.get(verdict, "–")}</font>'
+    return f'<font name="PlainBold" color="{colour.hexval().replace("0x", "#")}">{VERDICT_WORDS.get(verdict, "–")}</font>'
 
 
 def _result(view: RunView) -> list[Flowable]:

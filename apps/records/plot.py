@@ -10,7 +10,7 @@ from metrology.run.view_types import RowData, SetData
 INK, FAINT = HexColor("#1d2a30"), HexColor("#8a979c")
 KELP, AMBER, IRON, WATER = HexColor("#1f6b4a"), HexColor("#9a5b00"), HexColor("#a3261c"), HexColor("#14507a")
 CORRIDOR = HexColor("#e3efe8")
-FONT = "Vera"
+FONT = "Plain"
 
 
 class Scale:

@@ -192,3 +192,12 @@ class Certificate(PlantTestCase):
     def test_an_unsigned_run_is_marked_so(self):
         self.prepare()
         self.assertIn("NOT SIGNED", self.text())
+
+    def test_names_and_notes_in_other_alphabets_are_printed(self):
+        self.ines.last_name = "Śćibor-Őry"
+        self.ines.save()
+        self.prepare()
+        self.ok(("note_added", {"text": "Клапан → 50 Ω ≤ β"}))
+        text = self.text()
+        self.assertIn("Śćibor-Őry", text)
+        self.assertIn("Клапан → 50 Ω ≤ β", text)
