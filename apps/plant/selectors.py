@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 from django.db.models import Q, QuerySet
 
-from apps.plant.models import Area, Instrument
+from apps.plant.models import FAMILIES, Area, Instrument
 from config.failures import Missing
+from metrology.judgement.decision import RULES
+from metrology.judgement.policy import ADJUST_WHEN
+from metrology.judgement.tolerance import BASES, COMBINATIONS
+from metrology.methods.registry import CATALOGUE
+from metrology.quantities.transfer import KINDS as TRANSFER_WORDS
 
 PAGE_SIZE = 50
 
@@ -27,6 +33,20 @@ def list_instruments(*, search: str = "", area: str = "", family: str = "") -> Q
 def list_areas() -> QuerySet[Area]:
     """All areas by name."""
     return Area.objects.all()
+
+
+def form_choices() -> dict[str, list[dict[str, str]]]:
+    """The choices of the instrument form, each list by the name of its field; the words are the core's own."""
+    lists: dict[str, Mapping[str, str]] = {
+        "family": dict(FAMILIES),
+        "method": CATALOGUE,
+        "transfer": TRANSFER_WORDS,
+        "tolerance_basis": BASES,
+        "tolerance_combine": COMBINATIONS,
+        "pass_rule": {"": "as the plant has it", **RULES},
+        "adjust_when": {"": "as the plant has it", **ADJUST_WHEN},
+    }
+    return {name: [{"value": v, "label": label} for v, label in words.items()] for name, words in lists.items()}
 
 
 def get_instrument(tag: str) -> Instrument:

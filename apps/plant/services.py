@@ -33,9 +33,9 @@ NUMBERS = ("lrv", "urv", "output_lo", "output_hi", "cutoff_percent", "tolerance_
 CHOICES = {
     "family": dict(FAMILIES),
     "method": CATALOGUE,
-    "transfer": dict.fromkeys(KINDS),
+    "transfer": KINDS,
     "tolerance_basis": BASES,
-    "tolerance_combine": dict.fromkeys(COMBINATIONS),
+    "tolerance_combine": COMBINATIONS,
 }
 POLICY_FIELDS = ("adjust_when", "adjust_limit_percent", "pass_rule", "max_risk")
 LABELS = {

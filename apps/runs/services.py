@@ -22,28 +22,15 @@ from config.failures import NotAllowed
 from metrology.faults import Fault
 from metrology.methods.registry import get_method
 from metrology.methods.setup import setup_payload
-from metrology.run.events import Event
+from metrology.run.events import TYPES, Event
 from metrology.run.fields import text_of
 from metrology.run.narrate import describe
 from metrology.run.rules import admit
 from metrology.run.state import RunState, apply, fold
 
 MAX_BATCH = 200
-APPENDABLE = frozenset(
-    {
-        "step_confirmed",
-        "timer_started",
-        "timer_ended",
-        "hold_placed",
-        "hold_released",
-        "reference_assigned",
-        "reading_taken",
-        "reading_struck",
-        "adjustment_made",
-        "decision_made",
-        "note_added",
-    }
-)
+# What ends or reviews a run has a door of its own, where a password is asked for.
+APPENDABLE = frozenset(TYPES) - {"run_started", "signed", "reviewed", "returned", "voided"}
 
 
 @dataclass(frozen=True)

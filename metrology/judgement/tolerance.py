@@ -13,7 +13,7 @@ BASES = {
     "unit": "engineering units",
     "division": "scale divisions",
 }
-COMBINATIONS = ("single", "greater", "sum")
+COMBINATIONS = {"single": "one term", "greater": "the greater of two", "sum": "the sum of two"}
 
 
 @dataclass(frozen=True)

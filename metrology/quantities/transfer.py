@@ -14,7 +14,7 @@ from dataclasses import dataclass, field
 
 from metrology.faults import Fault, require_finite, require_range
 
-KINDS = ("linear", "reverse", "sqrt", "table")
+KINDS = {"linear": "linear", "reverse": "reverse", "sqrt": "square root", "table": "table"}
 
 
 @dataclass(frozen=True)
@@ -94,15 +94,6 @@ def input_fraction(transfer: Transfer, y: float) -> float:
     if rows[0][0] > rows[-1][0]:
         rows = rows[::-1]
     return _interpolate(rows, y * 100.0) / 100.0
-
-
-def slope_at(transfer: Transfer, x: float) -> float:
-    """|d output fraction / d input fraction| at input fraction x, by a symmetric difference of 1e-4 of span.
-
-    At the foot of a square root without cut-off the slope is unbounded; the difference keeps it finite.
-    """
-    h = 1e-4
-    return abs(output_fraction(transfer, x + h) - output_fraction(transfer, x - h)) / (2 * h)
 
 
 def require_span(lrv: float, urv: float) -> float:

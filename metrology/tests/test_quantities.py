@@ -10,7 +10,7 @@ from metrology.faults import Fault, Faults, require_positive, require_range
 from metrology.judgement.errors import error_in_bases, measure_point
 from metrology.judgement.tolerance import Term, Tolerance, describe, tolerance_percent
 from metrology.quantities import acidity, belt, buoyancy, flow, gas, loop, weighing
-from metrology.quantities.transfer import Transfer, ideal_output, input_for_output, input_fraction, output_fraction, slope_at
+from metrology.quantities.transfer import Transfer, ideal_output, input_for_output, input_fraction, output_fraction
 from metrology.quantities.typed import parse_typed, same_unit
 from metrology.quantities.units import convert, convert_width, quantity_of
 from metrology.quantities.words import decimals_for, minutes, number, percent, ratio, signed
@@ -62,12 +62,6 @@ class Transfers(TestCase):
         self.assertEqual(ideal_output(5, Transfer(), lrv=0, urv=10, output_lo=0, output_hi=1000), 500.0)
         with self.assertRaises(Fault):
             ideal_output(5, Transfer(), lrv=0, urv=10, output_lo=20, output_hi=4)
-
-    def test_slope(self):
-        self.assertAlmostEqual(slope_at(Transfer(), 0.5), 1.0)
-        self.assertAlmostEqual(slope_at(Transfer("reverse"), 0.5), 1.0)
-        self.assertAlmostEqual(slope_at(Transfer("sqrt"), 0.25), 1.0, places=5)
-        self.assertTrue(math.isfinite(slope_at(Transfer("sqrt"), 0.0)))
 
 
 class Tolerances(TestCase):

@@ -32,9 +32,15 @@ class InstrumentRowSerializer(serializers.Serializer):
     last_left = serializers.CharField()
 
 
+class OptionSerializer(serializers.Serializer):
+    value = serializers.CharField()
+    label = serializers.CharField()  # type: ignore[assignment]  # a field called label, not the label of a field
+
+
 class InstrumentPageSerializer(PageSerializer):
     rows = InstrumentRowSerializer(many=True)
     areas = AreaSerializer(many=True)
+    choices = serializers.DictField(child=OptionSerializer(many=True))
 
 
 class InstrumentFormSerializer(serializers.Serializer):

@@ -22,7 +22,7 @@ from apps.plant.api.serializers import (
     form_of,
 )
 from apps.plant.models import Instrument
-from apps.plant.selectors import get_instrument, instrument_row, list_areas, list_instruments
+from apps.plant.selectors import form_choices, get_instrument, instrument_row, list_areas, list_instruments
 from apps.plant.services import add_instrument, edit_instrument, policy_for
 from apps.runs.models import OPEN
 from config.lists import page_of
@@ -55,7 +55,7 @@ class InstrumentsView(APIView):
         asked = request.query_params
         rows = list_instruments(search=asked.get("search", "").strip()[:100], area=asked.get("area", ""), family=asked.get("family", ""))
         areas = [{"code": a.code, "name": a.name, "needs_permit": a.needs_permit} for a in list_areas()]
-        return Response({**page_of(request, rows, instrument_row), "areas": areas})
+        return Response({**page_of(request, rows, instrument_row), "areas": areas, "choices": form_choices()})
 
     @extend_schema(
         operation_id="add_instrument", request=InstrumentFormSerializer, responses={201: InstrumentRowSerializer, 400: FailureSerializer}

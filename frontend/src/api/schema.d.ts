@@ -476,6 +476,9 @@ export interface components {
             pages: number;
             rows: components["schemas"]["InstrumentRow"][];
             areas: components["schemas"]["Area"][];
+            choices: {
+                [key: string]: components["schemas"]["Option"][];
+            };
         };
         InstrumentPageData: {
             tag: string;
@@ -528,6 +531,10 @@ export interface components {
             at: string;
             by: string;
             what: string;
+        };
+        Option: {
+            value: string;
+            label: string;
         };
         OverrideRequest: {
             expected_seq: number;

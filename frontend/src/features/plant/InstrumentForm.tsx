@@ -6,7 +6,6 @@ import { useInstrument, useInstruments } from "../../api/queries";
 import { Button, LinkButton } from "../../ui/Button";
 import { CheckLine, ChoiceField, TextField } from "../../ui/fields";
 import { Failure, Loading, Message } from "../../ui/Message";
-import { ADJUST_WHEN, BASES, FAMILIES, FORMS, METHODS, PASS_RULES, TRANSFERS } from "./options";
 
 type Form = Schemas["InstrumentForm"];
 
@@ -38,7 +37,7 @@ export function InstrumentForm() {
 function Fields({ tag, start }: { tag?: string; start: Form }) {
   const navigate = useNavigate();
   const queries = useQueryClient();
-  const areas = useInstruments({ search: "", area: "", family: "", page: 1 }).data?.areas ?? [];
+  const plant = useInstruments({ search: "", area: "", family: "", page: 1 }).data;
   const [form, setForm] = useState<Form>(start);
   const save = useMutation({
     mutationFn: async () => {
@@ -55,9 +54,16 @@ function Fields({ tag, start }: { tag?: string; start: Form }) {
   const text = (name: keyof Form & string, label: string, more: { unit?: string; hint?: string; numeric?: boolean; autoFocus?: boolean } = {}) => (
     <TextField label={label} value={String(form[name] ?? "")} onChange={(v) => change(name, v)} error={errors[name]} {...more} />
   );
-  const choice = (name: keyof Form & string, label: string, options: { value: string; label: string }[]) => (
-    <ChoiceField label={label} value={String(form[name] ?? "")} onChange={(v) => change(name, v)} options={options} error={errors[name]} />
+  const choice = (name: keyof Form & string, label: string, like: string = name) => (
+    <ChoiceField
+      label={label}
+      value={String(form[name] ?? "")}
+      onChange={(v) => change(name, v)}
+      options={plant?.choices[like] ?? [{ value: String(form[name] ?? ""), label: String(form[name] ?? "") }]}
+      error={errors[name]}
+    />
   );
+  const areas = [{ value: "", label: "Choose…" }, ...(plant?.areas ?? []).map((a) => ({ value: a.code, label: a.name }))];
   const two = form.tolerance_combine !== "single";
   return (
     <form
@@ -73,15 +79,15 @@ function Fields({ tag, start }: { tag?: string; start: Form }) {
         {text("tag", "Tag", { autoFocus: true })}
         {text("serial", "Serial")}
         <div className="sm:col-span-2">{text("service", "Service")}</div>
-        {choice("area", "Area", [{ value: "", label: "Choose…" }, ...areas.map((a) => ({ value: a.code, label: a.name }))])}
-        {choice("family", "Family", FAMILIES)}
-        <div className="sm:col-span-2">{choice("method", "Method", METHODS)}</div>
+        <ChoiceField label="Area" value={form.area} onChange={(v) => change("area", v)} options={areas} error={errors.area} />
+        {choice("family", "Family")}
+        <div className="sm:col-span-2">{choice("method", "Method")}</div>
       </Group>
       <Group title="Range and output">
         {text("lrv", "LRV", { numeric: true, hint: "Lower range value" })}
         {text("urv", "URV", { numeric: true, hint: "Upper range value" })}
         {text("unit", "Unit")}
-        {choice("transfer", "Transfer", TRANSFERS)}
+        {choice("transfer", "Transfer")}
         {text("output_lo", "Output at LRV", { numeric: true })}
         {text("output_hi", "Output at URV", { numeric: true })}
         {text("output_unit", "Output unit")}
@@ -91,12 +97,12 @@ function Fields({ tag, start }: { tag?: string; start: Form }) {
         )}
       </Group>
       <Group title="Tolerance">
-        {choice("tolerance_combine", "Form", FORMS)}
+        {choice("tolerance_combine", "Form")}
         {text("tolerance_value", "Tolerance", { numeric: true })}
-        {choice("tolerance_basis", "Basis", BASES)}
+        {choice("tolerance_basis", "Basis")}
         {[form.tolerance_basis, two ? form.tolerance2_basis : ""].includes("division") && text("division", "Scale division", { numeric: true, unit: form.unit })}
         {two && text("tolerance2_value", "Second tolerance", { numeric: true })}
-        {two && choice("tolerance2_basis", "Second basis", BASES)}
+        {two && choice("tolerance2_basis", "Second basis", "tolerance_basis")}
       </Group>
       <Group title="The work">
         {text("points_percent", "Test points", { unit: "%" })}
@@ -109,9 +115,9 @@ function Fields({ tag, start }: { tag?: string; start: Form }) {
         {tag && <div className="sm:col-span-2">{text("reason", "Why it is changed")}</div>}
       </Group>
       <Group title="Policies of its own">
-        {choice("pass_rule", "Pass rule", PASS_RULES)}
+        {choice("pass_rule", "Pass rule")}
         {form.pass_rule === "probability" && text("max_risk", "Accepted risk", { numeric: true, hint: "0.05 is one wrong pass in twenty" })}
-        {choice("adjust_when", "Adjusting", ADJUST_WHEN)}
+        {choice("adjust_when", "Adjusting")}
         {text("adjust_limit_percent", "Adjust limit", { numeric: true, unit: "% of tolerance", hint: "Empty: as the plant has it" })}
       </Group>
       {save.isError && (

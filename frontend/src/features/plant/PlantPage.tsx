@@ -11,7 +11,6 @@ import { Pager } from "../../ui/Pager";
 import { Ring } from "../../ui/Ring";
 import { useFilters } from "../../ui/useFilters";
 import { Verdict } from "../../ui/Verdict";
-import { FAMILIES } from "./options";
 
 export function PlantPage() {
   const [get, set, page] = useFilters();
@@ -33,7 +32,7 @@ export function PlantPage() {
           <ChoiceField label="Area" value={get("area")} onChange={(v) => set({ area: v })} options={[{ value: "", label: "All areas" }, ...d.areas.map((a) => ({ value: a.code, label: a.name }))]} />
         </div>
         <div className="w-48">
-          <ChoiceField label="Family" value={get("family")} onChange={(v) => set({ family: v })} options={[{ value: "", label: "All families" }, ...FAMILIES]} />
+          <ChoiceField label="Family" value={get("family")} onChange={(v) => set({ family: v })} options={[{ value: "", label: "All families" }, ...(d.choices.family ?? [])]} />
         </div>
         {mayEdit && (
           <LinkButton to="/plant/new" kind="primary">
