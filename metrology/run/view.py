@@ -8,6 +8,7 @@ from datetime import datetime
 from metrology.judgement.policy import describe_policy
 from metrology.methods.base import Method
 from metrology.methods.steps import PHASES, Step
+from metrology.quantities.transfer import KINDS
 from metrology.quantities.words import decimals_for, iso, number, percent, ratio
 from metrology.run.evidence import set_evidence
 from metrology.run.progress import (
@@ -93,7 +94,7 @@ def instrument_data(state: RunState) -> InstrumentData:
         "feeds": i.feeds,
         "range": f"{i.lrv:g} to {i.urv:g} {i.unit}",
         "output": f"{i.output_lo:g} to {i.output_hi:g} {i.output_unit}",
-        "transfer": i.transfer.kind,
+        "transfer": KINDS[i.transfer.kind],
         "tolerance": i.tolerance_text,
         "unit": i.unit,
         "output_unit": i.output_unit,

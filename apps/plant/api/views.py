@@ -29,6 +29,7 @@ from config.lists import page_of
 from metrology.faults import Fault
 from metrology.judgement.policy import describe_policy
 from metrology.judgement.tolerance import describe
+from metrology.quantities.transfer import KINDS
 
 TEXT = {"type": str, "location": "query"}
 
@@ -87,7 +88,7 @@ def _page(i: Instrument) -> dict[str, Any]:
         **instrument_row(i),
         "form": form_of(i),
         "tolerance": describe(i.tolerance(), i.unit),
-        "output": f"{i.output_lo:g} to {i.output_hi:g} {i.output_unit}",
+        "output": f"{i.output_lo:g} to {i.output_hi:g} {i.output_unit}, {KINDS[i.transfer]}",
         "policies": list(describe_policy(policy_for(i))),
         "open_run": next((r.id for r in runs if r.status in OPEN), None),
         "due_reason": due_reason(i, timezone.localdate()),

@@ -105,7 +105,7 @@ function Fields({ tag, start }: { tag?: string; start: Form }) {
         {two && choice("tolerance2_basis", "Second basis", "tolerance_basis")}
       </Group>
       <Group title="The work">
-        {text("points_percent", "Test points", { unit: "%" })}
+        {text("points_percent", "Test points", { unit: "%", hint: "Empty: 0 25 50 75 100" })}
         {text("cycles", "Cycles", { numeric: true })}
         {text("interval_days", "Interval", { numeric: true, unit: "days" })}
         {text("warm_up_min", "Warm-up", { numeric: true, unit: "min" })}

@@ -16,7 +16,7 @@ function Facts({ i }: { i: Instrument }) {
     ["Serial", i.serial],
     ["Area", i.area],
     ["Range", i.range],
-    ["Output", `${i.output}, ${i.form.transfer}`],
+    ["Output", i.output],
     ["Tolerance", i.tolerance],
     ["Method", i.method_title],
     ["Warm-up", i.form.warm_up_min === "0" ? "none" : `${i.form.warm_up_min} min`],
