@@ -42,6 +42,23 @@ class NothingLost(BrowserTestCase):
         expect(p.get_by_role("button", name="Record reading 2")).to_be_visible()
         expect(p.get_by_label("Reading, mA")).to_have_value("4.02")
 
+    def test_when_another_went_on_to_the_next_step_that_is_said_too(self):
+        p = self.page
+        self.steps.read(GOOD[:9])
+        other = self.open_browser()
+        self.sign_in(other, "tomas")
+        other.goto(p.url)
+        expect(other.get_by_role("button", name="Record reading 10")).to_be_visible()
+        p.route(re.compile(r"/api/v1/runs/[0-9a-f-]+/$"), lambda route: route.abort())
+        RunSteps(other).read(["4.01"], first=10)
+        p.get_by_label("Reading, mA").fill("4.02")
+        p.unroute_all()
+        p.get_by_label("Reading, mA").press("Enter")
+        expect(p.get_by_text("Meanwhile: Tomas Calder took reading 10 (as found): 4.01")).to_be_visible()
+        expect(p.get_by_role("heading", name="Judge as found")).to_be_visible()
+        p.get_by_role("button", name="I have read it").click()
+        expect(p.get_by_text("Meanwhile:")).to_have_count(0)
+
     def test_an_ended_session_asks_to_sign_in_over_the_page_and_the_number_is_still_there(self):
         p = self.page
         p.get_by_label("Reading, mA").fill("4.01")

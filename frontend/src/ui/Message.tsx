@@ -26,7 +26,9 @@ export function Message({ tone = "info", children, title }: { tone?: "info" | "e
   );
 }
 
+/** A failure in words. A run that has moved on is told above the step (Meanwhile), not here as well. */
 export function Failure({ error, retry }: { error: unknown; retry?: () => void }) {
+  if (error instanceof ApiFailure && error.code === "stale") return null;
   const words = error instanceof ApiFailure ? error.message : "This page could not be shown. What was stored is safe; reload it.";
   return (
     <Message tone="out">

@@ -10,6 +10,7 @@ import { Ring } from "../../ui/Ring";
 import { Verdict } from "../../ui/Verdict";
 import { ErrorPlot } from "../run/ErrorPlot";
 import { Budget, KitInUse, More, Statistics } from "../run/Evidence";
+import { Meanwhile } from "../run/Meanwhile";
 import { PassPlot } from "../run/PassPlot";
 import { ReadingTable } from "../run/ReadingTable";
 import { useRun } from "../run/useRun";
@@ -108,6 +109,7 @@ export function RecordPage() {
           <Braces size={18} aria-hidden="true" /> JSON
         </LinkButton>
       </div>
+      <Meanwhile id={run.id} />
       <Summary run={run} />
       {mayReview && v.status === "signed" && <ReviewPanel run={run} />}
       {v.notes

@@ -9,7 +9,7 @@ import { useTakeRun } from "../run/useRun";
 
 /** A reviewer accepts a signed record, or returns it with a reason. */
 export function ReviewPanel({ run }: { run: Run }) {
-  const { take } = useTakeRun(run.id);
+  const { take, notice } = useTakeRun(run.id);
   const [reason, setReason] = useDraft(`${run.id}/review`);
   const [password, setPassword] = useState("");
   const review = useMutation({
@@ -24,7 +24,10 @@ export function ReviewPanel({ run }: { run: Run }) {
       setReason("");
       take(next);
     },
-    onError: () => setPassword(""),
+    onError: (error) => {
+      setPassword("");
+      notice(error);
+    },
   });
   return (
     <section aria-label="Review" className="mt-4 border-l-8 border-water bg-page p-4">

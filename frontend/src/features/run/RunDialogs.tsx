@@ -1,6 +1,6 @@
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
-import { client, unwrap, type Run } from "../../api/client";
+import { ApiFailure, client, unwrap, type Run } from "../../api/client";
 import { Button } from "../../ui/Button";
 import { ChoiceField, LongField, TextField } from "../../ui/fields";
 import { Failure, Message } from "../../ui/Message";
@@ -80,7 +80,7 @@ export function StrikeDialog({ run, set, onClose }: { run: Run; set: string; onC
 }
 
 export function VoidDialog({ run, open, onClose }: Props) {
-  const { take } = useTakeRun(run.id);
+  const { take, notice } = useTakeRun(run.id);
   const [reason, setReason] = useState("");
   const [reading, setReading] = useState("");
   const [operator, setOperator] = useState("");
@@ -94,6 +94,10 @@ export function VoidDialog({ run, open, onClose }: Props) {
         }),
       ),
     onSuccess: take,
+    onError: (error) => {
+      notice(error);
+      if (error instanceof ApiFailure && error.code === "stale") onClose();
+    },
   });
   return (
     <Modal open={open} onClose={onClose} title="Void this run">

@@ -9,6 +9,7 @@ import { useNow } from "../../ui/useNow";
 import { countdown } from "../../ui/format";
 import { Evidence } from "./Evidence";
 import { NoteDialog, VoidDialog } from "./RunDialogs";
+import { Meanwhile } from "./Meanwhile";
 import { Rail } from "./Rail";
 import { StepPanel } from "./StepPanel";
 import { useRun } from "./useRun";
@@ -92,6 +93,7 @@ export function RunPage() {
       <div className="grid min-h-0 flex-1 lg:grid-cols-[208px_minmax(0,1fr)_minmax(380px,36%)]">
         <Rail view={run.view} />
         <div className="flex min-h-0 min-w-0 flex-col border-rule bg-page lg:border-x">
+          <Meanwhile id={run.id} />
           {mayWork ? (
             <StepPanel run={run} key={run.view.step.key} />
           ) : (

@@ -30,15 +30,30 @@ function isStale(error: unknown): boolean {
   return error instanceof ApiFailure && error.code === "stale";
 }
 
+/** What others did to a run while this page was behind; it outlives the step that ran into it. */
+export function useMeanwhile(id: string) {
+  return useQuery<string>({ queryKey: ["meanwhile", id], queryFn: () => "", enabled: false, initialData: "", staleTime: Infinity }).data;
+}
+
 /** Puts the newest answer into the cache, and lets everything that lists runs know. */
 export function useTakeRun(id: string) {
   const queries = useQueryClient();
+  const tell = (words: string) => queries.setQueryData<string>(["meanwhile", id], words);
+  const refresh = () => void queries.invalidateQueries({ queryKey: ["run", id] });
   return {
     take: (run: Run) => {
+      tell("");
       queries.setQueryData<Run>(["run", id], (old) => (old && old.view.seq > run.view.seq ? old : run));
       for (const key of ["holds", "today", "log", "records"]) void queries.invalidateQueries({ queryKey: [key] });
     },
-    refresh: () => void queries.invalidateQueries({ queryKey: ["run", id] }),
+    refresh,
+    dismiss: () => tell(""),
+    /** For a refused write: when the run has moved on, say so and fetch it. */
+    notice: (error: unknown) => {
+      if (!isStale(error)) return;
+      tell((error as ApiFailure).message);
+      refresh();
+    },
   };
 }
 
@@ -47,7 +62,7 @@ export function useTakeRun(id: string) {
  * stores it once.
  */
 export function useAppend(run: Run) {
-  const { take, refresh } = useTakeRun(run.id);
+  const { take, refresh, notice } = useTakeRun(run.id);
   const pending = useRef<{ text: string; ids: string[] }>({ text: "", ids: [] });
   return useMutation({
     mutationKey: ["append", run.id],
@@ -68,7 +83,8 @@ export function useAppend(run: Run) {
       take(next);
     },
     onError: (error) => {
-      if (isStale(error) || (error instanceof ApiFailure && ["not_current", "wrong_slot", "set_complete"].includes(error.code))) refresh();
+      notice(error);
+      if (error instanceof ApiFailure && ["not_current", "wrong_slot", "set_complete"].includes(error.code)) refresh();
     },
   });
 }

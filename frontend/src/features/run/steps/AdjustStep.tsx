@@ -109,7 +109,7 @@ export function AdjustStep({ run, step }: StepProps) {
           <TextField label="What you found, and why you stop" value={values.reason ?? ""} onChange={(v) => set("reason", v)} error={errors.reason} />
         </div>
       )}
-      {failure && (
+      {failure && failure.code !== "stale" && (
         <Message tone={failure.details.can_confirm ? "edge" : "out"}>
           <p>{failure.message}</p>
           {failure.details.can_confirm === true && (

@@ -49,7 +49,7 @@ function Choice({ r, chosen, onChoose, busy, tur }: { r: Reference; chosen: bool
 }
 
 function OverrideDialog({ run, role, code, open, onClose }: { run: Run; role: string; code: string; open: boolean; onClose: () => void }) {
-  const { take } = useTakeRun(run.id);
+  const { take, notice } = useTakeRun(run.id);
   const [reviewer, setReviewer] = useState("");
   const [password, setPassword] = useState("");
   const [reason, setReason] = useState("");
@@ -65,6 +65,7 @@ function OverrideDialog({ run, role, code, open, onClose }: { run: Run; role: st
       take(next);
       onClose();
     },
+    onError: notice,
   });
   return (
     <Modal open={open} onClose={onClose} title={`Use ${code} although it is out of date`}>
@@ -110,7 +111,7 @@ function Role({ run, step, role, label, hint }: StepProps & { role: string; labe
         setRefused(null);
         setReason("");
       },
-      onError: (error) => setRefused(error instanceof ApiFailure ? { code, failure: error } : null),
+      onError: (error) => setRefused(error instanceof ApiFailure && error.code !== "stale" ? { code, failure: error } : null),
     });
   const needsReason = refused?.failure.details.needs_reason === true;
   return (

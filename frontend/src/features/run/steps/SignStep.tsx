@@ -10,7 +10,7 @@ import { StepFrame, type StepProps } from "../StepPanel";
 import { useTakeRun } from "../useRun";
 
 export function SignStep({ run, step }: StepProps) {
-  const { take } = useTakeRun(run.id);
+  const { take, notice } = useTakeRun(run.id);
   const person = usePerson();
   const [password, setPassword] = useState("");
   const [note, setNote] = useDraft(`${run.id}/${step.key}/note`);
@@ -26,7 +26,10 @@ export function SignStep({ run, step }: StepProps) {
       setNote("");
       take(next);
     },
-    onError: () => setPassword(""),
+    onError: (error) => {
+      setPassword("");
+      notice(error);
+    },
   });
   const returned = run.view.notes.filter((n) => n.kind === "returned").at(-1);
   return (
