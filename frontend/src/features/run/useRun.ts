@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef } from "react";
-import { ApiFailure, client, unwrap, type Run } from "../../api/client";
+import { ApiFailure, client, unwrap, type Run, type Schemas } from "../../api/client";
 
 export interface NewEvent {
   type: string;
@@ -35,6 +35,20 @@ export function useMeanwhile(id: string) {
   return useQuery<string>({ queryKey: ["meanwhile", id], queryFn: () => "", enabled: false, initialData: "", staleTime: Infinity }).data;
 }
 
+type HoldRow = Schemas["HoldRow"];
+
+/** The strip's holds with those of this run as it now is. */
+export function withHoldsOf(run: Run, holds: HoldRow[]): HoldRow[] {
+  const { tag, area, feeds } = run.view.instrument;
+  const mine = run.view.holds
+    .filter((h) => !h.released_at)
+    .map((h) => ({
+      run: run.id, run_number: run.number, tag, area, feeds, kind: h.kind, reason: h.reason, placed_by: h.placed_by,
+      placed_at: h.placed_at ?? "", until: h.until ?? "", is_overdue: h.is_overdue,
+    }));
+  return [...holds.filter((h) => h.run !== run.id), ...mine].sort((a, b) => a.until.localeCompare(b.until));
+}
+
 /** Puts the newest answer into the cache, and lets everything that lists runs know. */
 export function useTakeRun(id: string) {
   const queries = useQueryClient();
@@ -43,6 +57,8 @@ export function useTakeRun(id: string) {
   return {
     take: (run: Run) => {
       tell("");
+      // In the same moment as the step changes, so that the strip does not push the page down under a finger.
+      queries.setQueryData<HoldRow[]>(["holds"], (old) => (old ? withHoldsOf(run, old) : old));
       queries.setQueryData<Run>(["run", id], (old) => (old && old.view.seq > run.view.seq ? old : run));
       for (const key of ["holds", "today", "log", "records"]) void queries.invalidateQueries({ queryKey: [key] });
     },
