@@ -1,8 +1,27 @@
 """Entry point for asgi servers."""
 
 import os
+import threading
 
 from django.core.asgi import get_asgi_application
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "config.settings.demo")
 application = get_asgi_application()
+
+
+def _resume() -> None:
+    """Go on with the captures that ran by themselves when the server last stopped."""
+    from django.db import DatabaseError, connection
+    from django.utils import timezone
+
+    from apps.bench.rounds import resume_all
+
+    try:
+        resume_all(timezone.now())
+    except DatabaseError:  # no database yet: there is nothing to resume
+        pass
+    finally:
+        connection.close()
+
+
+threading.Thread(target=_resume, name="resume captures", daemon=True).start()

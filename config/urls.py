@@ -10,6 +10,7 @@ urlpatterns = [
     path("api/v1/", include("apps.plant.api.urls")),
     path("api/v1/", include("apps.kit.api.urls")),
     path("api/v1/", include("apps.runs.api.urls")),
+    path("api/v1/", include("apps.bench.api.urls")),
     path("api/v1/", include("apps.records.api.urls")),
     path("api/v1/", include("apps.planning.api.urls")),
     path("api/schema/", SpectacularAPIView.as_view(), name="schema"),

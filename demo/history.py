@@ -67,6 +67,8 @@ class PlayedRun:
             self.do("reference_assigned", role=role, reference=snapshot(code), reason="nothing better free that day")
         self.do("step_confirmed", step="references")
         self.do("step_confirmed", step="environment", values={"temperature": f"{14 + self.run.number % 11}", "humidity": "62"})
+        if i.details.supply_v:
+            self.do("step_confirmed", step="loop_budget")
         if i.warm_up_min:
             self.do("timer_started", step="warm_up")
         values = {"operator": "Control room", **({"permit": f"P-{4000 + self.run.number}"} if i.needs_permit else {})}
@@ -88,8 +90,17 @@ class PlayedRun:
 
     def take(self, step: str, *, only: int | None = None) -> None:
         """All readings of a set, or the first few."""
-        for slot in self.method.plan(self.state.setup)[:only]:
-            self.do("reading_taken", after_s=55, step=step, slot=slot.index, indicated=self._read(slot))
+        for slot in self.method.plan(self.state.setup, step)[:only]:
+            indicated = self._read(slot)
+            payload: dict[str, Any] = {"step": step, "slot": slot.index, "indicated": indicated, **self._digital()}
+            self.do("reading_taken", after_s=55, **payload)
+
+    def _digital(self) -> dict[str, str]:
+        """The digital value beside the output, where it is read."""
+        i = self.state.setup.instrument
+        if not i.details.has_digital:
+            return {}
+        return {"pv": number(i.lrv + self.device.pv_fraction * (i.urv - i.lrv), decimals_for(i.urv - i.lrv))}
 
     def finish(self) -> None:
         """Take, judge and follow the proposals to the signature."""
@@ -102,7 +113,7 @@ class PlayedRun:
             elif step.kind == "judge":
                 self._judge(step.key, step.set_name, is_as_left=step.phase == "as left")
             elif step.kind == "adjust":
-                self._adjust(step.key)
+                self._adjust(step.key, step.variant)
             elif step.key.startswith("repair"):
                 self.device.faults = replace(self.device.faults, hysteresis=0.05)
                 self.do("step_confirmed", after_s=1200, step=step.key, values={"work": "Impulse line rodded and flushed, cell cleaned"})
@@ -114,23 +125,29 @@ class PlayedRun:
         choice = "leave" if is_as_left or proposal.choice == "repeat" else proposal.choice
         self.do("decision_made", step=step, choice=choice, reason="" if choice == proposal.choice else "good enough until the next stop")
 
-    def _adjust(self, step: str) -> None:
+    def _adjust(self, step: str, variant: str) -> None:
         i = self.state.setup.instrument
         sign = -1.0 if i.transfer.kind == "reverse" else 1.0
         while True:
-            progress = self.method.adjust_progress(self.state.setup, passes_of(self.state, step))
+            progress = self.method.adjust_progress(self.state.setup, passes_of(self.state, step), variant)
             if not progress.next_screw:
                 break
-            target = next(t for t in self.method.adjust_targets(self.state.setup) if t.screw == progress.next_screw)
-            before = self.device.settle_at(target.nominal)
+            target = next(t for t in self.method.adjust_targets(self.state.setup, variant) if t.screw == progress.next_screw)
+            before = self._at(target.nominal, variant)
             miss = before - target.ideal
             after = ""
             if abs(round(miss, 3)) > target.aim:
-                turn = -sign * 100 * miss / (i.output_hi - i.output_lo)
+                turn = -sign * 100 * miss / target.span
                 (self.device.turn_zero if target.screw == "zero" else self.device.turn_span)(turn)
-                after = number(self.device.settle_at(target.nominal), 3)
+                after = number(self._at(target.nominal, variant), 3)
             self.do("adjustment_made", after_s=90, step=step, screw=target.screw, before=number(before, 3), after=after)
         self.do("step_confirmed", step=step, reason="" if progress.is_converged else "close enough to prove")
+
+    def _at(self, nominal: float, variant: str) -> float:
+        """What is looked at while turning: the output, or the digital value for a trim of the sensor."""
+        i = self.state.setup.instrument
+        output = self.device.settle_at(nominal)
+        return i.lrv + self.device.pv_fraction * (i.urv - i.lrv) if variant == "trim_sensor" else output
 
     def _close(self, step: str) -> None:
         if step == "restore":

@@ -24,7 +24,12 @@ def main() -> int:
         "--timeout-graceful-shutdown",
         "2",
     ]
-    both = [subprocess.Popen(server, cwd=ROOT), subprocess.Popen(["npm", "run", "-s", "dev"], cwd=ROOT / "frontend")]
+    bench = [sys.executable, "-m", "apps.bench.simulator", "demo/bench/world.json"]
+    both = [
+        subprocess.Popen(bench, cwd=ROOT),
+        subprocess.Popen(server, cwd=ROOT),
+        subprocess.Popen(["npm", "run", "-s", "dev"], cwd=ROOT / "frontend"),
+    ]
     try:
         while all(p.poll() is None for p in both):
             time.sleep(0.3)

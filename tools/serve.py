@@ -4,16 +4,23 @@ from __future__ import annotations
 
 import argparse
 import os
+import subprocess
+import sys
+from pathlib import Path
 
 import uvicorn
 
 from demo.plant import PASSWORD, PEOPLE
+
+ROOT = Path(__file__).resolve().parent.parent
+WORLD = ROOT / "demo" / "bench" / "world.json"
 
 
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--host", default="127.0.0.1")
     parser.add_argument("--port", type=int, default=8000)
+    parser.add_argument("--no-bench", dest="bench", action="store_false", help="without the simulated bench")
     given = parser.parse_args()
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "config.settings.demo")
     print(f"\n  Verify Loop, the demonstration plant Marram Bay:  http://{given.host}:{given.port}/\n")
@@ -21,7 +28,17 @@ def main() -> None:
     for username, first, last, role in PEOPLE:
         print(f"    {username:<8} {role:<14} {first} {last}")
     print("\n  Stop with Ctrl+C.\n", flush=True)
-    uvicorn.run("config.asgi:application", host=given.host, port=given.port, log_level="warning", timeout_graceful_shutdown=2)
+    bench = subprocess.Popen([sys.executable, "-m", "apps.bench.simulator", str(WORLD)], cwd=ROOT) if given.bench else None
+    try:
+        _serve(given.host, given.port)
+    finally:
+        if bench:
+            bench.terminate()
+            bench.wait()
+
+
+def _serve(host: str, port: int) -> None:
+    uvicorn.run("config.asgi:application", host=host, port=port, log_level="warning", timeout_graceful_shutdown=2)
 
 
 if __name__ == "__main__":

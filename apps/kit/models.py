@@ -23,6 +23,8 @@ class Reference(models.Model):
     u_percent_span = models.FloatField(default=0.0)
     k = models.FloatField(default=2.0)
     resolution = models.FloatField(default=0.0)
+    drift_per_year = models.FloatField(default=0.0)  # how far it may move in a year, in its unit
+    gradient = models.FloatField(default=0.0)  # of a block or bath, between probe and unit, in its unit
     certificate = models.CharField(max_length=40)
     laboratory = models.CharField(max_length=80)
     traceability = models.CharField(max_length=160)
@@ -56,4 +58,6 @@ class Reference(models.Model):
             calibrated_on=self.calibrated_on.isoformat(),
             due_on=self.due_on.isoformat(),
             state=self.state,
+            drift_per_year=self.drift_per_year,
+            gradient=self.gradient,
         )

@@ -38,13 +38,17 @@ def reference_row(r: Reference, today: date) -> dict[str, Any]:
         f"{r.u_percent_reading:g} % of reading" if r.u_percent_reading else "",
         f"{r.u_percent_span:g} % of span" if r.u_percent_span else "",
     ]
+    more = [
+        f"drift {r.drift_per_year:g} {r.unit} a year" if r.drift_per_year else "",
+        f"gradient {r.gradient:g} {r.unit}" if r.gradient else "",
+    ]
     return {
         "code": r.code,
         "name": r.name,
         "serial": r.serial,
         "quantity": quantity_of(r.unit) or r.unit,
         "range": f"{r.low:g} to {r.high:g} {r.unit}",
-        "uncertainty": f"U = {' + '.join(p for p in parts if p)} (k = {r.k:g})",
+        "uncertainty": f"U = {' + '.join(p for p in parts if p)} (k = {r.k:g})" + "".join(f", {m}" for m in more if m),
         "certificate": r.certificate,
         "laboratory": r.laboratory,
         "traceability": r.traceability,

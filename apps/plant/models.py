@@ -9,6 +9,7 @@ from django.db import models
 
 from metrology.judgement.policy import Policy
 from metrology.judgement.tolerance import Term, Tolerance
+from metrology.methods.details import details_from
 from metrology.methods.registry import CATALOGUE, METHODS
 from metrology.methods.setup import InstrumentSetup, RunSetup
 from metrology.quantities.transfer import Transfer
@@ -75,6 +76,7 @@ class Instrument(models.Model):
     feeds = models.CharField(max_length=200, blank=True)
     points_percent = models.JSONField(default=list, blank=True)
     cycles = models.PositiveSmallIntegerField(default=1)
+    details = models.JSONField(default=dict, blank=True)  # texts under the names of metrology.methods.details.DETAIL_FIELDS
     policy = models.JSONField(default=dict, blank=True)
     interval_days = models.PositiveIntegerField(default=365)
     next_due = models.DateField(null=True, blank=True, db_index=True)
@@ -126,12 +128,15 @@ class Instrument(models.Model):
             needs_permit=self.area.needs_permit,
             hazards=self.hazards,
             feeds=self.feeds,
+            details=details_from(self.details),
         )
 
-    def run_setup(self, policy: Policy, revision: str) -> RunSetup:
-        """What a run of this instrument is set up with."""
-        points = {"points_percent": tuple(float(p) for p in self.points_percent)} if self.points_percent else {}
-        return RunSetup(self.method, revision, self.setup(), cycles=self.cycles, policy=policy, **points)
+    def run_setup(self, policy: Policy, revision: str, method: str = "") -> RunSetup:
+        """What a run of this instrument is set up with; by its own method unless another is named."""
+        key = method or self.method
+        chosen = self.points_percent if self.points_percent and key == self.method else METHODS[key].default_points
+        points = tuple(float(p) for p in chosen)
+        return RunSetup(key, revision, self.setup(), points_percent=points, cycles=self.cycles, policy=policy)
 
 
 class InstrumentChange(models.Model):

@@ -12,10 +12,12 @@ from config.failures import Missing
 from metrology.judgement.decision import RULES
 from metrology.judgement.policy import ADJUST_WHEN
 from metrology.judgement.tolerance import BASES, COMBINATIONS
-from metrology.methods.registry import CATALOGUE
+from metrology.methods.details import DETAIL_FIELDS
+from metrology.methods.registry import CATALOGUE, METHODS
 from metrology.quantities.transfer import KINDS as TRANSFER_WORDS
 
 PAGE_SIZE = 50
+TRANSMITTER_METHODS = ("tx-multipoint", "tx-configure", "loop-check")
 
 
 def list_instruments(*, search: str = "", area: str = "", family: str = "") -> QuerySet[Instrument]:
@@ -47,6 +49,28 @@ def form_choices() -> dict[str, list[dict[str, str]]]:
         "adjust_when": {"": "as the plant has it", **ADJUST_WHEN},
     }
     return {name: [{"value": v, "label": label} for v, label in words.items()] for name, words in lists.items()}
+
+
+def detail_fields() -> list[dict[str, Any]]:
+    """What the form asks beyond the range, and for which methods."""
+    return [
+        {
+            "name": f.name,
+            "label": f.label,
+            "kind": f.kind,
+            "unit": f.unit,
+            "hint": f.hint,
+            "methods": list(f.methods),
+            "options": [{"value": v, "label": t} for v, t in f.options],
+        }
+        for f in DETAIL_FIELDS
+    ]
+
+
+def methods_for(instrument: Instrument) -> list[dict[str, str]]:
+    """The methods an instrument can be run by: its own first, and for a transmitter the others of its family."""
+    keys = [instrument.method, *(TRANSMITTER_METHODS if instrument.family == "transmitter" else ())]
+    return [{"value": k, "label": METHODS[k].title} for k in dict.fromkeys(keys) if k in METHODS]
 
 
 def get_instrument(tag: str) -> Instrument:

@@ -15,6 +15,7 @@ from apps.plant.models import FAMILIES, Area, Instrument, InstrumentChange, Poli
 from metrology.faults import Fault, Faults, require_range
 from metrology.judgement.policy import Policy, resolve_policy
 from metrology.judgement.tolerance import BASES, COMBINATIONS
+from metrology.methods.details import DETAIL_FIELDS, details_from
 from metrology.methods.registry import CATALOGUE
 from metrology.methods.setup import check_points
 from metrology.quantities.transfer import KINDS, Transfer, require_output, require_span
@@ -127,6 +128,7 @@ def _fill(instrument: Instrument, data: Mapping[str, Any]) -> None:
     attempt("interval_days", _whole, data, "interval_days", low=1, high=3650, default=365)
     attempt("transfer_table", _table, data, instrument)
     attempt("policy", _policy, data, instrument)
+    attempt("details", _details, data, instrument)
     attempt("cycles", _whole, data, "cycles", low=1, high=3, default=1)
     attempt("points_percent", _points, data)
     attempt("tolerance2_value", _second_tolerance, data, instrument)
@@ -199,6 +201,17 @@ def _choice(data: Mapping[str, Any], name: str, options: Mapping[str, Any], *, d
     if value not in options:
         raise Fault("unknown_choice", f"{LABELS[name]} is '{value}'; accepted are {', '.join(options)}.", field=name)
     return value
+
+
+def _details(data: Mapping[str, Any], instrument: Instrument) -> dict[str, Any]:
+    """The details that count for the method, as typed; those of another method are let go."""
+    raw = data.get("details", instrument.details)
+    if not isinstance(raw, Mapping):
+        raise Fault("bad_details", "The details are a list of named values.", field="details")
+    mine = {f.name for f in DETAIL_FIELDS if instrument.method in f.methods}
+    kept = {k: v for k, v in raw.items() if k in mine and v not in ("", None, False)}
+    details_from(kept)
+    return kept
 
 
 def _area(data: Mapping[str, Any]) -> Area:

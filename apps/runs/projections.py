@@ -66,7 +66,7 @@ def _project_holds(run: Run, state: RunState) -> None:
 
 def project_instrument(instrument: Instrument) -> None:
     """Last result and next due date of an instrument, from its last run that counts."""
-    last = instrument.runs.filter(status__in=("signed", "accepted")).order_by("-signed_at").first()
+    last = instrument.runs.filter(method=instrument.method, status__in=("signed", "accepted")).order_by("-signed_at").first()
     if last is None or last.signed_at is None:
         return
     instrument.last_done_on = last.signed_at.date()

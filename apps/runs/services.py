@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from functools import partial
 from typing import Any
 
 from django.db import IntegrityError, transaction
 
 from apps.accounts.models import Person
 from apps.accounts.policy import is_allowed, require
+from apps.bench.selectors import describe_signal
 from apps.kit.selectors import get_reference
 from apps.plant.models import Instrument
+from apps.plant.selectors import methods_for
 from apps.plant.services import policy_for
 from apps.runs.models import OPEN, Run, RunEvent
 from apps.runs.projections import next_number, project
@@ -30,7 +33,7 @@ from metrology.run.state import RunState, apply, fold
 
 MAX_BATCH = 200
 # What ends or reviews a run has a door of its own, where a password is asked for.
-APPENDABLE = frozenset(TYPES) - {"run_started", "signed", "reviewed", "returned", "voided"}
+APPENDABLE = frozenset(TYPES) - {"run_started", "device_acted", "signed", "reviewed", "returned", "voided"}
 
 
 @dataclass(frozen=True)
@@ -44,12 +47,17 @@ class NewEvent:
 
 
 @transaction.atomic
-def start_run(*, actor: Person, instrument: Instrument, now: datetime) -> Run:
-    """Open a run on an instrument, with the instrument and its policies frozen into the first event."""
+def start_run(*, actor: Person, instrument: Instrument, now: datetime, method_key: str = "") -> Run:
+    """Open a run on an instrument, with the instrument and its policies frozen into the first event.
+
+    method_key: another method than its own, where its family can be run by it.
+    """
     require(actor, "start a run")
-    method = get_method(instrument.method)
+    method = get_method(method_key or instrument.method)
+    if method.key not in {m["value"] for m in methods_for(instrument)}:
+        raise Fault("wrong_method", f"{instrument.tag} can't be run by '{method.title}'.", field="method")
     _refuse_second(instrument)
-    setup = instrument.run_setup(policy_for(instrument), method.revision)
+    setup = instrument.run_setup(policy_for(instrument), method.revision, method.key)
     run = Run(number=next_number(), instrument=instrument, technician=actor, method=method.key, revision=method.revision, started_at=now)
     event = Event(1, str(uuid.uuid4()), "run_started", setup_payload(setup), actor.username, actor.name, now)
     try:
@@ -92,12 +100,22 @@ def append_events(
     return _append(actor, run_id, expected_seq, [_without_claims(e) for e in events], now)
 
 
+CLAIMS = {  # what a client may not say: it comes from the server's own look at the kit or the devices
+    "reading_taken": ("captured", "source"),
+    "step_confirmed": ("captured",),
+    "parameters_captured": ("source",),
+    "source_chosen": ("label", "unit", "stimulus"),
+}
+
+
 def _without_claims(event: NewEvent) -> NewEvent:
-    """A client names a reference by its code only; what the certificate says, and any override, come from here."""
-    if event.type != "reference_assigned":
-        return event
-    kept = {k: event.payload.get(k) for k in ("role", "code", "reason")}
-    return NewEvent(event.id, event.type, kept, event.device_at)
+    """A client names a reference or a signal by its code only; what it is, and what was captured, come from here."""
+    payload = {k: v for k, v in event.payload.items() if k not in CLAIMS.get(event.type, ())}
+    if event.type == "reference_assigned":
+        payload = {k: event.payload.get(k) for k in ("role", "code", "reason")}
+    elif event.type == "source_chosen":
+        payload |= describe_signal(str(payload.get("signal") or ""), str(payload.get("quantity") or ""))
+    return NewEvent(event.id, event.type, payload, event.device_at)
 
 
 def _append(actor: Person, run_id: uuid.UUID, expected_seq: int | None, events: Sequence[NewEvent], now: datetime) -> tuple[Run, RunState]:
@@ -118,10 +136,28 @@ def _append(actor: Person, run_id: uuid.UUID, expected_seq: int | None, events: 
         if stored:
             append_rows(run, stored)
             project(run, state)
+            transaction.on_commit(partial(_tell, run.id, state))
     if refused:
         refused.context = {**refused.context, "stored": len(events) - len(new) + len(stored), "sent": len(events), "seq": state.seq}
         raise refused
     return run, state
+
+
+# Called with (run id, state) after each append that was committed; the live side of a run follows it this way.
+FOLLOWERS: list[Callable[[uuid.UUID, RunState], None]] = []
+
+
+def _tell(run_id: uuid.UUID, state: RunState) -> None:
+    for follow in FOLLOWERS:
+        follow(run_id, state)
+
+
+def append_seen(
+    *, actor: Person, run_id: uuid.UUID, event: NewEvent, now: datetime, expected_seq: int | None = None
+) -> tuple[Run, RunState]:
+    """Append what the server itself saw: a captured reading, what a device answered. Nothing of it comes from a client."""
+    require(actor, "work on a run")
+    return _append(actor, run_id, expected_seq, [event], now)
 
 
 def _admit_one(actor: Person, state: RunState, event: NewEvent, now: datetime) -> Event:

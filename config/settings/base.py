@@ -25,6 +25,7 @@ INSTALLED_APPS = [
     "apps.plant",
     "apps.kit",
     "apps.runs",
+    "apps.bench",
     "apps.records",
     "apps.planning",
     "demo",

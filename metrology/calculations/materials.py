@@ -67,6 +67,46 @@ def _displacer(given: Input) -> Result:
     return {"buoyancy": lift, "apparent_weight": apparent, "volume": volume}
 
 
+MAX_OFF_PERCENT = 5.0
+
+
+@calculator("displacer-weights", "Weights to hang for a dry test of a displacer, from the set on hand.")
+def _displacer_weights(given: Input) -> Result:
+    percents = given.numbers("percents") if given.has("percents") else [0.0, 25.0, 50.0, 75.0, 100.0]
+    rows = buoyancy.hung_loads(
+        given.number("weight"),
+        given.number("volume"),
+        density=given.number("density"),
+        upper_density=given.number("upper_density", default=0.0),
+        gravity=given.number("gravity", default=1.0),
+        percents=percents,
+        on_hand=given.numbers("weights_on_hand") if given.has("weights_on_hand") else [],
+    )
+    far = [r for r in rows if abs(r.off_percent) > MAX_OFF_PERCENT]
+    says = "Every point can be made; its true level is what the load made stands for."
+    if far:
+        worst = max(far, key=lambda r: abs(r.off_percent))
+        says = (
+            f"{worst.percent:g} % needs {worst.exact:.4f}; the nearest that can be made is {worst.load:.4f}, a true level of "
+            f"{worst.true_percent:.2f} %. That is more than {MAX_OFF_PERCENT:g} % off: bring smaller weights."
+        )
+    return {
+        "usable": not far,
+        "says": says,
+        "rows": [
+            {
+                "percent": r.percent,
+                "exact": r.exact,
+                "load": r.load,
+                "weights": list(r.weights),
+                "true_percent": r.true_percent,
+                "off_percent": r.off_percent,
+            }
+            for r in rows
+        ],
+    }
+
+
 @calculator("belt-revolutions", "Whole belt revolutions for a target time.")
 def _belt_revolutions(given: Input) -> Result:
     n, duration = belt.belt_revolutions(given.number("belt_length_m"), given.number("speed_m_s"), minutes=given.number("minutes"))

@@ -22,7 +22,8 @@ class Policy:
 
     adjust_limit_percent: percent of the tolerance from which adjusting is proposed.
     aim_percent: percent of the tolerance within which zero and span must end. max_passes: adjust passes.
-    max_risk: for the rule of conformance probability.
+    max_risk: for the rule of conformance probability. settle_*: window in s, limit in percent of the tolerance, and
+    the time after which a live signal that has not settled is called unstable.
     """
 
     adjust_when: str = "past-limit"
@@ -32,6 +33,9 @@ class Policy:
     aim_percent: float = 25.0
     max_passes: int = 4
     minimum_tur: float = 4.0
+    settle_window_s: float = 5.0
+    settle_percent: float = 10.0
+    settle_limit_s: float = 180.0
 
 
 def resolve_policy(*layers: Mapping[str, Any]) -> Policy:
@@ -64,6 +68,9 @@ def check_policy(policy: Policy) -> Policy:
     require_range(policy.aim_percent, 1, 100, field="aim_percent", unit="%")
     require_range(policy.max_passes, 1, 20, field="max_passes")
     require_range(policy.minimum_tur, 1, 20, field="minimum_tur")
+    require_range(policy.settle_window_s, 1, 600, field="settle_window_s", unit="s")
+    require_range(policy.settle_percent, 1, 100, field="settle_percent", unit="%")
+    require_range(policy.settle_limit_s, policy.settle_window_s + 1, 86400, field="settle_limit_s", unit="s")
     return policy
 
 
@@ -76,4 +83,6 @@ def describe_policy(policy: Policy) -> tuple[str, ...]:
         f"Adjusting: {ADJUST_WHEN[policy.adjust_when]}{limit}.",
         f"Adjust aim: within {policy.aim_percent:g} % of tolerance, at most {policy.max_passes} passes.",
         f"Reference wanted at a test uncertainty ratio (TUR) of {policy.minimum_tur:g} or more.",
+        f"Settled: slope and spread within {policy.settle_percent:g} % of tolerance over {policy.settle_window_s:g} s, "
+        f"unstable after {policy.settle_limit_s:g} s.",
     )

@@ -17,6 +17,7 @@ class ReferenceStandard:
 
     Expanded uncertainty at x: u_absolute + u_percent_reading/100 |x| + u_percent_span/100 (high - low),
     in `unit`, with coverage factor k. Dates are ISO texts, resolution is the step of its display.
+    drift_per_year: how far it may move in a year, gradient: of a block or bath between probe and unit, both in `unit`.
     """
 
     code: str
@@ -36,6 +37,19 @@ class ReferenceStandard:
     calibrated_on: str
     due_on: str
     state: str = "in service"
+    drift_per_year: float = 0.0
+    gradient: float = 0.0
+
+    def drifted(self, on: date | None, *, unit: str) -> float:
+        """How far it may have moved from its certificate to the day of use, a half-width in `unit`."""
+        if on is None or not self.drift_per_year:
+            return 0.0
+        years = max(0.0, (on - date.fromisoformat(self.calibrated_on)).days / 365.25)
+        return abs(convert_width(self.drift_per_year * years, self.unit, to_unit=unit))
+
+    def gradient_in(self, unit: str) -> float:
+        """The gradient of a block as a half-width in another unit."""
+        return abs(convert_width(self.gradient, self.unit, to_unit=unit)) if self.gradient else 0.0
 
     def expanded(self, value: float, *, unit: str) -> float:
         """Expanded uncertainty (with this reference's k) at a value given in `unit`, in that unit."""

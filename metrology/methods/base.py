@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Protocol
+from datetime import date
+from typing import Any, Protocol
 
 from metrology.judgement.decision import FAIL, MARGINAL, PASS, Decision
 from metrology.judgement.errors import ErrorInBases, Point, Statistics
@@ -26,15 +27,36 @@ class Slot:
     nominal: float
     ideal: float
     how: str
+    channel: str = ""  # loop check: the display that is read
+    extra: Mapping[str, str] = field(default_factory=dict)  # what else the record keeps of the point, such as the weights hung
+
+
+@dataclass(frozen=True)
+class Quantity:
+    """One number of a reading: what is asked, what is expected, and what is believed without asking (low to high)."""
+
+    name: str
+    label: str
+    unit: str
+    decimals: int
+    expected: float
+    low: float
+    high: float
+    near: float  # how close a proposed correction of a slip must come to what is expected
+    required: bool = True
+    hint: str = ""
+    span: float = 0.0  # what 100 % is in this unit; limits of settling are shares of it
 
 
 @dataclass(frozen=True)
 class RawReading:
-    """A reading as typed, handed to a method for judging."""
+    """A reading as taken, handed to a method for judging. extra: digital value, cold junction, capture statistics."""
 
     slot: int
     applied: str
     indicated: str
+    extra: Mapping[str, Any] = field(default_factory=dict)
+    on: date | None = None
 
 
 @dataclass(frozen=True)
@@ -48,6 +70,8 @@ class Judged:
     uncertainty: Uncertainty | None
     components: tuple[Component, ...]
     decision: Decision
+    sensor_percent: float | None = None  # applied to digital value, % of output span
+    output_percent: float | None = None  # digital value to output, % of output span
 
 
 @dataclass(frozen=True)
@@ -86,12 +110,20 @@ class Proposal:
 
 @dataclass(frozen=True)
 class AdjustTarget:
-    """Where a screw is set: the input to apply and the output to reach, with the aim in output units."""
+    """Where a screw is set: what to apply (as a number in the instrument's unit, and in words), the value to reach and its aim.
+
+    ideal, aim, low, high are in `unit`; span: what 100 % is in it; low and high: what is believed without asking.
+    """
 
     screw: str
     nominal: float
+    apply: str
     ideal: float
     aim: float
+    unit: str
+    span: float
+    low: float
+    high: float
 
 
 @dataclass(frozen=True)
@@ -112,29 +144,60 @@ class Method(Protocol):
     key: str
     title: str
     revision: str
-    reference_roles: tuple[tuple[str, str], ...]
+    default_points: tuple[float, ...]
+    patience: float  # how many times longer than the policy's limit a signal may take to settle
+
+    def reference_roles(self, setup: RunSetup) -> tuple[tuple[str, str], ...]:
+        """The references the run needs, (role, label)."""
+        ...
 
     def steps(self, setup: RunSetup, choices: Mapping[str, str]) -> tuple[Step, ...]:
         """The steps of the run as the choices made so far shape it."""
         ...
 
-    def plan(self, setup: RunSetup) -> tuple[Slot, ...]:
+    def plan(self, setup: RunSetup, set_key: str) -> tuple[Slot, ...]:
         """The readings of one set, in order."""
         ...
 
-    def evaluate(self, setup: RunSetup, readings: Sequence[RawReading], references: Mapping[str, ReferenceStandard]) -> SetResult:
+    def quantities(self, setup: RunSetup, slot: Slot) -> tuple[Quantity, ...]:
+        """The numbers asked for at a slot: applied and indicated, and what the method wants beside them."""
+        ...
+
+    def complete(self, setup: RunSetup, slot: Slot, texts: Mapping[str, str]) -> Mapping[str, str]:
+        """What a reading's texts become on the record: a simulated signal turned into what it stands for."""
+        ...
+
+    def tolerance_at(self, setup: RunSetup, slot: Slot) -> float:
+        """Tolerance at a slot in % of output span."""
+        ...
+
+    def evaluate(
+        self, setup: RunSetup, readings: Sequence[RawReading], references: Mapping[str, ReferenceStandard], set_key: str
+    ) -> SetResult:
         """Judge a set of readings."""
+        ...
+
+    def refuse_choice(self, setup: RunSetup, result: SetResult, choice: str) -> str:
+        """Why a choice can't be taken after this set, as a sentence; empty when it can."""
+        ...
+
+    def findings(self, setup: RunSetup, readings: Sequence[RawReading], result: SetResult) -> tuple[tuple[str, str], ...]:
+        """What else the set tells, as (name, value) texts for screen and record."""
+        ...
+
+    def suggestions(self, setup: RunSetup, readings: Sequence[RawReading], step_key: str) -> Mapping[str, str]:
+        """Values proposed for the fields of a step, from the as-found readings."""
         ...
 
     def propose(self, setup: RunSetup, result: SetResult, *, is_as_left: bool) -> Proposal:
         """The proposed decision after a set."""
         ...
 
-    def adjust_targets(self, setup: RunSetup) -> tuple[AdjustTarget, ...]:
+    def adjust_targets(self, setup: RunSetup, variant: str) -> tuple[AdjustTarget, ...]:
         """The screws and where they are set."""
         ...
 
-    def adjust_progress(self, setup: RunSetup, passes: Sequence[tuple[str, str, str]]) -> AdjustProgress:
+    def adjust_progress(self, setup: RunSetup, passes: Sequence[tuple[str, str, str]], variant: str) -> AdjustProgress:
         """What to turn next, given (screw, before, after) so far."""
         ...
 

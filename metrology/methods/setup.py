@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass, field, replace
 from typing import Any
 
 from metrology.faults import Fault, require_range
 from metrology.judgement.policy import Policy, resolve_policy
 from metrology.judgement.tolerance import Term, Tolerance, describe
+from metrology.methods.details import Details, details_payload
 from metrology.quantities.transfer import Transfer, require_output, require_span
 
 DEFAULT_POINTS = (0.0, 25.0, 50.0, 75.0, 100.0)
@@ -36,6 +37,7 @@ class InstrumentSetup:
     needs_permit: bool = False
     hazards: str = ""
     feeds: str = ""
+    details: Details = field(default_factory=Details)
 
     def __post_init__(self) -> None:
         require_span(self.lrv, self.urv)
@@ -50,7 +52,10 @@ class InstrumentSetup:
 
 @dataclass(frozen=True)
 class RunSetup:
-    """Method, instrument, test points in percent of input span, cycles, policies."""
+    """Method, instrument, test points in percent of input span, cycles, policies.
+
+    entered: what was entered in the run's steps and changes how it goes on, such as a cold junction, as (name, text).
+    """
 
     method: str
     revision: str
@@ -58,11 +63,21 @@ class RunSetup:
     points_percent: tuple[float, ...] = DEFAULT_POINTS
     cycles: int = 1
     policy: Policy = field(default_factory=Policy)
+    entered: tuple[tuple[str, str], ...] = ()
 
     def __post_init__(self) -> None:
         check_points(self.points_percent)
         if self.cycles not in (1, 2, 3):
             raise Fault("out_of_range", f"cycles is {self.cycles}; accepted is 1 to 3.", field="cycles")
+
+    def value(self, name: str, default: float) -> float:
+        """A number entered in a step, or the default."""
+        text = dict(self.entered).get(name, "")
+        return float(text) if text else default
+
+    def with_entered(self, values: Mapping[str, str]) -> RunSetup:
+        """The setup with more values entered; a later one of the same name counts."""
+        return replace(self, entered=tuple(sorted({**dict(self.entered), **values}.items())))
 
 
 def check_points(points: tuple[float, ...]) -> None:
@@ -77,13 +92,15 @@ def check_points(points: tuple[float, ...]) -> None:
 
 def setup_payload(setup: RunSetup) -> dict[str, Any]:
     """The setup as plain data for the first event of a run."""
-    return asdict(setup)
+    data = asdict(setup)
+    del data["entered"]  # that is in the events that follow
+    return data
 
 
 def setup_from(payload: Mapping[str, Any]) -> RunSetup:
     """The setup back from the first event; raises a Fault when it does not hold together."""
     i = dict(payload["instrument"])
-    t, tol = i.pop("transfer"), i.pop("tolerance")
+    t, tol, details = i.pop("transfer"), i.pop("tolerance"), i.pop("details", {})
     return RunSetup(
         method=payload["method"],
         revision=payload["revision"],
@@ -91,6 +108,7 @@ def setup_from(payload: Mapping[str, Any]) -> RunSetup:
             **i,
             transfer=Transfer(t["kind"], t["cutoff_percent"], tuple((a, b) for a, b in t["table"])),
             tolerance=Tolerance(tuple(Term(**term) for term in tol["terms"]), tol["combine"], tol["division"]),
+            details=details_payload(details),
         ),
         points_percent=tuple(payload["points_percent"]),
         cycles=payload["cycles"],

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import Any
 
 PHASES = ("prepare", "make safe", "as found", "judge", "adjust", "as left", "restore", "sign")
-KINDS = ("confirm", "hold", "timer", "readings", "judge", "adjust", "release", "sign")
+KINDS = ("confirm", "hold", "timer", "condition", "compute", "readings", "judge", "adjust", "compare", "release", "sign")
 
 
 @dataclass(frozen=True)
@@ -54,3 +55,8 @@ class Step:
     confirm_label: str = "Confirm"
     needs_timer: str = ""  # readings: the timer that must have run
     options: tuple[tuple[str, str], ...] = field(default=())
+    variant: str = ""  # adjust: which side is turned
+    enters: bool = False  # what is entered changes how the run goes on
+    calculator: str = ""  # compute: the calculation it runs, its fields filled from `given` and from the step's own fields
+    given: tuple[tuple[str, Any], ...] = ()
+    signals: tuple[str, ...] = ()  # condition: the live quantity that may fill each field

@@ -9,76 +9,141 @@ import math
 from collections.abc import Mapping, Sequence
 from functools import lru_cache
 
-from metrology.judgement.decision import FAIL, MARGINAL, decide
-from metrology.judgement.errors import DOWN, UP, error_in_bases, measure_point, statistics
-from metrology.judgement.policy import Policy
+from metrology.judgement.decision import decide
+from metrology.judgement.errors import DOWN, UP, ErrorInBases, Point, error_in_bases, measure_point, statistics
 from metrology.judgement.reference import ReferenceStandard
-from metrology.judgement.signature import Curve, find_signatures
+from metrology.judgement.signature import Curve, Signature, find_signatures
 from metrology.judgement.tolerance import tolerance_percent
 from metrology.judgement.uncertainty import Component, combine
 from metrology.methods import tx_steps
-from metrology.methods.base import AdjustProgress, AdjustTarget, Judged, Proposal, RawReading, SetResult, Slot
-from metrology.methods.setup import RunSetup
+from metrology.methods.adjusting import Passes, adjust_progress
+from metrology.methods.base import AdjustProgress, AdjustTarget, Judged, Proposal, Quantity, RawReading, SetResult, Slot
+from metrology.methods.budget import COVERAGE, ideal_for, output_budget, per_signal, repeatability_of, signal_at, through
+from metrology.methods.proposing import propose, refuse_trim
+from metrology.methods.setup import DEFAULT_POINTS, RunSetup
 from metrology.methods.steps import Step
-from metrology.quantities.transfer import ideal_output
+from metrology.quantities.temperature import sensor_signal, sensor_temperature
 from metrology.quantities.typed import parse_typed
+from metrology.quantities.words import decimals_for, number
 
-CAUSE_FIRST = ("reversed", "transfer-mismatch", "saturation", "range-mismatch")
-COVERAGE = 0.9545
-
-
-def ideal_for(setup: RunSetup, applied: float) -> float:
-    """Ideal output for an applied value, in output units."""
-    i = setup.instrument
-    return ideal_output(applied, i.transfer, lrv=i.lrv, urv=i.urv, output_lo=i.output_lo, output_hi=i.output_hi)
+# An output can reach a little past its ends (NAMUR NE 43: 3.6 and 21 mA and above signal a fault).
+BELOW_SPAN, ABOVE_SPAN = 0.025, 0.125
+APPLIED_NEAR = 0.05  # of span: an applied value further from its point is doubted
+SLIP_NEAR = 0.10  # of span: how near a proposed correction must be to the expected output
 
 
 class TxMultipoint:
-    """The method; it holds no state."""
+    """The method; it holds no state. Others build on it where an input is set against an output."""
 
     key = "tx-multipoint"
     title = "Transmitter, multi-point check"
-    revision = "1"
-    reference_roles: tuple[tuple[str, str], ...] = (("applied", "Input reference"), ("indicated", "Output meter"))
+    revision = "2"
+    default_points: tuple[float, ...] = DEFAULT_POINTS
+    min_passes = 1
+    has_statistics = True
+    patience = 1.0
+
+    def reference_roles(self, setup: RunSetup) -> tuple[tuple[str, str], ...]:
+        """What stands for the truth at the input, and what measures the output."""
+        return (("applied", "Input reference"), ("indicated", "Output meter"))
 
     def steps(self, setup: RunSetup, choices: Mapping[str, str]) -> tuple[Step, ...]:
         """The steps, with repeated and left-out ones as the choices demand."""
         return tx_steps.steps(setup, tuple(sorted(choices.items())))
 
-    def plan(self, setup: RunSetup) -> tuple[Slot, ...]:
+    def plan(self, setup: RunSetup, set_key: str) -> tuple[Slot, ...]:
         """Each cycle rises through the points and falls back through them, the top taken both ways."""
         return _plan(setup)
 
-    def evaluate(self, setup: RunSetup, readings: Sequence[RawReading], references: Mapping[str, ReferenceStandard]) -> SetResult:
-        """Judge readings against the tolerance with the uncertainty of the references in view."""
-        plan = self.plan(setup)
-        judged = tuple(self._judge_one(setup, plan[r.slot], r, references) for r in sorted(readings, key=lambda r: r.slot))
-        points = tuple(j.point for j in judged)
-        has_span = len({round(p.ideal_percent, 1) for p in points}) >= 2
+    def quantities(self, setup: RunSetup, slot: Slot) -> tuple[Quantity, ...]:
+        """Applied (as the sensor's signal where one is simulated), indicated, and the digital value where there is one."""
         i = setup.instrument
-        signatures = (
-            find_signatures(
-                Curve(
-                    points,
-                    min((j.tolerance for j in judged), default=1.0),
-                    i.transfer,
-                    i.lrv,
-                    i.urv,
-                    i.unit,
-                )
-            )
-            if len(points) >= 3
-            else ()
+        span, out_span = abs(i.urv - i.lrv), i.output_hi - i.output_lo
+        low, high = i.output_lo - BELOW_SPAN * out_span, i.output_hi + ABOVE_SPAN * out_span
+        indicated = Quantity(
+            "indicated", "Reading", i.output_unit, decimals_for(out_span), slot.ideal, low, high, SLIP_NEAR * out_span, span=out_span
         )
-        return SetResult(judged, statistics(points) if has_span else None, signatures, len(judged) == len(plan))
+        digital = Quantity(
+            "pv",
+            "Digital value",
+            i.unit,
+            decimals_for(span),
+            slot.nominal,
+            min(i.lrv, i.urv) - ABOVE_SPAN * span,
+            max(i.lrv, i.urv) + ABOVE_SPAN * span,
+            SLIP_NEAR * span,
+            required=False,
+            hint="Read beside the output, it tells sensor side and output side apart.",
+            span=span,
+        )
+        return (self.applied_quantity(setup, slot), indicated, *((digital,) if i.details.has_digital else ()))
 
-    def _judge_one(self, setup: RunSetup, slot: Slot, reading: RawReading, references: Mapping[str, ReferenceStandard]) -> Judged:
-        i, policy = setup.instrument, setup.policy
-        applied = parse_typed(reading.applied, name="The applied value", unit=i.unit)
-        indicated = parse_typed(reading.indicated, name="The reading", unit=i.output_unit)
-        point = measure_point(
-            applied.value,
-            indicated.value,
+    def applied_quantity(self, setup: RunSetup, slot: Slot) -> Quantity:
+        """What is put at the input: the value itself, or the signal of the sensor that is simulated."""
+        i, d = setup.instrument, setup.instrument.details
+        near = APPLIED_NEAR * abs(i.urv - i.lrv)
+        hint = "Change it if the reference says otherwise."
+        if not d.sensor:
+            return Quantity(
+                "applied",
+                "Really applied",
+                i.unit,
+                decimals_for(i.urv - i.lrv),
+                slot.nominal,
+                slot.nominal - near,
+                slot.nominal + near,
+                0,
+                hint=hint,
+                span=abs(i.urv - i.lrv),
+            )
+        cold = setup.value("cold_junction_c", 0.0)
+        width = abs(signal_at(setup, i.urv) - signal_at(setup, i.lrv))
+        at, low, high = (
+            sensor_signal(d.sensor, t, r0=d.r0, cold_junction_c=cold) for t in (slot.nominal, slot.nominal - near, slot.nominal + near)
+        )
+        low, high = sorted((low, high))
+        return Quantity(
+            "applied",
+            f"Simulated {d.sensor_unit}",
+            d.sensor_unit,
+            3,
+            at,
+            low,
+            high,
+            0,
+            hint=f"Stands for {slot.nominal:g} {i.unit}" + (f" against {cold:g} C at the terminals." if d.thermocouple else "."),
+            span=width,
+        )
+
+    def complete(self, setup: RunSetup, slot: Slot, texts: Mapping[str, str]) -> Mapping[str, str]:
+        """A simulated signal becomes the temperature it stands for; the signal itself stays beside it."""
+        d = setup.instrument.details
+        if not d.sensor:
+            return texts
+        cold = setup.value("cold_junction_c", 0.0)
+        t = sensor_temperature(d.sensor, float(texts["applied"]), r0=d.r0, cold_junction_c=cold)
+        kept = {"simulated": f"{texts['applied']} {d.sensor_unit}", **({"cold_junction_c": f"{cold:g}"} if d.thermocouple else {})}
+        return {**texts, "applied": number(t, 3), **kept}
+
+    def tolerance_at(self, setup: RunSetup, slot: Slot) -> float:
+        """Tolerance at a slot in % of output span."""
+        return self.tolerance_for(setup, slot, slot.nominal)
+
+    def tolerance_for(self, setup: RunSetup, slot: Slot, applied: float) -> float:
+        """Tolerance of a reading at a slot in % of output span."""
+        return self.tolerance_of(setup, applied)
+
+    def tolerance_of(self, setup: RunSetup, applied: float) -> float:
+        """Tolerance at an applied value in % of output span."""
+        i = setup.instrument
+        return tolerance_percent(i.tolerance, applied, lrv=i.lrv, urv=i.urv, transfer=i.transfer)
+
+    def measure(self, setup: RunSetup, slot: Slot, reading: RawReading) -> Point:
+        """One reading set against its ideal."""
+        i = setup.instrument
+        return measure_point(
+            parse_typed(reading.applied, name="The applied value", unit=i.unit).value,
+            parse_typed(reading.indicated, name="The reading", unit=i.output_unit).value,
             lrv=i.lrv,
             urv=i.urv,
             transfer=i.transfer,
@@ -87,8 +152,65 @@ class TxMultipoint:
             direction=slot.direction,
             cycle=slot.cycle,
         )
-        tolerance = tolerance_percent(i.tolerance, applied.value, lrv=i.lrv, urv=i.urv, transfer=i.transfer)
-        components = budget(setup, applied.value, references, indicated_step=indicated.resolution)
+
+    def budget(
+        self,
+        setup: RunSetup,
+        slot: Slot,
+        point: Point,
+        reading: RawReading,
+        references: Mapping[str, ReferenceStandard],
+        spread: tuple[float, int] | None,
+    ) -> tuple[Component, ...]:
+        """Uncertainty components of one error, in % of output span."""
+        return output_budget(setup, point.applied, reading, references, spread)
+
+    def evaluate(
+        self, setup: RunSetup, readings: Sequence[RawReading], references: Mapping[str, ReferenceStandard], set_key: str
+    ) -> SetResult:
+        """Judge readings against the tolerance with the uncertainty of the references in view."""
+        plan = self.plan(setup, set_key)
+        ordered = sorted(readings, key=lambda r: r.slot)
+        slots = [plan[r.slot] for r in ordered]
+        points = [self.measure(setup, s, r) for s, r in zip(slots, ordered, strict=True)]
+        spreads = repeatability_of(slots, [p.error_percent for p in points])
+        judged = tuple(
+            self._judge(setup, s, p, r, references, spreads.get((s.percent, s.direction, s.channel)))
+            for s, p, r in zip(slots, points, ordered, strict=True)
+        )
+        has_span = self.has_statistics and len({round(p.ideal_percent, 1) for p in points}) >= 2
+        signatures = self.signatures(setup, judged, ordered) if len(points) >= 3 else ()
+        return SetResult(judged, statistics(points) if has_span else None, signatures, len(judged) == len(plan))
+
+    def signatures(self, setup: RunSetup, judged: Sequence[Judged], readings: Sequence[RawReading]) -> tuple[Signature, ...]:
+        """What kind of error it is."""
+        i = setup.instrument
+        digital = tuple(j.sensor_percent for j in judged if j.sensor_percent is not None)
+        tolerance = min((j.tolerance for j in judged), default=1.0)
+        return find_signatures(
+            Curve(
+                tuple(j.point for j in judged),
+                tolerance,
+                i.transfer,
+                i.lrv,
+                i.urv,
+                i.unit,
+                pv_errors=digital if len(digital) == len(judged) else None,
+            )
+        )
+
+    def _judge(
+        self,
+        setup: RunSetup,
+        slot: Slot,
+        point: Point,
+        reading: RawReading,
+        references: Mapping[str, ReferenceStandard],
+        spread: tuple[float, int] | None,
+    ) -> Judged:
+        policy = setup.policy
+        tolerance = self.tolerance_for(setup, slot, point.applied)
+        components = self.budget(setup, slot, point, reading, references, spread)
         u = combine(components, coverage=COVERAGE) if components else None
         decision = decide(
             point.error_percent,
@@ -98,62 +220,102 @@ class TxMultipoint:
             rule=policy.pass_rule,
             max_risk=policy.max_risk,
         )
-        return Judged(
-            slot,
+        return Judged(slot, point, self.bases(setup, point), tolerance, u, components, decision, *self.split(setup, point, reading))
+
+    def bases(self, setup: RunSetup, point: Point) -> ErrorInBases:
+        """The error on four bases."""
+        i = setup.instrument
+        return error_in_bases(
             point,
-            error_in_bases(
-                point,
-                lrv=i.lrv,
-                urv=i.urv,
-                transfer=i.transfer,
-                output_lo=i.output_lo,
-                output_hi=i.output_hi,
-                division=i.tolerance.division,
-            ),
-            tolerance,
-            u,
-            components,
-            decision,
+            lrv=i.lrv,
+            urv=i.urv,
+            transfer=i.transfer,
+            output_lo=i.output_lo,
+            output_hi=i.output_hi,
+            division=i.tolerance.division,
         )
+
+    def split(self, setup: RunSetup, point: Point, reading: RawReading) -> tuple[float | None, float | None]:
+        """Applied to digital value, and digital value to output, in % of output span; None where it was not read."""
+        text = reading.extra.get("pv")
+        if not text:
+            return None, None
+        i = setup.instrument
+        out_span = i.output_hi - i.output_lo
+        ideal = ideal_for(setup, float(text))
+        return 100.0 * (ideal - point.ideal) / out_span, 100.0 * (point.indicated - ideal) / out_span
+
+    def findings(self, setup: RunSetup, readings: Sequence[RawReading], result: SetResult) -> tuple[tuple[str, str], ...]:
+        """Nothing beyond the statistics."""
+        return ()
+
+    def suggestions(self, setup: RunSetup, readings: Sequence[RawReading], step_key: str) -> Mapping[str, str]:
+        """Nothing is proposed for a field."""
+        return {}
 
     def propose(self, setup: RunSetup, result: SetResult, *, is_as_left: bool) -> Proposal:
         """Leave, adjust, repeat, repair or replace, from verdict, signature and policy."""
         return propose(setup, result, is_as_left=is_as_left)
 
-    def adjust_targets(self, setup: RunSetup) -> tuple[AdjustTarget, ...]:
-        """Zero at the lowest test point, span at the highest."""
+    def refuse_choice(self, setup: RunSetup, result: SetResult, choice: str) -> str:
+        """An instrument that can't be adjusted is not; one side is not trimmed to hide the other."""
+        if choice in ("adjust", "trim_sensor", "trim_output") and not setup.instrument.is_adjustable:
+            return "This instrument cannot be adjusted. Choose another decision."
+        return refuse_trim(setup, result, choice)
+
+    def adjust_targets(self, setup: RunSetup, variant: str) -> tuple[AdjustTarget, ...]:
+        """Zero at the lowest test point, span at the highest; the output trim at the ends of the output."""
         i = setup.instrument
-        out_span = i.output_hi - i.output_lo
+        out_span, span = i.output_hi - i.output_lo, abs(i.urv - i.lrv)
+        share = setup.policy.aim_percent / 100.0
         targets = []
         for screw, percent in (("zero", setup.points_percent[0]), ("span", setup.points_percent[-1])):
             nominal = i.lrv + percent / 100.0 * (i.urv - i.lrv)
-            tol = tolerance_percent(i.tolerance, nominal, lrv=i.lrv, urv=i.urv, transfer=i.transfer)
-            targets.append(
-                AdjustTarget(screw, nominal, ideal_for(setup, nominal), tol * setup.policy.aim_percent / 100.0 * out_span / 100.0)
-            )
+            aim = self.tolerance_of(setup, nominal) * share / 100.0
+            apply = f"{number(nominal, decimals_for(span))} {i.unit}"
+            low, high = i.output_lo - BELOW_SPAN * out_span, i.output_hi + ABOVE_SPAN * out_span
+            ideal, unit, width = ideal_for(setup, nominal), i.output_unit, out_span
+            if variant == "trim_sensor":
+                ideal, unit, width = nominal, i.unit, span
+                low, high = min(i.lrv, i.urv) - ABOVE_SPAN * span, max(i.lrv, i.urv) + ABOVE_SPAN * span
+            elif variant == "trim_output":
+                ideal = i.output_lo if screw == "zero" else i.output_hi
+                apply = f"output fixed at {ideal:g} {i.output_unit}"
+            targets.append(AdjustTarget(screw, nominal, apply, ideal, aim * width, unit, width, low, high))
         return tuple(targets)
 
-    def adjust_progress(self, setup: RunSetup, passes: Sequence[tuple[str, str, str]]) -> AdjustProgress:
+    def adjust_progress(self, setup: RunSetup, passes: Passes, variant: str) -> AdjustProgress:
         """Zero and span in turn until both are inside the aim undisturbed, or the passes are used up."""
-        return adjust_progress(setup, self.adjust_targets(setup), passes)
+        return adjust_progress(setup, self.adjust_targets(setup, variant), passes, min_passes=self.min_passes)
 
     def required_range(self, setup: RunSetup, role: str) -> tuple[float, float, str]:
         """The span of the test points for the input, the output's range for the meter."""
-        i = setup.instrument
-        if role == "applied":
-            ends = [i.lrv + p / 100.0 * (i.urv - i.lrv) for p in (setup.points_percent[0], setup.points_percent[-1])]
-            return min(ends), max(ends), i.unit
-        return i.output_lo, i.output_hi, i.output_unit
+        i, d = setup.instrument, setup.instrument.details
+        if role != "applied":
+            return i.output_lo, i.output_hi, i.output_unit
+        ends = [i.lrv + p / 100.0 * (i.urv - i.lrv) for p in (setup.points_percent[0], setup.points_percent[-1])]
+        if d.sensor:
+            ends = [sensor_signal(d.sensor, t, r0=d.r0, cold_junction_c=23.0 if d.thermocouple else 0.0) for t in ends]
+        return min(ends), max(ends), d.sensor_unit or i.unit
 
     def reference_tur(self, setup: RunSetup, role: str, reference: ReferenceStandard) -> float:
         """Smallest tolerance / U of this reference alone over the points, both in % of output span."""
         i = setup.instrument
         ratios = []
-        for slot in self.plan(setup):
-            tol = tolerance_percent(i.tolerance, slot.nominal, lrv=i.lrv, urv=i.urv, transfer=i.transfer)
-            u = _reference_percent(setup, role, reference, slot.nominal)
-            ratios.append(tol / u if u > 0 else math.inf)
+        for slot in self.plan(setup, "as_found"):
+            if role == "indicated":
+                u = 100.0 * reference.expanded(ideal_for(setup, slot.nominal), unit=i.output_unit) / (i.output_hi - i.output_lo)
+            else:
+                u = through(setup, slot.nominal, self.input_width(setup, slot.nominal, reference))
+            ratios.append(self.tolerance_at(setup, slot) / u if u > 0 else math.inf)
         return min(ratios)
+
+    def input_width(self, setup: RunSetup, nominal: float, reference: ReferenceStandard) -> float:
+        """Expanded uncertainty of an input reference in the instrument's unit, also where it gives a sensor's signal."""
+        i, d = setup.instrument, setup.instrument.details
+        if not d.sensor:
+            return reference.expanded(nominal, unit=i.unit)
+        return reference.expanded(signal_at(setup, nominal), unit=d.sensor_unit) * per_signal(setup, nominal)
 
 
 @lru_cache(maxsize=256)
@@ -164,164 +326,15 @@ def _plan(setup: RunSetup) -> tuple[Slot, ...]:
         ways = [(p, UP) for p in setup.points_percent] + [(p, DOWN) for p in reversed(setup.points_percent)]
         for n, (percent, direction) in enumerate(ways):
             nominal = i.lrv + percent / 100.0 * (i.urv - i.lrv)
-            slots.append(
-                Slot(
-                    len(slots),
-                    cycle,
-                    direction,
-                    percent,
-                    nominal,
-                    ideal_for(setup, nominal),
-                    _how(n, len(setup.points_percent), direction),
-                )
-            )
+            how = approach(n, len(setup.points_percent), direction)
+            slots.append(Slot(len(slots), cycle, direction, percent, nominal, ideal_for(setup, nominal), how))
     return tuple(slots)
 
 
-def _how(n: int, count: int, direction: str) -> str:
+def approach(n: int, count: int, direction: str) -> str:
+    """How the nth point of a cycle is come up to."""
     if n == 0:
         return "Start below the point and come up to it."
     if n == count:
         return "Go a little above the top, then come back down to it."
     return "Come up to it; do not pass it." if direction == UP else "Come down to it; do not pass it."
-
-
-def _reference_percent(setup: RunSetup, role: str, reference: ReferenceStandard, nominal: float) -> float:
-    """Expanded uncertainty of a reference at a point, carried to % of output span."""
-    i = setup.instrument
-    out_span = i.output_hi - i.output_lo
-    if role == "indicated":
-        return 100.0 * reference.expanded(ideal_for(setup, nominal), unit=i.output_unit) / out_span
-    width = reference.expanded(nominal, unit=i.unit)
-    return _through(setup, nominal, width)
-
-
-def _through(setup: RunSetup, value: float, width: float) -> float:
-    """A width at the input in % of output span: half the change of output over value +- width."""
-    out_span = setup.instrument.output_hi - setup.instrument.output_lo
-    return 50.0 * abs(ideal_for(setup, value + width) - ideal_for(setup, value - width)) / out_span
-
-
-def budget(setup: RunSetup, applied: float, references: Mapping[str, ReferenceStandard], *, indicated_step: float) -> tuple[Component, ...]:
-    """Uncertainty components of one error, in % of output span."""
-    i = setup.instrument
-    out_span = i.output_hi - i.output_lo
-    parts: list[Component] = []
-    source = references.get("applied")
-    if source:
-        parts.append(Component(f"Input reference {source.code}", _reference_percent(setup, "applied", source, applied), divisor=source.k))
-        if source.resolution:
-            parts.append(
-                Component("Resolution of the input reference", _through(setup, applied, source.step_in(i.unit) / 2), "rectangular")
-            )
-    meter = references.get("indicated")
-    if meter:
-        parts.append(Component(f"Output meter {meter.code}", _reference_percent(setup, "indicated", meter, applied), divisor=meter.k))
-    parts.append(Component("Resolution of the reading", 50.0 * indicated_step / out_span, "rectangular"))
-    return tuple(p for p in parts if p.value > 0) if references else ()
-
-
-def propose(setup: RunSetup, result: SetResult, *, is_as_left: bool) -> Proposal:
-    """The proposed decision with its reason; see the methods document for the order of the rules."""
-    policy = setup.policy
-    first = result.signatures[0] if result.signatures else None
-    worst = result.worst
-    if worst is None:
-        return Proposal("repeat", "There are no readings to judge.")
-    where = (
-        f"The largest error is {worst.point.error_percent:+.2f} % of span at {worst.slot.percent:g} % "
-        f"{worst.slot.direction}, {100 * result.share:.0f} % of the tolerance."
-    )
-    if first and first.code in ("outlier", "time-drift") and not is_as_left:
-        return Proposal("repeat", f"{first.says} {first.first_action}")
-    if result.verdict == FAIL:
-        return _propose_on_fail(setup, result, where)
-    if result.verdict == MARGINAL and setup.instrument.is_adjustable:
-        return Proposal("adjust", f"{where} That is inside the tolerance but outside the acceptance limit.")
-    return _propose_inside(policy, result, where, is_as_left=is_as_left, can_adjust=setup.instrument.is_adjustable)
-
-
-def _propose_on_fail(setup: RunSetup, result: SetResult, where: str) -> Proposal:
-    first = result.signatures[0] if result.signatures else None
-    stats = result.statistics
-    tolerance = min(j.tolerance for j in result.judged)
-    if first and first.code in CAUSE_FIRST:
-        return Proposal("repair", f"{first.says} {first.first_action}")
-    if stats and stats.hysteresis and stats.hysteresis > tolerance:
-        return Proposal("repair", f"{where} Up and down differ by {stats.hysteresis:.2f} %: clean and free it, no screw cures that.")
-    if stats and stats.linearity_independent > tolerance:
-        return Proposal(
-            "replace",
-            f"{where} It bows {stats.linearity_independent:.2f} % away from the best straight line, which zero and span cannot cure.",
-        )
-    if not setup.instrument.is_adjustable:
-        return Proposal("replace", f"{where} It is outside the tolerance and cannot be adjusted.")
-    return Proposal("adjust", f"{where} It is outside the tolerance; zero and span can bring it in.")
-
-
-def _propose_inside(policy: Policy, result: SetResult, where: str, *, is_as_left: bool, can_adjust: bool) -> Proposal:
-    limit = policy.adjust_limit_percent
-    if not can_adjust:
-        return Proposal("leave", f"{where} It is inside the tolerance and cannot be adjusted.")
-    if policy.adjust_when == "never":
-        return Proposal("leave", f"{where} The policy is never to adjust inside the tolerance.")
-    if policy.adjust_when == "always":
-        if is_as_left or 100 * result.share <= policy.aim_percent:
-            return Proposal("leave", f"{where} There is nothing more to gain by adjusting.")
-        return Proposal("adjust", f"{where} The policy is always to adjust to nominal.")
-    if 100 * result.share > limit:
-        return Proposal("adjust", f"{where} That is past the adjust limit of {limit:g} %.")
-    return Proposal("leave", f"{where} That is inside the adjust limit of {limit:g} %.")
-
-
-def adjust_progress(setup: RunSetup, targets: tuple[AdjustTarget, ...], passes: Sequence[tuple[str, str, str]]) -> AdjustProgress:
-    """Follow (screw, before, after) and say what comes next."""
-    unit, policy = setup.instrument.output_unit, setup.policy
-    out_span = setup.instrument.output_hi - setup.instrument.output_lo
-    by_screw = {t.screw: t for t in targets}
-
-    def miss(screw: str, text: str) -> float:
-        return parse_typed(text, name="The reading", unit=unit).value - by_screw[screw].ideal
-
-    errors = tuple((s, 100 * miss(s, b) / out_span, 100 * miss(s, a) / out_span if a else None) for s, b, a in passes)
-    done = len(passes)
-    pass_number = done // 2 + 1
-    next_screw = targets[done % 2].screw
-    if done >= 2:
-        (s1, b1, a1), (s2, b2, a2) = passes[-2], passes[-1]
-        settled = abs(miss(s1, a1 or b1)) <= by_screw[s1].aim * (1 + 1e-9)
-        if settled and not a2 and abs(miss(s2, b2)) <= by_screw[s2].aim * (1 + 1e-9):
-            return AdjustProgress(
-                "",
-                (done + 1) // 2,
-                True,
-                False,
-                "Both ends are inside the aim and neither disturbed the other. Prove it with the as-left points.",
-                errors,
-            )
-    stuck = _stuck(errors)
-    if stuck or done >= 2 * policy.max_passes:
-        why = (
-            f"The {stuck} error does not shrink from pass to pass"
-            if stuck
-            else f"{policy.max_passes} passes are used and the ends are not both inside the aim"
-        )
-        return AdjustProgress(
-            "",
-            min(pass_number, policy.max_passes),
-            False,
-            True,
-            f"{why}. Suspect a mechanical fault; don't go on turning. Say what you found.",
-            errors,
-        )
-    says = f"Pass {pass_number}: {next_screw}. Turning one end moves the other, so each end is looked at again until both stay."
-    return AdjustProgress(next_screw, pass_number, False, False, says, errors)
-
-
-def _stuck(errors: Sequence[tuple[str, float, float | None]]) -> str:
-    """The screw whose error, as found at each pass, has not shrunk by a tenth over two passes; empty when none."""
-    for screw in ("zero", "span"):
-        found = [abs(before) for s, before, after in errors if s == screw and after is not None]
-        if len(found) >= 3 and found[-1] > 0.9 * found[-2] > 0.81 * found[-3]:
-            return screw
-    return ""

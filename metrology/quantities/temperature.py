@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from metrology.faults import Fault, require_finite, require_positive, require_range
@@ -135,6 +136,87 @@ def pt_temperature(ohm: float, *, r0: float = 100.0) -> float:
         else:
             b = middle
     return 0.5 * (a + b)
+
+
+def sensor_signal(sensor: str, t90_c: float, *, r0: float = 100.0, cold_junction_c: float = 0.0) -> float:
+    """Signal of a sensor at a temperature: ohm for "pt", mV for "tc-k" and the like against its cold junction."""
+    if sensor == "pt":
+        return pt_resistance(t90_c, r0=r0)
+    return thermocouple_emf(sensor.removeprefix("tc-"), t90_c, cold_junction_c=cold_junction_c)
+
+
+def sensor_temperature(sensor: str, signal: float, *, r0: float = 100.0, cold_junction_c: float = 0.0) -> float:
+    """Temperature in C that a sensor's signal (ohm or mV) stands for; the inverse of `sensor_signal`."""
+    if sensor == "pt":
+        return pt_temperature(signal, r0=r0)
+    return thermocouple_temperature(sensor.removeprefix("tc-"), signal, cold_junction_c=cold_junction_c)
+
+
+@dataclass(frozen=True)
+class Platinum:
+    """Callendar-Van Dusen coefficients of one element: R = R0 (1 + A t + B t^2 + C (t - 100) t^3), the C term below 0 C only."""
+
+    r0: float
+    a: float = CVD_A
+    b: float = CVD_B
+    c: float = CVD_C
+
+    def resistance(self, t90_c: float) -> float:
+        """Resistance in ohm at a temperature, -200 to 850 C."""
+        t = require_range(t90_c, PT_LOW_C, PT_HIGH_C, field="t90_c", unit="C")
+        ratio = 1 + self.a * t + self.b * t * t
+        return self.r0 * (ratio + (self.c * (t - 100.0) * t**3 if t < 0 else 0.0))
+
+    def temperature(self, ohm: float) -> float:
+        """Temperature in C for a resistance: the curve inverted by bisection over -200 to 850 C."""
+        low, high = PT_LOW_C, PT_HIGH_C
+        require_range(ohm, self.resistance(low), self.resistance(high), field="ohm", unit="ohm")
+        for _ in range(80):
+            middle = 0.5 * (low + high)
+            low, high = (middle, high) if self.resistance(middle) < ohm else (low, middle)
+        return 0.5 * (low + high)
+
+
+def fit_platinum(points: Sequence[tuple[float, float]]) -> Platinum:
+    """R0, A and B that fit (temperature in C, ohm) best, by least squares; C stays that of IEC 60751.
+
+    Three or more different temperatures are needed for all three; with two, B stays that of IEC 60751, and R0 and A
+    are fitted. Raises a Fault for fewer. Source: IEC 60751:2008, clause 4, linear in R0, R0 A and R0 B.
+    """
+    places = {round(t, 1) for t, _ in points}
+    if len(places) < 2:
+        raise Fault("too_few_points", "Fitting coefficients needs readings at two different temperatures or more.", field="points")
+    keep_b = len(places) < 3
+    scale = max(abs(t) for t, _ in points)  # keeps the normal equations well conditioned
+    rows, wanted = [], []
+    for t, ohm in points:
+        low = CVD_C * (t - 100.0) * t**3 if t < 0 else 0.0
+        x = t / scale
+        rows.append([1.0 + low + (CVD_B * t * t if keep_b else 0.0), x] + ([] if keep_b else [x * x]))
+        wanted.append(ohm)
+    solved = _least_squares(rows, wanted)
+    r0 = solved[0]
+    b = CVD_B if keep_b else solved[2] / r0 / scale**2
+    return Platinum(r0, solved[1] / r0 / scale, b)
+
+
+def _least_squares(rows: Sequence[Sequence[float]], wanted: Sequence[float]) -> list[float]:
+    """Solution of the normal equations by elimination with pivoting."""
+    n = len(rows[0])
+    m = [
+        [math.fsum(r[i] * r[j] for r in rows) for j in range(n)] + [math.fsum(r[i] * w for r, w in zip(rows, wanted, strict=True))]
+        for i in range(n)
+    ]
+    for i in range(n):
+        top = max(range(i, n), key=lambda k: abs(m[k][i]))
+        m[i], m[top] = m[top], m[i]
+        if abs(m[i][i]) < 1e-12:
+            raise Fault("too_few_points", "These points do not settle the coefficients; take them further apart.", field="points")
+        for k in range(n):
+            if k != i:
+                f = m[k][i] / m[i][i]
+                m[k] = [a - f * b for a, b in zip(m[k], m[i], strict=True)]
+    return [m[i][n] / m[i][i] for i in range(n)]
 
 
 @dataclass(frozen=True)

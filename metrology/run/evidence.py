@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from typing import Any
+
 from metrology.judgement.decision import RULES
-from metrology.judgement.tolerance import tolerance_percent
 from metrology.methods.base import Judged, Method, SetResult, Slot
 from metrology.methods.steps import Step
 from metrology.quantities.words import decimals_for, iso, number, percent, ratio, signed
-from metrology.run.progress import evaluate_set
+from metrology.run.progress import evaluate_set, raw_readings
 from metrology.run.readings import slip_in
 from metrology.run.state import Reading, RunState
 from metrology.run.view_types import BudgetData, CorridorPoint, Named, RowData, SetData
@@ -16,20 +18,20 @@ from metrology.run.view_types import BudgetData, CorridorPoint, Named, RowData, 
 def reading_rows(state: RunState, method: Method, step_key: str, *, result: SetResult) -> list[RowData]:
     """All readings of a step in the order taken, struck ones with their reason; `result` judges those that count."""
     by_slot = {j.slot.index: j for j in result.judged}
-    plan = method.plan(state.setup)
+    plan = method.plan(state.setup, step_key)
     rows: list[RowData] = []
     for r in state.readings:
         if r.step != step_key:
             continue
         slot = plan[r.slot]
-        row = _plain_row(r, slot)
+        row = _plain_row(r, slot, state.setup.instrument.output_unit)
         if not r.is_struck:
-            _add_judgement(row, state, by_slot[r.slot], r)
+            _add_judgement(row, method, state, by_slot[r.slot], r)
         rows.append(row)
     return rows
 
 
-def _plain_row(r: Reading, slot: Slot) -> RowData:
+def _plain_row(r: Reading, slot: Slot, unit: str) -> RowData:
     return {
         "number": r.slot + 1,
         "direction": slot.direction,
@@ -55,10 +57,29 @@ def _plain_row(r: Reading, slot: Slot) -> RowData:
         "says": None,
         "x": None,
         "y": None,
+        "channel": slot.channel,
+        "unit": unit,
+        "pv": r.extra.get("pv"),
+        "split": None,
+        "simulated": r.extra.get("simulated") or r.extra.get("load"),
+        "captured": [{"quantity": name, "says": captured_words(told)} for name, told in (r.extra.get("captured") or {}).items()],
+        "budget": None,
     }
 
 
-def _add_judgement(row: RowData, state: RunState, j: Judged, r: Reading) -> None:
+def captured_words(told: Mapping[str, Any]) -> str:
+    """The statistics of a captured trace as a sentence."""
+    unit, digits = told["unit"], 3 if abs(told["mean"]) >= 1 else 5
+    text = (
+        f"{told['label']}: mean {told['mean']:.{digits}f} {unit}, s {told['sd']:.2g} {unit}, slope {told['slope']:+.2g} {unit}/s "
+        f"over {told['window_s']:g} s, settled after {told['settle_s']:.1f} s"
+    )
+    if told.get("t90_s") is not None:
+        text += f", T90 {told['t90_s']:.1f} s"
+    return f"{text}, peak {told['peak']:.{digits}f} {unit}."
+
+
+def _add_judgement(row: RowData, method: Method, state: RunState, j: Judged, r: Reading) -> None:
     i = state.setup.instrument
     d = j.decision
     row["ideal"] = number(j.point.ideal, decimals_for(i.output_hi - i.output_lo))
@@ -70,7 +91,10 @@ def _add_judgement(row: RowData, state: RunState, j: Judged, r: Reading) -> None
     row["verdict"] = d.verdict
     row["is_too_close"] = d.is_too_close
     row["says"] = _says(j, state.setup.policy.pass_rule)
-    row["slip"] = slip_in(i, j.point.ideal, r.indicated, j.tolerance)
+    row["slip"] = slip_in(method, state, j.slot, ideal=j.point.ideal, indicated=r.indicated, tolerance=j.tolerance)
+    if j.sensor_percent is not None and j.output_percent is not None:
+        row["split"] = f"sensor {percent(j.sensor_percent)}, output {percent(j.output_percent)}"
+    row["budget"] = _budget_of(j)
     row["x"] = round(j.slot.percent, 4)
     row["y"] = round(j.point.error_percent, 6)
 
@@ -87,12 +111,11 @@ def _says(j: Judged, rule: str) -> str:
     return f"{size} is inside the limit of {limit} ({RULES[rule]}).{close}"
 
 
-def corridor(state: RunState, method: Method) -> list[CorridorPoint]:
+def corridor(state: RunState, method: Method, step_key: str) -> list[CorridorPoint]:
     """The tolerance and adjust limit over the points, in percent of output span, for the plot."""
-    i = state.setup.instrument
     rows: dict[float, CorridorPoint] = {}
-    for slot in method.plan(state.setup):
-        t = tolerance_percent(i.tolerance, slot.nominal, lrv=i.lrv, urv=i.urv, transfer=i.transfer)
+    for slot in method.plan(state.setup, step_key):
+        t = method.tolerance_at(state.setup, slot)
         rows[slot.percent] = {"x": slot.percent, "tolerance": t, "adjust_limit": t * state.setup.policy.adjust_limit_percent / 100}
     return [rows[x] for x in sorted(rows)]
 
@@ -120,8 +143,12 @@ def set_evidence(state: RunState, method: Method, step: Step, *, is_final: bool)
             }
             for s in (result.signatures if result.is_complete else ())
         ],
-        "corridor": corridor(state, method),
+        "corridor": corridor(state, method, step.key),
         "budget": _budget(result),
+        "findings": [
+            {"name": n, "value": v}
+            for n, v in (method.findings(state.setup, raw_readings(state, step.key), result) if result.is_complete else ())
+        ],
     }
 
 
@@ -146,16 +173,30 @@ def _statistics(result: SetResult) -> list[Named]:
 def _budget(result: SetResult) -> BudgetData | None:
     """The uncertainty budget at the reading with the largest U."""
     with_u = [(j, j.uncertainty) for j in result.judged if j.uncertainty]
-    if not with_u:
+    return _budget_of(max(with_u, key=lambda pair: pair[1].expanded)[0]) if with_u else None
+
+
+def _budget_of(j: Judged) -> BudgetData | None:
+    """The components behind the U of one reading, with what they lead to."""
+    u = j.uncertainty
+    if u is None:
         return None
-    j, u = max(with_u, key=lambda pair: pair[1].expanded)
     return {
-        "at": f"{j.slot.percent:g} % {j.slot.direction}",
+        "at": f"{j.slot.percent:g} % {j.slot.direction}" + (f", {j.slot.channel}" if j.slot.channel else ""),
         "k": number(u.k, 2),
         "expanded": f"{number(u.expanded, 4)} %",
+        "combined": f"{number(u.combined, 4)} %",
+        "dof": "no limit" if u.effective_dof > 1e6 else f"{u.effective_dof:.0f}",
+        "tur": ratio(j.decision.tur),
         "p_conform": f"{100 * j.decision.p_conform:.1f} %",
+        "p_wrong": f"{100 * (1 - j.decision.p_conform):.1f} %" if j.decision.verdict != "fail" else "not accepted",
         "rows": [
-            {"name": c.name, "value": f"{number(c.value, 4)} %", "distribution": c.distribution, "standard": f"{number(c.standard, 4)} %"}
+            {
+                "name": c.name,
+                "value": f"{number(c.value, 4)} %",
+                "distribution": c.distribution if c.divisor is None else f"normal, k = {c.divisor:g}",
+                "standard": f"{number(c.standard, 4)} %",
+            }
             for c in j.components
         ],
     }

@@ -16,6 +16,9 @@ _WORDS: dict[str, Callable[[Mapping[str, Any]], str]] = {
     "hold_released": lambda p: "released the hold" + (f": {p['reason']}" if p.get("reason") else ""),
     "reference_assigned": lambda p: f"chose {p['reference']['code']} ({p['role']})",
     "reading_taken": lambda p: f"took reading {p['slot'] + 1} ({p['step'].replace('_', ' ')}): {p['indicated']}",
+    "source_chosen": lambda p: f"reads {p['quantity']} " + (f"live from {p['label']}" if p["signal"] else "by hand"),
+    "parameters_captured": lambda p: f"kept a parameter set ({p['kind']}, {p['source']})",
+    "device_acted": lambda p: f"{p['words']}",
     "reading_struck": lambda p: f"struck a reading: {p['reason']}",
     "adjustment_made": lambda p: (
         f"turned {p['screw']}: {p['before']} to {p['after']}" if p["after"] else f"looked at {p['screw']}: {p['before']}, left alone"

@@ -64,14 +64,14 @@ def make_progress(state: RunState, method: Method) -> Progress:
 
 def is_done(step: Step, state: RunState, method: Method) -> bool:
     """Whether the events so far complete a step."""
-    if step.kind in ("confirm", "adjust"):
+    if step.kind in ("confirm", "adjust", "condition", "compute", "compare"):
         return step.key in state.confirmations
     if step.kind == "timer":
         return step.key in state.timers
     if step.kind == "hold":
         return step.key in state.hold_steps
     if step.kind == "readings":
-        return len(state.active_readings(step.key)) == len(method.plan(state.setup))
+        return len(state.active_readings(step.key)) == len(method.plan(state.setup, step.key))
     if step.kind == "judge":
         return step.key in state.decisions
     if step.kind == "release":
@@ -83,7 +83,7 @@ def is_done(step: Step, state: RunState, method: Method) -> bool:
 def current_slot(state: RunState, method: Method, step_key: str) -> Slot | None:
     """The first slot of a set without a reading that counts."""
     taken = state.active_readings(step_key)
-    return next((s for s in method.plan(state.setup) if s.index not in taken), None)
+    return next((s for s in method.plan(state.setup, step_key) if s.index not in taken), None)
 
 
 def references_of(state: RunState) -> Mapping[str, ReferenceStandard]:
@@ -93,8 +93,12 @@ def references_of(state: RunState) -> Mapping[str, ReferenceStandard]:
 
 def evaluate_set(state: RunState, method: Method, step_key: str) -> SetResult:
     """Judge the readings of one step that count."""
-    raw = [RawReading(r.slot, r.applied, r.indicated) for r in state.active_readings(step_key).values()]
-    return method.evaluate(state.setup, raw, references_of(state))
+    return method.evaluate(state.setup, raw_readings(state, step_key), references_of(state), step_key)
+
+
+def raw_readings(state: RunState, step_key: str) -> list[RawReading]:
+    """The readings of one step that count, as a method judges them."""
+    return [RawReading(r.slot, r.applied, r.indicated, r.extra, r.at.date()) for r in state.active_readings(step_key).values()]
 
 
 def passes_of(state: RunState, step_key: str) -> list[tuple[str, str, str]]:

@@ -13,7 +13,9 @@ from metrology.methods.steps import Step
 from metrology.quantities.typed import parse_typed
 from metrology.quantities.words import minutes as minutes_text
 from metrology.quantities.words import ratio
+from metrology.run.computing import admit_computed
 from metrology.run.fields import check_fields, text_of
+from metrology.run.parameters import admit_compared, admit_parameters, require_hold
 from metrology.run.progress import (
     CURRENT,
     LEFT_OUT,
@@ -28,6 +30,7 @@ from metrology.run.state import RunState
 
 Payload = dict[str, Any]
 MAX_HOLD_MINUTES = 7 * 24 * 60
+QUANTITIES = ("applied", "indicated", "pv", "device")
 
 
 class Admission:
@@ -87,6 +90,12 @@ def _confirm(a: Admission, payload: Mapping[str, Any]) -> Payload:
         return _finish_adjust(a, payload)
     if found and found.step.kind == "release":
         return _release_without_hold(a, payload)
+    if found and found.step.kind == "compute":
+        return admit_computed(a.state, a.require_current(payload, "compute"), payload)
+    if found and found.step.kind == "compare":
+        return admit_compared(a.state, a.require_current(payload, "compare"), payload)
+    if found and found.step.kind == "condition":
+        return _condition(a, payload)
     step = a.require_current(payload, "confirm")
     faults: list[Fault] = []
     values = check_fields(step.fields, payload.get("values") or {}, faults)
@@ -94,16 +103,38 @@ def _confirm(a: Admission, payload: Mapping[str, Any]) -> Payload:
     missing = [c for c in step.checks if c.key not in ticked]
     faults += [Fault("unchecked", f"Not ticked: {c.label}.", field=c.key) for c in missing]
     for field in step.fields:
-        if field.kind == "reference" and field.name not in a.state.references:
+        if field.kind == "reference" and field.required and field.name not in a.state.references:
             faults.append(Fault("missing", f"Choose the {field.label.lower()} first.", field=field.name))
     if faults:
         raise Faults(faults)
-    return {"step": step.key, "values": values, "checks": [c.key for c in step.checks]}
+    return {
+        "step": step.key,
+        "values": values,
+        "checks": [c.key for c in step.checks],
+        **({"enters": values} if step.enters else {}),
+    }
+
+
+def _condition(a: Admission, payload: Mapping[str, Any]) -> Payload:
+    """A measured value must lie inside its limits; a captured one keeps its statistics."""
+    step = a.require_current(payload, "condition")
+    faults: list[Fault] = []
+    values = check_fields(step.fields, payload.get("values") or {}, faults)
+    if faults:
+        raise Faults(faults)
+    captured = payload.get("captured")
+    return {
+        "step": step.key,
+        "values": values,
+        "checks": [],
+        **({"enters": values} if step.enters else {}),
+        **({"captured": captured} if captured else {}),
+    }
 
 
 def _finish_adjust(a: Admission, payload: Mapping[str, Any]) -> Payload:
     step = a.require_current(payload, "adjust")
-    progress = a.method.adjust_progress(a.state.setup, passes_of(a.state, step.key))
+    progress = a.method.adjust_progress(a.state.setup, passes_of(a.state, step.key), step.variant)
     if not progress.errors:
         raise Fault("nothing_adjusted", "Nothing has been adjusted yet. Record at least one look at zero and span.", field="step")
     reason = text_of(
@@ -179,7 +210,7 @@ def _release_without_hold(a: Admission, payload: Mapping[str, Any]) -> Payload:
 
 def _reference_assigned(a: Admission, payload: Mapping[str, Any]) -> Payload:
     role = payload.get("role")
-    if role not in dict(a.method.reference_roles):
+    if role not in dict(a.method.reference_roles(a.state.setup)):
         raise Fault("unknown_role", f"'{role}' is not a role a reference has in this method.", field="role")
     step = a.require_current({"step": "references"}, "confirm")
     reference = reference_from(payload["reference"])
@@ -214,6 +245,35 @@ def _reference_assigned(a: Admission, payload: Mapping[str, Any]) -> Payload:
         "reason": reason if tur < wanted or override else "",
         **({"override": dict(override)} if override else {}),
     }
+
+
+def _source_chosen(a: Admission, payload: Mapping[str, Any]) -> Payload:
+    """A quantity read live from a signal, or by hand again. What the signal is was looked up by the server."""
+    quantity = str(payload.get("quantity", ""))
+    if quantity not in QUANTITIES:
+        raise Fault("unknown_quantity", f"'{quantity}' is not a quantity of this run.", field="quantity")
+    signal = str(payload.get("signal", "") or "")
+    return {
+        "quantity": quantity,
+        "signal": signal,
+        "label": str(payload.get("label", "")) if signal else "",
+        "unit": str(payload.get("unit", "")) if signal else "",
+        "stimulus": str(payload.get("stimulus", "")) if signal else "",
+    }
+
+
+def _parameters_captured(a: Admission, payload: Mapping[str, Any]) -> Payload:
+    step = a.require_current(payload, "compare")
+    return admit_parameters(a.state, step, payload)
+
+
+def _device_acted(a: Admission, payload: Mapping[str, Any]) -> Payload:
+    """Something was done to the instrument itself: it needs the hold."""
+    current = a.progress.current
+    if current is None or current.key != payload.get("step"):
+        raise Fault("not_current", "That is not the current step; nothing was sent.", field="step")
+    require_hold(a.state, "The loop current can move")
+    return {k: payload[k] for k in ("step", "act", "words", "values") if k in payload}
 
 
 def _require_hold_on(a: Admission) -> None:
@@ -266,8 +326,9 @@ def _decision_made(a: Admission, payload: Mapping[str, Any]) -> Payload:
         raise Fault("unknown_choice", f"Choose one of: {', '.join(dict(step.options).values())}.", field="choice")
     result = evaluate_set(a.state, a.method, step.set_name)
     proposal = a.method.propose(a.state.setup, result, is_as_left=step.phase == "as left")
-    if choice == "adjust" and not a.state.setup.instrument.is_adjustable:
-        raise Fault("not_adjustable", "This instrument cannot be adjusted. Choose another decision.", field="choice")
+    refusal = a.method.refuse_choice(a.state.setup, result, str(choice))
+    if refusal:
+        raise Fault("refused_choice", refusal, field="choice")
     needs_reason = choice != proposal.choice or choice == "replace"
     reason = text_of(
         payload,
@@ -329,6 +390,9 @@ _RULES: dict[str, Callable[[Admission, Mapping[str, Any]], Payload]] = {
     "hold_released": _hold_released,
     "reference_assigned": _reference_assigned,
     "reading_taken": _reading_taken,
+    "source_chosen": _source_chosen,
+    "parameters_captured": _parameters_captured,
+    "device_acted": _device_acted,
     "reading_struck": _reading_struck,
     "adjustment_made": _adjustment_made,
     "decision_made": _decision_made,

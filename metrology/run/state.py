@@ -10,6 +10,8 @@ from typing import Any
 from metrology.methods.setup import RunSetup, setup_from
 from metrology.run.events import Event
 
+EXTRAS = ("pv", "simulated", "cold_junction_c", "captured", "source", "channel", "load", "coefficients")
+
 
 @dataclass(frozen=True)
 class Confirmation:
@@ -58,7 +60,10 @@ class Hold:
 
 @dataclass(frozen=True)
 class Reading:
-    """A reading as typed, for one slot of one set."""
+    """A reading as typed or captured, for one slot of one set.
+
+    extra: digital value, simulated signal, cold junction, and under "captured" the statistics of each live quantity.
+    """
 
     id: str
     step: str
@@ -70,11 +75,24 @@ class Reading:
     was_confirmed_unlikely: bool = False
     struck_reason: str = ""
     struck_by: str = ""
+    extra: Mapping[str, Any] = field(default_factory=dict)
 
     @property
     def is_struck(self) -> bool:
         """True when the reading was struck; it stays on the record."""
         return bool(self.struck_reason)
+
+
+@dataclass(frozen=True)
+class ParameterSet:
+    """Parameters of a smart transmitter as read from it, typed from a communicator, or pending until they are sent."""
+
+    kind: str  # before, pending, sent, read back, after
+    step: str
+    values: Mapping[str, Any]
+    source: str
+    by: str
+    at: datetime
 
 
 @dataclass(frozen=True)
@@ -125,6 +143,10 @@ class RunState:
     holds: dict[str, Hold] = field(default_factory=dict)
     hold_steps: set[str] = field(default_factory=set)
     references: dict[str, Mapping[str, Any]] = field(default_factory=dict)
+    sources: dict[str, Mapping[str, Any]] = field(default_factory=dict)
+    computed: dict[str, Mapping[str, Any]] = field(default_factory=dict)
+    parameters: list[ParameterSet] = field(default_factory=list)
+    acts: list[Mapping[str, Any]] = field(default_factory=list)
     readings: list[Reading] = field(default_factory=list)
     adjustments: list[Adjustment] = field(default_factory=list)
     decisions: dict[str, DecisionMade] = field(default_factory=dict)
@@ -180,6 +202,10 @@ def apply(state: RunState, event: Event) -> None:
 def _step_confirmed(s: RunState, e: Event) -> None:
     step = e.payload["step"]
     s.confirmations[step] = Confirmation(step, e.payload.get("values", {}), e.author_name, e.at)
+    if e.payload.get("enters"):
+        s.setup = s.setup.with_entered(e.payload["enters"])
+    if "computed" in e.payload:
+        s.computed[step] = e.payload["computed"]
 
 
 def _timer_started(s: RunState, e: Event) -> None:
@@ -223,8 +249,25 @@ def _reading_taken(s: RunState, e: Event) -> None:
             e.at,
             e.author_name,
             was_confirmed_unlikely=bool(p.get("confirmed_unlikely")),
+            extra={k: p[k] for k in EXTRAS if k in p},
         )
     )
+
+
+def _source_chosen(s: RunState, e: Event) -> None:
+    if e.payload["signal"]:
+        s.sources[e.payload["quantity"]] = e.payload
+    else:
+        s.sources.pop(e.payload["quantity"], None)
+
+
+def _parameters_captured(s: RunState, e: Event) -> None:
+    p = e.payload
+    s.parameters.append(ParameterSet(p["kind"], p["step"], p["values"], p["source"], e.author_name, e.at))
+
+
+def _device_acted(s: RunState, e: Event) -> None:
+    s.acts.append({**e.payload, "by": e.author_name, "at": e.at.isoformat()})
 
 
 def _reading_struck(s: RunState, e: Event) -> None:
@@ -274,6 +317,9 @@ _APPLY = {
     "hold_released": _hold_released,
     "reference_assigned": _reference_assigned,
     "reading_taken": _reading_taken,
+    "source_chosen": _source_chosen,
+    "parameters_captured": _parameters_captured,
+    "device_acted": _device_acted,
     "reading_struck": _reading_struck,
     "adjustment_made": _adjustment_made,
     "decision_made": _decision_made,

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from datetime import datetime
 
 from metrology.judgement.policy import describe_policy
-from metrology.methods.base import Method
+from metrology.methods.base import Method, Quantity, Slot
 from metrology.methods.steps import PHASES, Step
 from metrology.quantities.transfer import KINDS
 from metrology.quantities.words import decimals_for, iso, number, percent, ratio
@@ -18,11 +18,13 @@ from metrology.run.progress import (
     evaluate_set,
     final_readings_step,
     find_blocks,
+    found_step,
     make_progress,
     passes_of,
+    raw_readings,
 )
-from metrology.run.readings import output_limits
 from metrology.run.state import Hold, Note, RunState
+from metrology.run.step_views import compare_step, compute_step, computed_rows, details_words, parameter_sets
 from metrology.run.view_types import (
     AdjustmentData,
     AdjustStep,
@@ -30,6 +32,7 @@ from metrology.run.view_types import (
     InstrumentData,
     JudgeStep,
     Named,
+    NextReading,
     NoteData,
     PassData,
     RailPhase,
@@ -61,6 +64,13 @@ def make_view(state: RunState, method: Method, now: datetime) -> RunView:
         "references": _references(state, method),
         "surroundings": _surroundings(state),
         "holds": [hold_data(h, now) for h in state.holds.values()],
+        "sources": [
+            {k: str(src[k]) for k in ("quantity", "signal", "label", "unit", "stimulus")}  # type: ignore[misc]
+            for src in state.sources.values()
+        ],
+        "computed": computed_rows(state, method),
+        "parameters": parameter_sets(state),
+        "acts": [{"words": str(a["words"]), "by": str(a["by"]), "at": str(a["at"])} for a in state.acts],
         "timers": [{"step": t.step, "due_at": iso(t.due_at), "is_over": t.is_over(now), "reason": t.reason} for t in state.timers.values()],
         "decisions": [
             {
@@ -98,6 +108,7 @@ def instrument_data(state: RunState) -> InstrumentData:
         "tolerance": i.tolerance_text,
         "unit": i.unit,
         "output_unit": i.output_unit,
+        "details": details_words(i),
     }
 
 
@@ -148,7 +159,7 @@ def _rail(progress: Progress) -> list[RailPhase]:
 
 def _references(state: RunState, method: Method) -> list[ReferenceData]:
     rows: list[ReferenceData] = []
-    for role, label in method.reference_roles:
+    for role, label in method.reference_roles(state.setup):
         p = state.references.get(role)
         r = p["reference"] if p else None
         rows.append(
@@ -171,6 +182,7 @@ def _step(state: RunState, method: Method, progress: Progress, evidence: list[Se
     step = progress.current
     if step is None or state.status in ("signed", "accepted", "voided"):
         return None
+    suggested = method.suggestions(state.setup, raw_readings(state, found_step(state, method)), step.key) if step.enters else {}
     data: StepData = {
         "key": step.key,
         "kind": step.kind,
@@ -189,6 +201,7 @@ def _step(state: RunState, method: Method, progress: Progress, evidence: list[Se
                 "required": f.required,
                 "hint": f.hint,
                 "options": [{"value": v, "label": t} for v, t in f.options],
+                "suggested": suggested.get(f.name, ""),
             }
             for f in step.fields
         ],
@@ -197,8 +210,14 @@ def _step(state: RunState, method: Method, progress: Progress, evidence: list[Se
         "readings": None,
         "judge": None,
         "adjust": None,
+        "compute": None,
+        "compare": None,
     }
-    if step.kind == "readings":
+    if step.kind == "compute":
+        data["compute"] = compute_step(state, step)
+    elif step.kind == "compare":
+        data["compare"] = compare_step(state, step)
+    elif step.kind == "readings":
         data["readings"] = _readings_step(state, method, step, evidence)
     elif step.kind == "judge":
         data["judge"] = _judge_step(state, method, step)
@@ -209,29 +228,47 @@ def _step(state: RunState, method: Method, progress: Progress, evidence: list[Se
 
 def _readings_step(state: RunState, method: Method, step: Step, evidence: list[SetData]) -> ReadingsStep:
     i = state.setup.instrument
-    plan = method.plan(state.setup)
+    plan = method.plan(state.setup, step.key)
     slot = current_slot(state, method, step.key)
-    low, high = output_limits(i)
     rows = next((s["rows"] for s in evidence if s["key"] == step.key), [])
+    asked = method.quantities(state.setup, slot or plan[-1])
+    indicated = next(q for q in asked if q.name == "indicated")
     return {
         "total": len(plan),
         "taken": len(state.active_readings(step.key)),
         "rows": rows,
-        "output_unit": i.output_unit,
+        "output_unit": indicated.unit,
         "unit": i.unit,
-        "believable": f"{low:g} to {high:g} {i.output_unit}",
-        "next": {
-            "slot": slot.index,
-            "number": slot.index + 1,
-            "direction": slot.direction,
-            "cycle": slot.cycle,
-            "percent": f"{slot.percent:g} %",
-            "nominal": number(slot.nominal, decimals_for(i.urv - i.lrv)),
-            "ideal": number(slot.ideal, decimals_for(i.output_hi - i.output_lo)),
-            "how": slot.how,
-        }
-        if slot
-        else None,
+        "believable": f"{indicated.low:g} to {indicated.high:g} {indicated.unit}",
+        "next": _next_reading(state, slot, asked) if slot else None,
+    }
+
+
+def _next_reading(state: RunState, slot: Slot, asked: Sequence[Quantity]) -> NextReading:
+    i = state.setup.instrument
+    indicated = next(q for q in asked if q.name == "indicated")
+    return {
+        "slot": slot.index,
+        "number": slot.index + 1,
+        "direction": slot.direction,
+        "cycle": slot.cycle,
+        "percent": f"{slot.percent:.4g} %",
+        "nominal": number(slot.nominal, decimals_for(i.urv - i.lrv)),
+        "ideal": number(indicated.expected, indicated.decimals),
+        "how": slot.how,
+        "channel": slot.channel,
+        "quantities": [
+            {
+                "name": q.name,
+                "label": q.label,
+                "unit": q.unit,
+                "expected": number(q.expected, q.decimals),
+                "hint": q.hint,
+                "required": q.required,
+                "believable": f"{q.low:g} to {q.high:g} {q.unit}",
+            }
+            for q in asked
+        ],
     }
 
 
@@ -242,28 +279,28 @@ def _judge_step(state: RunState, method: Method, step: Step) -> JudgeStep:
 
 
 def _adjust_step(state: RunState, method: Method, step: Step) -> AdjustStep:
-    i = state.setup.instrument
-    progress = method.adjust_progress(state.setup, passes_of(state, step.key))
-    decimals = decimals_for(i.output_hi - i.output_lo)
-    target = next((t for t in method.adjust_targets(state.setup) if t.screw == progress.next_screw), None)
+    progress = method.adjust_progress(state.setup, passes_of(state, step.key), step.variant)
+    targets = method.adjust_targets(state.setup, step.variant)
+    target = next((t for t in targets if t.screw == progress.next_screw), None)
+    decimals = decimals_for(targets[0].span)
     return {
         "screw": progress.next_screw,
+        "variant": step.variant,
         "pass_number": progress.pass_number,
         "is_converged": progress.is_converged,
         "is_stuck": progress.is_stuck,
         "says": progress.says,
-        "output_unit": i.output_unit,
+        "output_unit": targets[0].unit,
         "max_passes": state.setup.policy.max_passes,
         "target": {
-            "nominal": number(target.nominal, decimals_for(i.urv - i.lrv)),
-            "unit": i.unit,
+            "apply": target.apply,
             "ideal": number(target.ideal, decimals),
-            "aim": f"±{number(target.aim, decimals)} {i.output_unit}",
+            "aim": f"±{number(target.aim, decimals)} {target.unit}",
         }
         if target
         else None,
         "passes": _passes(passes_of(state, step.key), progress.errors),
-        "aim_percent": max((100 * t.aim / (i.output_hi - i.output_lo) for t in method.adjust_targets(state.setup)), default=0.0),
+        "aim_percent": max((100 * t.aim / t.span for t in targets), default=0.0),
     }
 
 
@@ -296,7 +333,7 @@ def _adjustments(state: RunState, method: Method, progress: Progress) -> list[Ad
                     "step": p.step.key,
                     "title": p.step.title,
                     "reason": str(done.values.get("reason", "")) if done else "",
-                    "passes": _passes(made, method.adjust_progress(state.setup, made).errors),
+                    "passes": _passes(made, method.adjust_progress(state.setup, made, p.step.variant).errors),
                 }
             )
     return out

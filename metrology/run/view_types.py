@@ -5,6 +5,13 @@ from __future__ import annotations
 from typing import TypedDict
 
 
+class Named(TypedDict):
+    """A named value, as text."""
+
+    name: str
+    value: str
+
+
 class InstrumentData(TypedDict):
     """The instrument as frozen at the start of the run; ranges and tolerance as texts."""
 
@@ -19,6 +26,7 @@ class InstrumentData(TypedDict):
     tolerance: str
     unit: str
     output_unit: str
+    details: list[Named]
 
 
 class RailStep(TypedDict):
@@ -55,6 +63,7 @@ class FieldData(TypedDict):
     required: bool
     hint: str
     options: list[Option]
+    suggested: str
 
 
 class CheckData(TypedDict):
@@ -62,6 +71,36 @@ class CheckData(TypedDict):
 
     key: str
     label: str
+
+
+class BudgetRow(TypedDict):
+    """A component of the uncertainty."""
+
+    name: str
+    value: str
+    distribution: str
+    standard: str
+
+
+class BudgetData(TypedDict):
+    """The uncertainty budget of one reading."""
+
+    at: str
+    combined: str
+    dof: str
+    tur: str
+    p_wrong: str
+    k: str
+    expanded: str
+    p_conform: str
+    rows: list[BudgetRow]
+
+
+class CapturedData(TypedDict):
+    """What the trace of one quantity told when its reading was captured, ready to show."""
+
+    quantity: str
+    says: str
 
 
 class RowData(TypedDict):
@@ -91,6 +130,25 @@ class RowData(TypedDict):
     says: str | None
     x: float | None
     y: float | None
+    channel: str
+    unit: str
+    pv: str | None
+    split: str | None
+    simulated: str | None
+    captured: list[CapturedData]
+    budget: BudgetData | None
+
+
+class QuantityData(TypedDict):
+    """A number of the reading to take: what is asked and what is expected."""
+
+    name: str
+    label: str
+    unit: str
+    expected: str
+    hint: str
+    required: bool
+    believable: str
 
 
 class NextReading(TypedDict):
@@ -104,6 +162,8 @@ class NextReading(TypedDict):
     nominal: str
     ideal: str
     how: str
+    channel: str
+    quantities: list[QuantityData]
 
 
 class ReadingsStep(TypedDict):
@@ -129,8 +189,7 @@ class JudgeStep(TypedDict):
 class AdjustTargetData(TypedDict):
     """Where to set the screw that is next."""
 
-    nominal: str
-    unit: str
+    apply: str
     ideal: str
     aim: str
 
@@ -153,6 +212,7 @@ class AdjustStep(TypedDict):
     """What an adjust step shows."""
 
     screw: str
+    variant: str
     pass_number: int
     is_converged: bool
     is_stuck: bool
@@ -181,6 +241,44 @@ class WorkData(TypedDict):
     at: str | None
 
 
+class ComputeData(TypedDict):
+    """What a compute step shows: its fields' first values, and the result with them as rows and sentences."""
+
+    calculator: str
+    values: dict[str, str]
+    rows: list[list[str]]
+    head: list[str]
+    says: str
+    failed: str
+
+
+class ParameterData(TypedDict):
+    """One parameter: what the device holds, what is pending, what the set before and after say; texts ready to show."""
+
+    name: str
+    label: str
+    kind: str
+    unit: str
+    is_settable: bool
+    options: list[Option]
+    before: str
+    device: str
+    pending: str
+    after: str
+    differs: bool
+
+
+class CompareData(TypedDict):
+    """What a compare step shows. state: not read, read, pending, sent, proved, different."""
+
+    variant: str
+    state: str
+    says: str
+    rows: list[ParameterData]
+    differences: list[str]
+    source: str
+
+
 class StepData(TypedDict):
     """The current step."""
 
@@ -198,13 +296,8 @@ class StepData(TypedDict):
     readings: ReadingsStep | None
     judge: JudgeStep | None
     adjust: AdjustStep | None
-
-
-class Named(TypedDict):
-    """A named value, as text."""
-
-    name: str
-    value: str
+    compute: ComputeData | None
+    compare: CompareData | None
 
 
 class SignatureData(TypedDict):
@@ -225,25 +318,6 @@ class CorridorPoint(TypedDict):
     adjust_limit: float
 
 
-class BudgetRow(TypedDict):
-    """A component of the uncertainty."""
-
-    name: str
-    value: str
-    distribution: str
-    standard: str
-
-
-class BudgetData(TypedDict):
-    """The uncertainty budget at the reading with the largest U."""
-
-    at: str
-    k: str
-    expanded: str
-    p_conform: str
-    rows: list[BudgetRow]
-
-
 class SetData(TypedDict):
     """A set of readings with all that is made of it."""
 
@@ -259,6 +333,7 @@ class SetData(TypedDict):
     signatures: list[SignatureData]
     corridor: list[CorridorPoint]
     budget: BudgetData | None
+    findings: list[Named]
 
 
 class OverrideData(TypedDict):
@@ -344,6 +419,44 @@ class StartedData(TypedDict):
     name: str
 
 
+class SourceData(TypedDict):
+    """Where a quantity of the run is read from when it is read live."""
+
+    quantity: str
+    signal: str
+    label: str
+    unit: str
+    stimulus: str
+
+
+class ComputedData(TypedDict):
+    """A kept result of a compute step."""
+
+    title: str
+    says: str
+    reason: str
+    head: list[str]
+    rows: list[list[str]]
+
+
+class ParameterSetData(TypedDict):
+    """A parameter set on the record."""
+
+    kind: str
+    source: str
+    by: str
+    at: str | None
+    values: list[Named]
+
+
+class ActData(TypedDict):
+    """Something done to the instrument through its communication."""
+
+    words: str
+    by: str
+    at: str | None
+
+
 class RunView(TypedDict):
     """Everything a screen needs of a run."""
 
@@ -362,6 +475,10 @@ class RunView(TypedDict):
     surroundings: list[Named]
     holds: list[HoldData]
     timers: list[TimerData]
+    sources: list[SourceData]
+    computed: list[ComputedData]
+    parameters: list[ParameterSetData]
+    acts: list[ActData]
     decisions: list[DecisionData]
     notes: list[NoteData]
     signed: NoteData | None

@@ -72,9 +72,9 @@ def instrument(**changes):
 class Play:
     """A run being played; `do` adds one event at the current time."""
 
-    def __init__(self, **setup):
-        chosen = RunSetup("tx-multipoint", "1", **{"instrument": instrument(), **setup})
-        self.method = get_method("tx-multipoint")
+    def __init__(self, method="tx-multipoint", **setup):
+        chosen = RunSetup(method, "1", **{"instrument": instrument(), **setup})
+        self.method = get_method(method)
         self.now = START
         self.events = [Event(1, "e1", "run_started", setup_payload(chosen), "ines", "Ines", self.now)]
         self.state = fold(self.events)
@@ -117,7 +117,7 @@ class Play:
 
     def read_errors(self, step, errors):
         """Readings with the given errors in percent of span, one a slot."""
-        plan = self.method.plan(self.state.setup)
+        plan = self.method.plan(self.state.setup, step)
         return self.read(step, [f"{s.ideal + 0.16 * e:.4f}" for s, e in zip(plan, errors, strict=True)])
 
     def finish(self):

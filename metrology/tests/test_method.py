@@ -34,14 +34,14 @@ def evaluate(run_setup, errors):
         RawReading(
             s.index, f"{s.nominal:.6f}", f"{s.ideal + e * (run_setup.instrument.output_hi - run_setup.instrument.output_lo) / 100:.5f}"
         )
-        for s, e in zip(METHOD.plan(run_setup), errors, strict=True)
+        for s, e in zip(METHOD.plan(run_setup, "as_found"), errors, strict=True)
     ]
-    return METHOD.evaluate(run_setup, raw, REFERENCES)
+    return METHOD.evaluate(run_setup, raw, REFERENCES, "as_found")
 
 
 class Plan(TestCase):
     def test_five_up_and_five_down(self):
-        plan = METHOD.plan(setup())
+        plan = METHOD.plan(setup(), "as_found")
         self.assertEqual([s.percent for s in plan], [0, 25, 50, 75, 100, 100, 75, 50, 25, 0])
         self.assertEqual([s.direction for s in plan], ["up"] * 5 + ["down"] * 5)
         self.assertIn("above the top", plan[5].how)
@@ -49,14 +49,14 @@ class Plan(TestCase):
 
     def test_any_list_of_points_and_up_to_three_cycles(self):
         for points, cycles, count in (((10, 50, 90), 1, 6), ((0, 50, 100), 3, 18), (tuple(range(0, 101, 10)), 2, 44)):
-            plan = METHOD.plan(setup(points_percent=tuple(map(float, points)), cycles=cycles))
+            plan = METHOD.plan(setup(points_percent=tuple(map(float, points)), cycles=cycles), "as_found")
             self.assertEqual(len(plan), count)
             self.assertEqual([s.index for s in plan], list(range(count)))
             self.assertEqual({s.cycle for s in plan}, set(range(1, cycles + 1)))
 
     def test_ideals_follow_the_transfer(self):
-        self.assertEqual([s.ideal for s in METHOD.plan(setup(transfer=Transfer("reverse")))[:3]], [20.0, 16.0, 12.0])
-        self.assertEqual([s.ideal for s in METHOD.plan(setup(transfer=Transfer("sqrt")))[:3]], [4.0, 12.0, 4 + 16 * 0.5**0.5])
+        self.assertEqual([s.ideal for s in METHOD.plan(setup(transfer=Transfer("reverse")), "as_found")[:3]], [20.0, 16.0, 12.0])
+        self.assertEqual([s.ideal for s in METHOD.plan(setup(transfer=Transfer("sqrt")), "as_found")[:3]], [4.0, 12.0, 4 + 16 * 0.5**0.5])
 
     def test_points_that_make_no_sense_are_refused(self):
         for points in ((50.0,), (0.0, 50.0, 50.0), (50.0, 0.0), (0.0, 101.0), (-1.0, 100.0), tuple(float(n) for n in range(22))):
@@ -79,9 +79,7 @@ class Judging(TestCase):
     def test_the_uncertainty_of_references_and_resolution_is_in_every_reading(self):
         result = evaluate(setup(), [0.1] * 10)
         names = [c.name for c in result.judged[0].components]
-        self.assertEqual(
-            names, ["Input reference REF-P1", "Resolution of the input reference", "Output meter REF-I1", "Resolution of the reading"]
-        )
+        self.assertEqual(names, ["Input reference REF-P1", "Resolution of REF-P1", "Output meter REF-I1", "Resolution of the reading"])
         # 0.05 kPa of 400 at k 2, 0.005 kPa / sqrt 3, 0.002 mA of 16 at k 2, 0.000005 mA / sqrt 3.
         by_hand = ((0.0125 / 2) ** 2 + (0.00125 / 3**0.5) ** 2 + (0.0125 / 2) ** 2 + (0.00003125 / 3**0.5) ** 2) ** 0.5
         self.assertAlmostEqual(result.judged[0].uncertainty.combined, by_hand, places=6)
@@ -105,16 +103,16 @@ class Judging(TestCase):
         self.assertAlmostEqual(three.statistics.repeatability, 0.1, places=4)
 
     def test_an_unfinished_set_is_judged_as_far_as_it_goes(self):
-        one = METHOD.evaluate(setup(), [RawReading(0, "0", "4.01")], REFERENCES)
+        one = METHOD.evaluate(setup(), [RawReading(0, "0", "4.01")], REFERENCES, "as_found")
         self.assertEqual((one.is_complete, one.statistics, one.signatures), (False, None, ()))
-        empty = METHOD.evaluate(setup(), [], REFERENCES)
+        empty = METHOD.evaluate(setup(), [], REFERENCES, "as_found")
         self.assertEqual((empty.worst, empty.share), (None, 0.0))
 
     def test_frequency_and_voltage_outputs(self):
         for low, high, unit in ((1.0, 5.0, "V"), (0.0, 10.0, "V"), (0.0, 1000.0, "Hz")):
             s = setup(output_lo=low, output_hi=high, output_unit=unit)
-            raw = [RawReading(p.index, f"{p.nominal}", f"{p.ideal + 0.006 * (high - low)}") for p in METHOD.plan(s)]
-            self.assertEqual(METHOD.evaluate(s, raw, {}).verdict, "fail")
+            raw = [RawReading(p.index, f"{p.nominal}", f"{p.ideal + 0.006 * (high - low)}") for p in METHOD.plan(s, "as_found")]
+            self.assertEqual(METHOD.evaluate(s, raw, {}, "as_found").verdict, "fail")
 
 
 class Proposals(TestCase):
@@ -156,7 +154,7 @@ class Proposals(TestCase):
 
 class Adjusting(TestCase):
     def progress(self, *passes, **policy):
-        return METHOD.adjust_progress(setup(policy=Policy(**policy)), passes)
+        return METHOD.adjust_progress(setup(policy=Policy(**policy)), passes, "adjust")
 
     def test_zero_first_then_span_in_turn(self):
         self.assertEqual(self.progress().next_screw, "zero")
@@ -178,7 +176,7 @@ class Adjusting(TestCase):
         self.assertIn("2 passes are used", stuck.says)
 
     def test_the_aim_is_a_share_of_the_tolerance(self):
-        zero, span = METHOD.adjust_targets(setup())
+        zero, span = METHOD.adjust_targets(setup(), "adjust")
         self.assertEqual((zero.ideal, span.ideal), (4.0, 20.0))
         self.assertAlmostEqual(zero.aim, 0.25 * 0.5 / 100 * 16)
 

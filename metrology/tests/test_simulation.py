@@ -65,7 +65,7 @@ class AdjustedThroughTheRun(TestCase):
     def adjust(self, device):
         """Follow the run's own advice on a device until it asks for nothing more; the passes taken."""
         run = Play().prepare()
-        plan = get_method("tx-multipoint").plan(run.state.setup)
+        plan = get_method("tx-multipoint").plan(run.state.setup, "as_found")
         run.read("as_found", [f"{device.settle_at(s.nominal):.4f}" for s in plan])
         run.do(
             "decision_made",
@@ -74,7 +74,7 @@ class AdjustedThroughTheRun(TestCase):
             **({"reason": "to see"} if run.view["step"]["judge"]["proposal"] != "adjust" else {}),
         )
         while (advice := run.view["step"]["adjust"])["target"]:
-            nominal, ideal = float(advice["target"]["nominal"]), float(advice["target"]["ideal"])
+            nominal, ideal = float(advice["target"]["apply"].split()[0]), float(advice["target"]["ideal"])
             before = device.settle_at(nominal)
             after = ""
             if abs(round(before, 3) - ideal) > 0.02:

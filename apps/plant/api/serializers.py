@@ -37,10 +37,21 @@ class OptionSerializer(serializers.Serializer):
     label = serializers.CharField()  # type: ignore[assignment]  # a field called label, not the label of a field
 
 
+class DetailFieldSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    label = serializers.CharField()  # type: ignore[assignment]
+    kind = serializers.CharField()
+    unit = serializers.CharField()
+    hint = serializers.CharField()
+    methods = serializers.ListField(child=serializers.CharField())
+    options = OptionSerializer(many=True)
+
+
 class InstrumentPageSerializer(PageSerializer):
     rows = InstrumentRowSerializer(many=True)
     areas = AreaSerializer(many=True)
     choices = serializers.DictField(child=OptionSerializer(many=True))
+    details = DetailFieldSerializer(many=True)
 
 
 class InstrumentFormSerializer(serializers.Serializer):
@@ -78,6 +89,7 @@ class InstrumentFormSerializer(serializers.Serializer):
     adjust_limit_percent = serializers.CharField(required=False)
     pass_rule = serializers.CharField(required=False)
     max_risk = serializers.CharField(required=False)
+    details = serializers.DictField(required=False)
     reason = serializers.CharField(required=False)
 
 
@@ -108,6 +120,8 @@ class InstrumentPageDataSerializer(InstrumentRowSerializer):
     output = serializers.CharField()
     policies = serializers.ListField(child=serializers.CharField())
     open_run = serializers.UUIDField(allow_null=True)
+    methods = OptionSerializer(many=True)
+    detail_words = serializers.ListField(child=serializers.CharField())
     results = ResultSerializer(many=True)
     changes = ChangeSerializer(many=True)
     due_reason = serializers.CharField()
@@ -155,4 +169,5 @@ def form_of(i: Instrument) -> dict[str, Any]:
         "tolerance2_value": f"{i.tolerance2_value:.12g}" if i.tolerance2_value is not None else "",
         "points_percent": " ".join(f"{p:g}" for p in i.points_percent),
         "is_adjustable": i.is_adjustable,
+        "details": dict(i.details),
     }

@@ -22,7 +22,7 @@ from apps.plant.api.serializers import (
     form_of,
 )
 from apps.plant.models import Instrument
-from apps.plant.selectors import form_choices, get_instrument, instrument_row, list_areas, list_instruments
+from apps.plant.selectors import detail_fields, form_choices, get_instrument, instrument_row, list_areas, list_instruments, methods_for
 from apps.plant.services import add_instrument, edit_instrument, policy_for
 from apps.runs.models import OPEN
 from config.lists import page_of
@@ -30,6 +30,7 @@ from metrology.faults import Fault
 from metrology.judgement.policy import describe_policy
 from metrology.judgement.tolerance import describe
 from metrology.quantities.transfer import KINDS
+from metrology.run.step_views import details_words
 
 TEXT = {"type": str, "location": "query"}
 
@@ -56,7 +57,7 @@ class InstrumentsView(APIView):
         asked = request.query_params
         rows = list_instruments(search=asked.get("search", "").strip()[:100], area=asked.get("area", ""), family=asked.get("family", ""))
         areas = [{"code": a.code, "name": a.name, "needs_permit": a.needs_permit} for a in list_areas()]
-        return Response({**page_of(request, rows, instrument_row), "areas": areas, "choices": form_choices()})
+        return Response({**page_of(request, rows, instrument_row), "areas": areas, "choices": form_choices(), "details": detail_fields()})
 
     @extend_schema(
         operation_id="add_instrument", request=InstrumentFormSerializer, responses={201: InstrumentRowSerializer, 400: FailureSerializer}
@@ -90,6 +91,8 @@ def _page(i: Instrument) -> dict[str, Any]:
         "tolerance": describe(i.tolerance(), i.unit),
         "output": f"{i.output_lo:g} to {i.output_hi:g} {i.output_unit}, {KINDS[i.transfer]}",
         "policies": list(describe_policy(policy_for(i))),
+        "methods": methods_for(i),
+        "detail_words": [f"{d['name']}: {d['value']}" for d in details_words(i.setup())],
         "open_run": next((r.id for r in runs if r.status in OPEN), None),
         "due_reason": due_reason(i, timezone.localdate()),
         "results": [

@@ -11,4 +11,5 @@ urlpatterns = [
     path("runs/<uuid:run_id>/export.json", views.JsonView.as_view(), name="run-json"),
     path("calculators/", calculators.CalculatorListView.as_view(), name="calculators"),
     path("calculators/<str:name>/", calculators.CalculatorView.as_view(), name="calculator"),
+    path("calculators/<str:name>/plot/", calculators.CalculatorPlotView.as_view(), name="calculator-plot"),
 ]

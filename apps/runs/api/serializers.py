@@ -26,6 +26,7 @@ class RunSerializer(serializers.Serializer):
 
 class StartSerializer(serializers.Serializer):
     tag = serializers.CharField(max_length=60)
+    method = serializers.CharField(max_length=40, required=False, allow_blank=True, default="")
 
 
 class EventSerializer(serializers.Serializer):

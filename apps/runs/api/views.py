@@ -45,8 +45,10 @@ def parsed(kind: type[Serializer[Any]], request: Request) -> dict[str, Any]:
 class StartView(APIView):
     @extend_schema(operation_id="start_run", request=StartSerializer, responses={201: RunSerializer, 400: FailureSerializer})
     def post(self, request: Request) -> Response:
-        tag = parsed(StartSerializer, request)["tag"]
-        run = services.start_run(actor=signed_in(request), instrument=get_instrument(tag), now=timezone.now())
+        given = parsed(StartSerializer, request)
+        run = services.start_run(
+            actor=signed_in(request), instrument=get_instrument(given["tag"]), now=timezone.now(), method_key=given["method"]
+        )
         return Response(get_run_data(run.id, timezone.now()), status=201)
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import random
 from dataclasses import replace
 from datetime import datetime, timedelta
+from pathlib import Path
 from typing import Any
 
 from django.core.management.base import BaseCommand, CommandParser
@@ -12,6 +13,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from apps.accounts.models import Person
+from apps.bench.maps import load_map
 from apps.kit.models import Reference
 from apps.plant.models import Area, Instrument, InstrumentChange, PolicyLayer
 from demo.history import PlayedRun
@@ -19,6 +21,7 @@ from demo.plant import AREAS, LAB, OTHERS, PASSWORD, PEOPLE, REFERENCES, TRACE, 
 from metrology.simulation.transmitter import Faults, SimulatedTransmitter
 
 SEED = 2101
+MAPS = Path(__file__).resolve().parents[2] / "bench"
 
 
 class Command(BaseCommand):
@@ -53,6 +56,9 @@ class Loader:
         devices = [(self._instrument(row), faults) for row, faults in TRANSMITTERS]
         for row in OTHERS:
             self._instrument(row)
+        for path in sorted(MAPS.glob("*.json")):
+            if path.name != "world.json":
+                load_map(path)
         if self.with_history:
             runs = sorted(self._schedule(devices), key=lambda r: r[0])
             for at, instrument, device, is_last in runs:

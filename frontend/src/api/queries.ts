@@ -44,3 +44,29 @@ export function useLog(run_id: string) {
     queryFn: () => unwrap(client.GET("/api/v1/runs/{run_id}/log/", { params: { path: { run_id } } })),
   });
 }
+
+export function useSignals(unit: string, tag: string, enabled: boolean) {
+  return useQuery({
+    queryKey: ["signals", unit, tag],
+    queryFn: () => unwrap(client.GET("/api/v1/signals/", { params: { query: { unit, tag } } })),
+    enabled,
+    staleTime: 60_000,
+  });
+}
+
+export function useModems(tag: string) {
+  return useQuery({ queryKey: ["modems", tag], queryFn: () => unwrap(client.GET("/api/v1/modems/", { params: { query: { tag } } })), staleTime: 60_000 });
+}
+
+/** The capture that goes on, or last went on, by itself: of one run when one is named. */
+export function useRounds(run: string) {
+  return useQuery({
+    queryKey: ["rounds", run],
+    queryFn: () => unwrap(client.GET("/api/v1/rounds/", { params: { query: run ? { run } : {} } })),
+    refetchInterval: 1_500,
+  });
+}
+
+export function useCandidates() {
+  return useQuery({ queryKey: ["round-candidates"], queryFn: () => unwrap(client.GET("/api/v1/rounds/candidates/")), refetchInterval: 5_000 });
+}

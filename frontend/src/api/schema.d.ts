@@ -36,6 +36,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/calculators/{name}/plot/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["plot_calculation"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/holds/": {
         parameters: {
             query?: never;
@@ -84,6 +100,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/modems/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["list_modems"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/parameters/compare/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["compare_parameters"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/records/": {
         parameters: {
             query?: never;
@@ -110,6 +158,70 @@ export interface paths {
         get: operations["list_references"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rounds/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["list_rounds"];
+        put?: never;
+        post: operations["start_round"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rounds/{auto_id}/stop/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["stop_round"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rounds/candidates/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["list_round_candidates"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rounds/plan/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["plan_round"];
         delete?: never;
         options?: never;
         head?: never;
@@ -148,6 +260,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{run_id}/capture/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["capture_reading"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{run_id}/certificate.pdf": {
         parameters: {
             query?: never;
@@ -158,6 +286,54 @@ export interface paths {
         get: operations["get_certificate"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/device/act/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["act_on_device"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/device/read/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["read_device"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/device/send/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["send_parameters"];
         delete?: never;
         options?: never;
         head?: never;
@@ -244,6 +420,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{run_id}/parameters/{kind}.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_parameter_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{run_id}/review/": {
         parameters: {
             query?: never;
@@ -308,6 +500,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/signals/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["list_signals"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/today/": {
         parameters: {
             query?: never;
@@ -328,6 +536,11 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        ActRequest: {
+            act: string;
+            /** @default  */
+            value: string;
+        };
         AppendRequest: {
             expected_seq: number;
             events: components["schemas"]["EventRequest"][];
@@ -337,12 +550,75 @@ export interface components {
             name: string;
             needs_permit: boolean;
         };
+        Auto: {
+            /** Format: uuid */
+            id: string;
+            status: string;
+            says: string;
+            /** Format: date-time */
+            started_at: string;
+            /** Format: date-time */
+            ended_at: string | null;
+            started_by: string;
+            runs: components["schemas"]["AutoRun"][];
+            lanes: components["schemas"]["Lane"][];
+            plan: components["schemas"]["RoundPlan"];
+        };
+        AutoRun: {
+            id: string;
+            number: string;
+            tag: string;
+            at_step: string;
+            taken: number;
+            total: number;
+        };
+        Candidate: {
+            /** Format: uuid */
+            id: string;
+            number: string;
+            tag: string;
+            service: string;
+            at_step: string;
+            why_not: string;
+            block: string;
+        };
+        CaptureRequest: {
+            /** Format: uuid */
+            id: string;
+            expected_seq: number;
+            typed?: {
+                [key: string]: string;
+            };
+        };
         Change: {
             /** Format: date-time */
             at: string;
             by: string;
             reason: string;
             what: string[];
+        };
+        CompareRequest: {
+            a: {
+                [key: string]: unknown;
+            };
+            b: {
+                [key: string]: unknown;
+            };
+        };
+        DetailField: {
+            name: string;
+            label: string;
+            kind: string;
+            unit: string;
+            hint: string;
+            methods: string[];
+            options: components["schemas"]["Option"][];
+        };
+        Difference: {
+            name: string;
+            label: string;
+            a: string;
+            b: string;
         };
         DueRow: {
             tag: string;
@@ -431,6 +707,9 @@ export interface components {
             adjust_limit_percent?: string;
             pass_rule?: string;
             max_risk?: string;
+            details?: {
+                [key: string]: unknown;
+            };
             reason?: string;
         };
         /** @description The form as typed: numbers may come as text, with a comma. */
@@ -467,6 +746,9 @@ export interface components {
             adjust_limit_percent?: string;
             pass_rule?: string;
             max_risk?: string;
+            details?: {
+                [key: string]: unknown;
+            };
             reason?: string;
         };
         /** @description What every page of a list carries. */
@@ -479,6 +761,7 @@ export interface components {
             choices: {
                 [key: string]: components["schemas"]["Option"][];
             };
+            details: components["schemas"]["DetailField"][];
         };
         InstrumentPageData: {
             tag: string;
@@ -503,6 +786,8 @@ export interface components {
             policies: string[];
             /** Format: uuid */
             open_run: string | null;
+            methods: components["schemas"]["Option"][];
+            detail_words: string[];
             results: components["schemas"]["Result"][];
             changes: components["schemas"]["Change"][];
             due_reason: string;
@@ -525,12 +810,22 @@ export interface components {
             last_found: string;
             last_left: string;
         };
+        Lane: {
+            label: string;
+            says: string;
+            is_over: boolean;
+        };
         LogRow: {
             seq: number;
             /** Format: date-time */
             at: string;
             by: string;
             what: string;
+        };
+        Modem: {
+            id: string;
+            label: string;
+            is_wired: boolean;
         };
         Option: {
             value: string;
@@ -594,6 +889,18 @@ export interface components {
             reason: string;
             password: string;
         };
+        RoundPlan: {
+            /** Format: double */
+            finish_s: number;
+            /** Format: double */
+            one_after_another_s: number;
+            /** Format: double */
+            saved_s: number;
+            turns: components["schemas"]["Turn"][];
+        };
+        RoundRequestRequest: {
+            runs: string[];
+        };
         /** @description A run with its view; the view's shape is described by the core's own types. */
         Run: {
             /** Format: uuid */
@@ -626,6 +933,10 @@ export interface components {
                     tolerance: string;
                     unit: string;
                     output_unit: string;
+                    details: {
+                        name: string;
+                        value: string;
+                    }[];
                 };
                 /** @description Who started the run, and when. */
                 started: {
@@ -665,6 +976,7 @@ export interface components {
                             value: string;
                             label: string;
                         }[];
+                        suggested: string;
                     }[];
                     checks: {
                         key: string;
@@ -705,6 +1017,32 @@ export interface components {
                             x: number | null;
                             /** Format: double */
                             y: number | null;
+                            channel: string;
+                            unit: string;
+                            pv: string | null;
+                            split: string | null;
+                            simulated: string | null;
+                            captured: {
+                                quantity: string;
+                                says: string;
+                            }[];
+                            /** @description The uncertainty budget of one reading. */
+                            budget: {
+                                at: string;
+                                combined: string;
+                                dof: string;
+                                tur: string;
+                                p_wrong: string;
+                                k: string;
+                                expanded: string;
+                                p_conform: string;
+                                rows: {
+                                    name: string;
+                                    value: string;
+                                    distribution: string;
+                                    standard: string;
+                                }[];
+                            } | null;
                         }[];
                         output_unit: string;
                         unit: string;
@@ -719,6 +1057,16 @@ export interface components {
                             nominal: string;
                             ideal: string;
                             how: string;
+                            channel: string;
+                            quantities: {
+                                name: string;
+                                label: string;
+                                unit: string;
+                                expected: string;
+                                hint: string;
+                                required: boolean;
+                                believable: string;
+                            }[];
                         } | null;
                     } | null;
                     /** @description What a judge step proposes. */
@@ -730,6 +1078,7 @@ export interface components {
                     /** @description What an adjust step shows. */
                     adjust: {
                         screw: string;
+                        variant: string;
                         pass_number: number;
                         is_converged: boolean;
                         is_stuck: boolean;
@@ -738,8 +1087,7 @@ export interface components {
                         max_passes: number;
                         /** @description Where to set the screw that is next. */
                         target: {
-                            nominal: string;
-                            unit: string;
+                            apply: string;
                             ideal: string;
                             aim: string;
                         } | null;
@@ -759,6 +1107,41 @@ export interface components {
                         }[];
                         /** Format: double */
                         aim_percent: number;
+                    } | null;
+                    /** @description What a compute step shows: its fields' first values, and the result with them as rows and sentences. */
+                    compute: {
+                        calculator: string;
+                        values: {
+                            [key: string]: string;
+                        };
+                        rows: string[][];
+                        head: string[];
+                        says: string;
+                        failed: string;
+                    } | null;
+                    /** @description What a compare step shows. state: not read, read, pending, sent, proved, different. */
+                    compare: {
+                        variant: string;
+                        state: string;
+                        says: string;
+                        rows: {
+                            name: string;
+                            label: string;
+                            kind: string;
+                            unit: string;
+                            is_settable: boolean;
+                            options: {
+                                value: string;
+                                label: string;
+                            }[];
+                            before: string;
+                            device: string;
+                            pending: string;
+                            after: string;
+                            differs: boolean;
+                        }[];
+                        differences: string[];
+                        source: string;
                     } | null;
                 } | null;
                 evidence: {
@@ -794,6 +1177,32 @@ export interface components {
                         x: number | null;
                         /** Format: double */
                         y: number | null;
+                        channel: string;
+                        unit: string;
+                        pv: string | null;
+                        split: string | null;
+                        simulated: string | null;
+                        captured: {
+                            quantity: string;
+                            says: string;
+                        }[];
+                        /** @description The uncertainty budget of one reading. */
+                        budget: {
+                            at: string;
+                            combined: string;
+                            dof: string;
+                            tur: string;
+                            p_wrong: string;
+                            k: string;
+                            expanded: string;
+                            p_conform: string;
+                            rows: {
+                                name: string;
+                                value: string;
+                                distribution: string;
+                                standard: string;
+                            }[];
+                        } | null;
                     }[];
                     verdict: string | null;
                     share: string | null;
@@ -816,9 +1225,13 @@ export interface components {
                         /** Format: double */
                         adjust_limit: number;
                     }[];
-                    /** @description The uncertainty budget at the reading with the largest U. */
+                    /** @description The uncertainty budget of one reading. */
                     budget: {
                         at: string;
+                        combined: string;
+                        dof: string;
+                        tur: string;
+                        p_wrong: string;
                         k: string;
                         expanded: string;
                         p_conform: string;
@@ -829,6 +1242,10 @@ export interface components {
                             standard: string;
                         }[];
                     } | null;
+                    findings: {
+                        name: string;
+                        value: string;
+                    }[];
                 }[];
                 adjustments: {
                     step: string;
@@ -893,6 +1310,35 @@ export interface components {
                     due_at: string | null;
                     is_over: boolean;
                     reason: string;
+                }[];
+                sources: {
+                    quantity: string;
+                    signal: string;
+                    label: string;
+                    unit: string;
+                    stimulus: string;
+                }[];
+                computed: {
+                    title: string;
+                    says: string;
+                    reason: string;
+                    head: string[];
+                    rows: string[][];
+                }[];
+                parameters: {
+                    kind: string;
+                    source: string;
+                    by: string;
+                    at: string | null;
+                    values: {
+                        name: string;
+                        value: string;
+                    }[];
+                }[];
+                acts: {
+                    words: string;
+                    by: string;
+                    at: string | null;
                 }[];
                 decisions: {
                     step: string;
@@ -971,6 +1417,38 @@ export interface components {
             plant: string;
             time_zone: string;
         };
+        Sheet: {
+            name: string;
+            purpose: string;
+            title: string;
+            group: string;
+            fields: components["schemas"]["SheetField"][];
+            outputs: components["schemas"]["SheetOutput"][];
+            formula: string;
+            source: string;
+            inverse: string;
+            plot: components["schemas"]["SheetPlot"] | null;
+        };
+        SheetField: {
+            name: string;
+            label: string;
+            unit: string;
+            kind: string;
+            start: string;
+            options: string[];
+            columns: string[];
+            required: boolean;
+        };
+        SheetOutput: {
+            name: string;
+            label: string;
+            unit: string;
+        };
+        SheetPlot: {
+            over: string;
+            output: string;
+            band: boolean;
+        };
         SignInRequest: {
             username: string;
             password: string;
@@ -981,8 +1459,20 @@ export interface components {
             /** @default  */
             note: string;
         };
+        Signal: {
+            id: string;
+            label: string;
+            device: string;
+            protocol: string;
+            unit: string;
+            is_wired: boolean;
+            can_set: boolean;
+            role: string;
+        };
         StartRequest: {
             tag: string;
+            /** @default  */
+            method: string;
         };
         Today: {
             /** Format: date */
@@ -996,6 +1486,19 @@ export interface components {
             due: components["schemas"]["DueRow"][];
             first: string[];
             to_review: number;
+        };
+        Turn: {
+            block: string;
+            point: string;
+            sensors: string[];
+            /** Format: double */
+            start_s: number;
+            /** Format: double */
+            ready_s: number;
+            /** Format: double */
+            read_s: number;
+            /** Format: double */
+            done_s: number;
         };
         VoidRequest: {
             expected_seq: number;
@@ -1027,6 +1530,33 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    "application/json": components["schemas"]["Sheet"][];
+                };
+            };
+        };
+    };
+    calculate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": {
+                    [key: string]: unknown;
+                };
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
                     "application/json": {
                         [key: string]: unknown;
                     };
@@ -1034,7 +1564,7 @@ export interface operations {
             };
         };
     };
-    calculate: {
+    plot_calculation: {
         parameters: {
             query?: never;
             header?: never;
@@ -1191,6 +1721,58 @@ export interface operations {
             };
         };
     };
+    list_modems: {
+        parameters: {
+            query?: {
+                tag?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Modem"][];
+                };
+            };
+        };
+    };
+    compare_parameters: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CompareRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Difference"][];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
     list_records: {
         parameters: {
             query?: {
@@ -1230,6 +1812,137 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReferenceRow"][];
+                };
+            };
+        };
+    };
+    list_rounds: {
+        parameters: {
+            query?: {
+                run?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Auto"][];
+                };
+            };
+        };
+    };
+    start_round: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoundRequestRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Auto"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    stop_round: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                auto_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Auto"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    list_round_candidates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Candidate"][];
+                };
+            };
+        };
+    };
+    plan_round: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoundRequestRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundPlan"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
                 };
             };
         };
@@ -1286,6 +1999,47 @@ export interface operations {
             };
         };
     };
+    capture_reading: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CaptureRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
     get_certificate: {
         parameters: {
             query?: never;
@@ -1303,6 +2057,117 @@ export interface operations {
                 };
                 content: {
                     "application/pdf": string;
+                };
+            };
+        };
+    };
+    act_on_device: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ActRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    read_device: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ActRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    send_parameters: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
                 };
             };
         };
@@ -1445,6 +2310,38 @@ export interface operations {
                 };
             };
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_parameter_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: string;
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+            400: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -1634,6 +2531,28 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    list_signals: {
+        parameters: {
+            query?: {
+                tag?: string;
+                unit?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Signal"][];
+                };
             };
         };
     };

@@ -12,6 +12,8 @@ const PlantPage = lazy(() => import("../features/plant/PlantPage").then((m) => (
 const InstrumentPage = lazy(() => import("../features/plant/InstrumentPage").then((m) => ({ default: m.InstrumentPage })));
 const InstrumentForm = lazy(() => import("../features/plant/InstrumentForm").then((m) => ({ default: m.InstrumentForm })));
 const KitPage = lazy(() => import("../features/kit/KitPage").then((m) => ({ default: m.KitPage })));
+const RoundPage = lazy(() => import("../features/round/RoundPage").then((m) => ({ default: m.RoundPage })));
+const CalculatorsPage = lazy(() => import("../features/calculators/CalculatorsPage").then((m) => ({ default: m.CalculatorsPage })));
 const RecordsPage = lazy(() => import("../features/records/RecordsPage").then((m) => ({ default: m.RecordsPage })));
 const RecordPage = lazy(() => import("../features/records/RecordPage").then((m) => ({ default: m.RecordPage })));
 
@@ -42,6 +44,9 @@ export function App() {
                 <Route path="/plant/:tag" element={<InstrumentPage />} />
                 <Route path="/plant/:tag/edit" element={<InstrumentForm />} />
                 <Route path="/kit" element={<KitPage />} />
+                <Route path="/round" element={<RoundPage />} />
+                <Route path="/calculators" element={<CalculatorsPage />} />
+                <Route path="/calculators/:name" element={<CalculatorsPage />} />
                 <Route path="/records" element={<RecordsPage />} />
                 <Route path="/records/:id" element={<RecordPage />} />
                 <Route path="*" element={<Navigate to="/" replace />} />

@@ -14,7 +14,9 @@ const PLACES = [
   { to: "/", label: "Today", key: "t" },
   { to: "/plant", label: "Plant", key: "p" },
   { to: "/kit", label: "Kit", key: "k" },
+  { to: "/round", label: "Round", key: "o" },
   { to: "/records", label: "Records", key: "r" },
+  { to: "/calculators", label: "Calculators", key: "c" },
 ];
 
 const ICON_BUTTON = "inline-flex min-h-12 min-w-12 items-center justify-center gap-2 rounded-md px-2 text-slate hover:bg-water-soft";

@@ -19,10 +19,17 @@ const STEP: Step = {
     output_unit: "mA",
     unit: "kPa",
     believable: "3.6 to 22 mA",
-    next: { slot: 0, number: 1, direction: "up", cycle: 1, percent: "0 %", nominal: "0.00", ideal: "4.000", how: "Come up to it." },
+    next: { slot: 0, number: 1, direction: "up", cycle: 1, percent: "0 %", nominal: "0.00", ideal: "4.000", how: "Come up to it.", channel: "",
+      quantities: [
+        { name: "applied", label: "Really applied", unit: "kPa", expected: "0.00", hint: "", required: true, believable: "-20 to 20 kPa" },
+        { name: "indicated", label: "Reading", unit: "mA", expected: "4.000", hint: "", required: true, believable: "3.6 to 22 mA" },
+      ],
+    },
   },
   judge: null,
   adjust: null,
+  compute: null,
+  compare: null,
 };
 
 const VIEW: RunView = {
@@ -32,7 +39,7 @@ const VIEW: RunView = {
   method: { key: "tx-multipoint", title: "Transmitter, multi-point check", revision: "1" },
   instrument: {
     tag: "PT-1", serial: "S-1", service: "Header", area: "RO", feeds: "", range: "0 to 400 kPa", output: "4 to 20 mA", transfer: "linear",
-    tolerance: "±0.5 % of span", unit: "kPa", output_unit: "mA",
+    tolerance: "±0.5 % of span", unit: "kPa", output_unit: "mA", details: [],
   },
   started: { at: "2026-11-23T08:00:00Z", by: "ines", name: "Ines" },
   rail: [],
@@ -44,6 +51,10 @@ const VIEW: RunView = {
   surroundings: [],
   holds: [],
   timers: [],
+  sources: [],
+  computed: [],
+  parameters: [],
+  acts: [],
   decisions: [],
   notes: [],
   signed: null,

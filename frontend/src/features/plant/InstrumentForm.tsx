@@ -14,7 +14,7 @@ const EMPTY: Form = {
   output_lo: "4", output_hi: "20", output_unit: "mA", transfer: "linear", cutoff_percent: "0", transfer_table: "", tolerance_value: "0.5",
   tolerance_basis: "span", tolerance_combine: "single", tolerance2_value: "", tolerance2_basis: "unit", division: "0", warm_up_min: "0",
   is_adjustable: true, hazards: "", feeds: "", points_percent: "0 25 50 75 100", cycles: "1", interval_days: "365", reason: "", adjust_when: "",
-  adjust_limit_percent: "", pass_rule: "", max_risk: "",
+  adjust_limit_percent: "", pass_rule: "", max_risk: "", details: {},
 };
 
 function Group({ title, children }: { title: string; children: ReactNode }) {
@@ -23,6 +23,21 @@ function Group({ title, children }: { title: string; children: ReactNode }) {
       <legend className="pr-3 text-lg font-bold">{title}</legend>
       <div className="grid gap-x-5 gap-y-4 sm:grid-cols-2 lg:grid-cols-4">{children}</div>
     </fieldset>
+  );
+}
+
+function Detail({ field, value, error, onChange }: { field: Schemas["DetailField"]; value: unknown; error?: string; onChange: (v: unknown) => void }) {
+  if (field.kind === "flag") return <CheckLine label={field.label} checked={value === true} onChange={onChange} error={error} />;
+  const text = typeof value === "string" || typeof value === "number" ? String(value) : "";
+  const common = { label: field.label, unit: field.unit, hint: field.hint, value: text, onChange, error };
+  if (field.kind === "choice") {
+    const options = field.options.some((o) => o.value === "") ? field.options : [{ value: "", label: "as usual" }, ...field.options];
+    return <ChoiceField {...common} options={options} />;
+  }
+  return (
+    <div className={field.kind === "text" ? "sm:col-span-2" : ""}>
+      <TextField {...common} numeric={field.kind === "number"} />
+    </div>
   );
 }
 
@@ -64,6 +79,8 @@ function Fields({ tag, start }: { tag?: string; start: Form }) {
     />
   );
   const areas = [{ value: "", label: "Choose…" }, ...(plant?.areas ?? []).map((a) => ({ value: a.code, label: a.name }))];
+  const details: Record<string, unknown> = form.details ?? {};
+  const asked = (plant?.details ?? []).filter((d) => d.methods.includes(form.method));
   const two = form.tolerance_combine !== "single";
   return (
     <form
@@ -114,6 +131,13 @@ function Fields({ tag, start }: { tag?: string; start: Form }) {
         <CheckLine label="It can be adjusted" checked={form.is_adjustable} onChange={(on) => change("is_adjustable", on)} />
         {tag && <div className="sm:col-span-2">{text("reason", "Why it is changed")}</div>}
       </Group>
+      {asked.length > 0 && (
+        <Group title="What its method needs to know">
+          {asked.map((d) => (
+            <Detail key={d.name} field={d} value={details[d.name]} error={errors[d.name]} onChange={(v) => change("details", { ...details, [d.name]: v })} />
+          ))}
+        </Group>
+      )}
       <Group title="Policies of its own">
         {choice("pass_rule", "Pass rule")}
         {form.pass_rule === "probability" && text("max_risk", "Accepted risk", { numeric: true, hint: "0.05 is one wrong pass in twenty" })}

@@ -107,9 +107,16 @@ export function InstrumentPage() {
         ) : (
           mayStart &&
           i.is_runnable && (
-            <Button kind="primary" onClick={() => start.mutate(i.tag)} disabled={start.isPending}>
-              Start a calibration
-            </Button>
+            <>
+              {i.methods.slice(1).map((m) => (
+                <Button key={m.value} onClick={() => start.mutate({ tag: i.tag, method: m.value })} disabled={start.isPending}>
+                  {m.label}
+                </Button>
+              ))}
+              <Button kind="primary" onClick={() => start.mutate(i.tag)} disabled={start.isPending}>
+                Start a calibration
+              </Button>
+            </>
           )
         )}
       </div>
@@ -123,6 +130,18 @@ export function InstrumentPage() {
       <div className="mt-4 grid gap-8 lg:grid-cols-[380px_minmax(0,1fr)]">
         <div>
           <Facts i={i} />
+          {i.detail_words.length > 0 && (
+            <>
+              <h2 className="mt-6 border-b-2 border-slate font-bold">What its method needs to know</h2>
+              <ul className="text-sm">
+                {i.detail_words.map((d) => (
+                  <li key={d} className="border-b border-rule py-1">
+                    {d}
+                  </li>
+                ))}
+              </ul>
+            </>
+          )}
           <h2 className="mt-6 border-b-2 border-slate font-bold">Policies in force</h2>
           <ul className="text-sm">
             {i.policies.map((p) => (

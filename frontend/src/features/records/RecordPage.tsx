@@ -9,7 +9,8 @@ import { Failure, Loading, Message } from "../../ui/Message";
 import { Ring } from "../../ui/Ring";
 import { Verdict } from "../../ui/Verdict";
 import { ErrorPlot } from "../run/ErrorPlot";
-import { Budget, KitInUse, More, Statistics } from "../run/Evidence";
+import { Budget } from "../run/Budget";
+import { KitInUse, More, Statistics } from "../run/Evidence";
 import { Meanwhile } from "../run/Meanwhile";
 import { PassPlot } from "../run/PassPlot";
 import { ReadingTable } from "../run/ReadingTable";
@@ -178,7 +179,7 @@ export function RecordPage() {
                 <Statistics set={s} />
               </More>
               <More title={`Uncertainty budget, ${s.title.toLowerCase()}`}>
-                <Budget set={s} />
+                <Budget budget={s.budget} />
               </More>
             </section>
           ))}

@@ -5,10 +5,12 @@ import type { ReadingSet, Run, RunView } from "../../api/client";
 import { useMay } from "../../app/session";
 import { clock, day } from "../../ui/format";
 import { Verdict } from "../../ui/Verdict";
+import { Budget } from "./Budget";
 import { ErrorPlot } from "./ErrorPlot";
 import { PassPlot } from "./PassPlot";
 import { ReadingTable } from "./ReadingTable";
 import { StrikeDialog } from "./RunDialogs";
+import { ResultTable } from "./steps/ComputeStep";
 
 export function More({ title, children, open = false }: { title: ReactNode; children: ReactNode; open?: boolean }) {
   return (
@@ -22,10 +24,10 @@ export function More({ title, children, open = false }: { title: ReactNode; chil
   );
 }
 
-export function Statistics({ set }: { set: ReadingSet }) {
+export function Pairs({ rows }: { rows: { name: string; value: string }[] }) {
   return (
     <dl className="grid grid-cols-[1fr_auto] gap-x-4 text-sm">
-      {set.statistics.map((s) => (
+      {rows.map((s) => (
         <div key={s.name} className="contents">
           <dt className="border-b border-rule py-0.5">{s.name}</dt>
           <dd className="border-b border-rule py-0.5 text-right font-bold">{s.value}</dd>
@@ -35,34 +37,8 @@ export function Statistics({ set }: { set: ReadingSet }) {
   );
 }
 
-export function Budget({ set }: { set: ReadingSet }) {
-  const b = set.budget;
-  if (!b) return <p className="text-sm text-muted">No reference was chosen, so there is no uncertainty.</p>;
-  return (
-    <table className="w-full text-sm">
-      <caption className="pb-1 text-left">
-        At {b.at}: U = {b.expanded} of span, k = {b.k}; probability of conformance {b.p_conform}.
-      </caption>
-      <thead>
-        <tr className="border-b border-slate">
-          <th className="font-normal">From</th>
-          <th className="text-right font-normal">Value</th>
-          <th className="pl-2 font-normal">Distribution</th>
-          <th className="text-right font-normal">Standard u</th>
-        </tr>
-      </thead>
-      <tbody>
-        {b.rows.map((r) => (
-          <tr key={r.name} className="border-b border-rule">
-            <td>{r.name}</td>
-            <td className="text-right">{r.value}</td>
-            <td className="pl-2">{r.distribution}</td>
-            <td className="text-right">{r.standard}</td>
-          </tr>
-        ))}
-      </tbody>
-    </table>
-  );
+export function Statistics({ set }: { set: ReadingSet }) {
+  return <Pairs rows={set.statistics} />;
 }
 
 export function KitInUse({ view }: { view: RunView }) {
@@ -106,7 +82,7 @@ function SetBlock({ set, view, onStrike }: { set: ReadingSet; view: RunView; onS
         {set.title} <Verdict verdict={set.verdict} size={15} />
         <span className="text-sm font-normal text-muted">{set.share}</span>
       </h3>
-      <ReadingTable set={set} units={{ output: view.instrument.output_unit }} />
+      <ReadingTable set={set} units={{ output: set.rows[0]?.unit ?? view.instrument.output_unit }} />
       {onStrike && (
         <button type="button" onClick={onStrike} className="mt-1 inline-flex min-h-12 items-center gap-2 rounded-md px-2 font-bold text-water hover:bg-water-soft">
           <Strikethrough size={18} aria-hidden="true" /> Strike a reading
@@ -143,6 +119,40 @@ export function Evidence({ run }: { run: Run }) {
       {[...sets].reverse().map((s) => (
         <SetBlock key={s.key} set={s} view={view} onStrike={mayWork && s.key === current && s.rows.some((r) => !r.struck) ? () => setStriking(true) : undefined} />
       ))}
+      {sets.map(
+        (s) =>
+          s.findings.length > 0 && (
+            <More key={s.key} title={`${s.title}: what it tells`} open={s === last}>
+              <Pairs rows={s.findings} />
+            </More>
+          ),
+      )}
+      {view.computed.map((c) => (
+        <More key={c.title} title={c.title}>
+          <p className="text-sm">{c.says}</p>
+          {c.reason && <p className="text-sm font-bold text-amber">Gone on all the same: {c.reason}</p>}
+          <ResultTable head={c.head} rows={c.rows} />
+        </More>
+      ))}
+      {view.parameters.map((p) => (
+        <More key={(p.at ?? "") + p.kind} title={`Parameters ${p.kind}, ${clock(p.at)}`}>
+          <p className="text-sm text-muted">
+            {p.source}, {p.by}
+          </p>
+          <Pairs rows={p.values} />
+        </More>
+      ))}
+      {view.acts.length > 0 && (
+        <More title={`Done through its communication (${view.acts.length})`}>
+          <ul className="text-sm">
+            {view.acts.map((a) => (
+              <li key={(a.at ?? "") + a.words} className="border-b border-rule py-1">
+                {clock(a.at)} {a.by} {a.words}
+              </li>
+            ))}
+          </ul>
+        </More>
+      )}
       {last && last.statistics.length > 0 && (
         <More title="Statistics">
           <Statistics set={last} />
@@ -150,7 +160,7 @@ export function Evidence({ run }: { run: Run }) {
       )}
       {last && (
         <More title="Uncertainty budget">
-          <Budget set={last} />
+          <Budget budget={last.budget} />
         </More>
       )}
       <More title="Kit in use" open={!sets.length}>

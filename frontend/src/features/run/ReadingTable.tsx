@@ -1,6 +1,8 @@
 import { ArrowDown, ArrowUp } from "lucide-react";
+import { Fragment, useState } from "react";
 import type { ReadingSet, Row } from "../../api/client";
 import { Verdict } from "../../ui/Verdict";
+import { Budget } from "./Budget";
 
 function StruckRow({ r }: { r: Row }) {
   return (
@@ -15,7 +17,9 @@ function StruckRow({ r }: { r: Row }) {
 }
 
 /** The readings of a set; struck ones stay in their place, struck through. */
-export function ReadingTable({ set, units }: { set: ReadingSet; units: { output: string } }) {
+export function ReadingTable({ set, units, opens = true }: { set: ReadingSet; units: { output: string }; opens?: boolean }) {
+  const [open, setOpen] = useState("");
+  const onOpen = opens ? setOpen : undefined;
   return (
     <table className="w-full text-[15px]">
       <thead>
@@ -25,6 +29,11 @@ export function ReadingTable({ set, units }: { set: ReadingSet; units: { output:
           <th className="text-right font-normal">Ideal</th>
           <th className="text-right font-normal">Error</th>
           <th className="pl-3 font-normal">Verdict</th>
+          {opens && (
+            <th className="text-right font-normal">
+              <span className="sr-only">Uncertainty</span>
+            </th>
+          )}
         </tr>
       </thead>
       <tbody>
@@ -32,8 +41,10 @@ export function ReadingTable({ set, units }: { set: ReadingSet; units: { output:
           r.struck ? (
             <StruckRow key={r.id} r={r} />
           ) : (
-            <tr key={r.id} className="border-b border-rule" title={`${r.says ?? ""} U ${r.u ?? "not known"}, TUR ${r.tur ?? "not known"}`}>
+            <Fragment key={r.id}>
+            <tr className="border-b border-rule">
               <td className="py-0.5 whitespace-nowrap">
+                {r.channel && <span className="block text-sm">{r.channel}</span>}
                 {r.percent}{" "}
                 {r.direction === "up" ? <ArrowUp size={13} className="inline" aria-label="up" /> : <ArrowDown size={13} className="inline" aria-label="down" />}
               </td>
@@ -46,7 +57,34 @@ export function ReadingTable({ set, units }: { set: ReadingSet; units: { output:
               <td className="pl-3">
                 <Verdict verdict={r.verdict} close={r.is_too_close} size={14} />
               </td>
+              {onOpen && (
+                <td className="text-right">
+                  <button
+                    type="button"
+                    aria-expanded={open === r.id}
+                    aria-label={`U of reading ${r.number}`}
+                    onClick={() => onOpen(open === r.id ? "" : r.id)}
+                    className="min-h-12 min-w-12 rounded-md px-1 text-sm font-bold text-water underline hover:bg-water-soft"
+                  >
+                    {r.u ? `U ${r.u}` : "more"}
+                  </button>
+                </td>
+              )}
             </tr>
+            {open === r.id && (
+              <tr className="border-b border-rule">
+                <td colSpan={6} className="bg-salt px-2 py-1 text-sm">
+                  {r.says} {r.simulated && `Input: ${r.simulated}.`} {r.pv && `Digital value ${r.pv}: ${r.split ?? ""}.`}
+                  {r.captured.map((c) => (
+                    <span key={c.quantity} className="block">
+                      {c.says}
+                    </span>
+                  ))}
+                  <Budget budget={r.budget} />
+                </td>
+              </tr>
+            )}
+            </Fragment>
           ),
         )}
       </tbody>

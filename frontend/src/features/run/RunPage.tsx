@@ -1,5 +1,5 @@
 import { useIsMutating } from "@tanstack/react-query";
-import { CloudUpload, Cloud, NotebookPen, Ban } from "lucide-react";
+import { Calculator, CloudUpload, Cloud, NotebookPen, Ban } from "lucide-react";
 import { useState } from "react";
 import { Link, Navigate, useParams } from "react-router";
 import type { Run } from "../../api/client";
@@ -53,6 +53,9 @@ function Header({ run, failed }: { run: Run; failed: boolean }) {
       <RunningTimers run={run} />
       <span className="ml-auto flex items-center gap-1">
         <SaveState id={run.id} failed={failed} />
+        <Link to={`/calculators?run=${run.id}`} className={TOOL}>
+          <Calculator size={18} aria-hidden="true" /> Calculate
+        </Link>
         {mayWork && (
           <>
             <button type="button" className={TOOL} onClick={() => setOpen("note")}>

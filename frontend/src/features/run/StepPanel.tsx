@@ -3,6 +3,9 @@ import { useEffect, useRef, type FormEvent, type ReactNode } from "react";
 import type { Run, Step } from "../../api/client";
 import { useShortcuts } from "../../app/shortcuts";
 import { AdjustStep } from "./steps/AdjustStep";
+import { CompareStep } from "./steps/CompareStep";
+import { ComputeStep } from "./steps/ComputeStep";
+import { ConditionStep } from "./steps/ConditionStep";
 import { ConfirmStep } from "./steps/ConfirmStep";
 import { HoldStep } from "./steps/HoldStep";
 import { JudgeStep } from "./steps/JudgeStep";
@@ -21,6 +24,9 @@ const KINDS: Record<string, (props: StepProps) => ReactNode> = {
   confirm: ConfirmStep,
   hold: HoldStep,
   timer: TimerStep,
+  condition: ConditionStep,
+  compute: ComputeStep,
+  compare: CompareStep,
   readings: ReadingsStep,
   judge: JudgeStep,
   adjust: AdjustStep,
@@ -58,7 +64,7 @@ export function StepFrame({ step, children, action, onSubmit }: { step: Step; ch
           <h2 id="step-title" ref={heading} tabIndex={-1} className="text-2xl font-bold outline-none">
             {step.title}
           </h2>
-          <p className="mt-1 max-w-prose">{step.instruction}</p>
+          {step.instruction && <p className="mt-1 max-w-prose">{step.instruction}</p>}
         </div>
         {step.cautions.length > 0 && (
           <ul className="space-y-1 border-l-8 border-amber bg-amber-soft px-3 py-2" aria-label="Cautions">

@@ -17,7 +17,8 @@ type RunRow = Schemas["RunRow"];
 export function useStart() {
   const navigate = useNavigate();
   return useMutation({
-    mutationFn: (tag: string) => unwrap(client.POST("/api/v1/runs/", { body: { tag } })),
+    mutationFn: (what: string | { tag: string; method: string }) =>
+      unwrap(client.POST("/api/v1/runs/", { body: typeof what === "string" ? { tag: what, method: "" } : what })),
     onSuccess: (run) => void navigate(`/run/${run.id}`),
   });
 }

@@ -69,7 +69,7 @@ export function AdjustStep({ run, step }: StepProps) {
             <p>
               <span className="block text-sm text-muted">Apply</span>
               <span className="text-3xl font-bold">
-                {a.target.nominal} <span className="text-lg font-normal">{a.target.unit}</span>
+                <span className="text-2xl">{a.target.apply}</span>
               </span>
             </p>
             <p>

@@ -29,7 +29,16 @@ export function StepFields({
     };
     if (f.kind === "long") return <LongField key={f.name} {...common} />;
     if (f.kind === "choice") return <ChoiceField key={f.name} {...common} options={f.options} />;
-    return <TextField key={f.name} {...common} numeric={f.kind === "number"} autoFocus={i === 0} />;
+    return (
+      <div key={f.name}>
+        <TextField {...common} numeric={f.kind === "number"} autoFocus={i === 0} />
+        {f.suggested && values[f.name] !== f.suggested && (
+          <Button onClick={() => set(f.name, f.suggested)} className="mt-1">
+            Use {f.suggested}
+          </Button>
+        )}
+      </div>
+    );
   });
 }
 

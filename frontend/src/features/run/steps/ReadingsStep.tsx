@@ -1,112 +1,207 @@
-import { ArrowDown, ArrowUp } from "lucide-react";
+import { ArrowDown, ArrowUp, Cable } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
-import { ApiFailure } from "../../../api/client";
+import { ApiFailure, type Run, type Step } from "../../../api/client";
+import { useRounds } from "../../../api/queries";
+import { useShortcuts } from "../../../app/shortcuts";
 import { Button } from "../../../ui/Button";
 import { TextField } from "../../../ui/fields";
 import { Failure, Message } from "../../../ui/Message";
-import { useDraft } from "../../../ui/useDraft";
+import { useDraftForm } from "../../../ui/useDraft";
 import { Verdict } from "../../../ui/Verdict";
+import { LivePanel } from "../../live/LivePanel";
+import { SourcePicker } from "../../live/SourcePicker";
+import { useAutoCapture, useCapture } from "../../live/useCapture";
+import { useLive } from "../../live/useLive";
 import { EndTimer } from "../EndTimer";
 import { StepFrame, type StepProps } from "../StepPanel";
 import { useAppend } from "../useRun";
 
+type Next = NonNullable<NonNullable<Step["readings"]>["next"]>;
+
+function Asked({ next, total, unit }: { next: Next; total: number; unit: string }) {
+  const Way = next.direction === "up" ? ArrowUp : ArrowDown;
+  const applied = next.quantities.find((q) => q.name === "applied");
+  const indicated = next.quantities.find((q) => q.name === "indicated");
+  return (
+    <div className="grid grid-cols-[auto_auto_1fr] items-end gap-x-8 gap-y-1 border-y-2 border-slate py-2">
+      <p>
+        <span className="block text-sm text-muted">{next.channel || "Point"}</span>
+        <span className="inline-flex items-center gap-1 text-3xl font-bold">
+          {next.number}
+          <span className="text-lg font-normal text-muted">of {total}</span>
+          <Way size={26} aria-hidden="true" />
+          <span className="text-lg font-normal">{next.direction}</span>
+        </span>
+      </p>
+      <p>
+        <span className="block text-sm text-muted">Apply ({next.percent})</span>
+        <span className="text-3xl font-bold">
+          {applied && applied.unit !== unit ? applied.expected : next.nominal} <span className="text-lg font-normal">{applied?.unit ?? unit}</span>
+        </span>
+      </p>
+      <p>
+        <span className="block text-sm text-muted">Ideal</span>
+        <span className="text-3xl font-bold text-water">
+          {next.ideal} <span className="text-lg font-normal">{indicated?.unit}</span>
+        </span>
+      </p>
+    </div>
+  );
+}
+
+function LastReading({ step }: { step: Step }) {
+  const last = [...(step.readings?.rows ?? [])].reverse().find((row) => !row.struck);
+  if (!last) return null;
+  return (
+    <div role="status" aria-label="Last reading" className="flex flex-wrap items-baseline gap-x-4 gap-y-1">
+      <span className="text-muted">
+        Reading {last.number}, {last.indicated} {step.readings?.output_unit}:
+      </span>
+      <span className="text-2xl font-bold">{last.error}</span>
+      <span className="text-xl">
+        <Verdict verdict={last.verdict} close={last.is_too_close} size={20} />
+      </span>
+      <span className="w-full text-sm text-muted">
+        {last.says}
+        {last.split && ` Split: ${last.split}.`}
+        {last.slip && <strong className="text-amber"> Did you mean {last.slip}? Strike it in the table and take it again.</strong>}
+      </span>
+    </div>
+  );
+}
+
+/** Capture that goes on by itself: offered when the stimulus is live, told while it runs, stopped at any time. */
+function ByItself({ run, canStart }: { run: Run; canStart: boolean }) {
+  const { start, stop } = useAutoCapture(run);
+  const auto = useRounds(run.id).data?.[0];
+  const running = auto?.status === "running";
+  if (running) {
+    return (
+      <div role="status" className="flex flex-wrap items-center gap-4 border-l-8 border-water bg-water-soft px-3 py-2">
+        <span className="flex-1">
+          <strong>Capturing by itself. </strong>
+          {auto.says}
+        </span>
+        <Button onClick={() => stop.mutate(auto.id)} disabled={stop.isPending}>
+          Stop it
+        </Button>
+      </div>
+    );
+  }
+  return (
+    <>
+      {auto?.status === "stopped" && <Message tone="edge">{auto.says}</Message>}
+      {start.isError && <Failure error={start.error} />}
+      {canStart && (
+        <Button onClick={() => start.mutate()} disabled={start.isPending}>
+          Capture all points by itself
+        </Button>
+      )}
+    </>
+  );
+}
+
 export function ReadingsStep({ run, step }: StepProps) {
   const append = useAppend(run);
+  const capture = useCapture(run);
   const r = step.readings;
   const next = r?.next ?? null;
-  const [indicated, setIndicated] = useDraft(`${run.id}/${step.key}/indicated`);
-  const [applied, setApplied] = useState<string | null>(null);
+  const [typed, set, clear] = useDraftForm(`${run.id}/${step.key}/reading`);
+  const [choosing, setChoosing] = useState(false);
   const field = useRef<HTMLInputElement>(null);
-  const failure = append.error instanceof ApiFailure ? append.error : null;
+  const names = new Set(next?.quantities.map((q) => q.name));
+  const sources = run.view.sources.filter((s) => names.has(s.quantity));
+  const isLive = sources.length > 0;
+  const readsLive = sources.some((s) => s.quantity === "indicated");
+  const live = useLive(run.id, run.view.seq, isLive);
+  const failed = append.error ?? capture.error;
+  const failure = failed instanceof ApiFailure ? failed : null;
   useEffect(() => field.current?.focus(), [next?.slot]);
+  useShortcuts([{ keys: "Ctrl+L", says: "choose where readings come from", run: () => setChoosing((on) => !on), always: true }]);
   if (!r || !next) return null;
-  const appliedText = applied ?? next.nominal;
-  const record = (text: string, confirmed = false) => {
-    if (append.isPending) return;
-    const payload = { step: step.key, slot: next.slot, applied: appliedText, indicated: text, ...(confirmed ? { confirmed_unlikely: true } : {}) };
-    append.mutate([{ type: "reading_taken", payload }], {
-      onSuccess: () => {
-        setIndicated("");
-        setApplied(null);
-      },
-      onSettled: () => field.current?.focus(),
-    });
+  const busy = append.isPending || capture.isPending;
+  const after = { onSuccess: clear, onSettled: () => field.current?.focus() };
+  const record = (changed: Record<string, string> = {}, confirmed = false) => {
+    if (busy) return;
+    capture.reset();
+    const applied = next.quantities.find((q) => q.name === "applied");
+    const values = { ...(applied ? { applied: applied.expected } : {}), ...typed, ...changed };
+    const payload = { step: step.key, slot: next.slot, ...values, ...(confirmed ? { confirmed_unlikely: true } : {}) };
+    append.mutate([{ type: "reading_taken", payload }], after);
   };
-  const last = [...r.rows].reverse().find((row) => !row.struck);
+  const take = () => {
+    if (busy) return;
+    append.reset();
+    capture.mutate(typed, after);
+  };
+  const submit = () => (readsLive && !typed.indicated ? take() : record());
   const suggestion = typeof failure?.details.suggestion === "string" ? failure.details.suggestion : null;
   const asks = failure?.details.can_confirm === true;
-  const Way = next.direction === "up" ? ArrowUp : ArrowDown;
+  const ready = Boolean(live.frame) && Object.values(live.frame?.rows ?? {}).every((row) => row.status === "settled");
+  const hasStimulus = sources.some((s) => s.quantity === "applied" && s.stimulus);
   return (
     <StepFrame
-      step={step}
-      onSubmit={() => record(indicated)}
+      step={isLive ? { ...step, instruction: "" } : step}
+      onSubmit={submit}
       action={
         <>
-          <span className="mr-auto text-sm text-muted">This output gives {r.believable}.</span>
-          <Button kind="primary" type="submit" large disabled={append.isPending}>
-            Record reading {next.number}
+          <Button onClick={() => setChoosing(!choosing)}>
+            <Cable size={18} aria-hidden="true" /> {isLive ? "Sources" : "Read live"}
           </Button>
+          <span className="mr-auto text-sm text-muted">This output gives {r.believable}.</span>
+          {readsLive && !typed.indicated ? (
+            <Button kind="primary" type="submit" large disabled={busy || !ready}>
+              Capture reading {next.number}
+            </Button>
+          ) : (
+            <Button kind="primary" type="submit" large disabled={busy}>
+              Record reading {next.number}
+            </Button>
+          )}
         </>
       }
     >
-      <div className="grid grid-cols-[auto_auto_1fr] items-end gap-x-8 gap-y-1 border-y-2 border-slate py-3">
-        <p>
-          <span className="block text-sm text-muted">Point</span>
-          <span className="inline-flex items-center gap-1 text-3xl font-bold">
-            {next.number}
-            <span className="text-lg font-normal text-muted">of {r.total}</span>
-            <Way size={26} aria-hidden="true" />
-            <span className="text-lg font-normal">{next.direction}</span>
-          </span>
-        </p>
-        <p>
-          <span className="block text-sm text-muted">Apply ({next.percent})</span>
-          <span className="text-3xl font-bold">
-            {next.nominal} <span className="text-lg font-normal">{r.unit}</span>
-          </span>
-        </p>
-        <p>
-          <span className="block text-sm text-muted">Ideal output</span>
-          <span className="text-3xl font-bold text-water">
-            {next.ideal} <span className="text-lg font-normal">{r.output_unit}</span>
-          </span>
-        </p>
-      </div>
+      <Asked next={next} total={r.total} unit={r.unit} />
       <p className="font-bold">{next.how}</p>
-      <div className="grid max-w-2xl grid-cols-[minmax(0,1fr)_200px] items-start gap-4">
-        <TextField label="Reading" unit={r.output_unit} numeric big value={indicated} onChange={setIndicated} inputRef={field} autoFocus />
-        <TextField label="Really applied" unit={r.unit} numeric value={appliedText} onChange={setApplied} hint="Change it if the reference says otherwise." />
+      {choosing && <SourcePicker run={run} quantities={next.quantities} />}
+      {isLive && <LivePanel frame={live.frame} traces={live.traces} connected={live.connected} />}
+      {(isLive || choosing) && <ByItself run={run} canStart={readsLive && hasStimulus} />}
+      <div className="grid max-w-2xl grid-cols-2 items-start gap-4">
+        {[...next.quantities].sort((a, b) => Number(b.name === "indicated") - Number(a.name === "indicated")).map((q) => {
+          const fromLive = sources.some((s) => s.quantity === q.name);
+          const isIt = q.name === "indicated";
+          return (
+            <TextField
+              key={q.name}
+              label={fromLive ? `${q.label}, typed instead` : q.required ? q.label : `${q.label} (may be left empty)`}
+              unit={q.unit}
+              numeric
+              big={isIt && !isLive}
+              value={typed[q.name] ?? (q.name === "applied" && !fromLive ? q.expected : "")}
+              onChange={(v) => set(q.name, v)}
+              inputRef={isIt ? field : undefined}
+              autoFocus={isIt}
+              hint={fromLive ? "" : q.hint}
+            />
+          );
+        })}
       </div>
       {failure && asks && (
         <Message tone="edge">
           <p>{failure.message}</p>
           <div className="mt-2 flex flex-wrap gap-3">
             {suggestion && (
-              <Button onClick={() => record(suggestion)} kind="primary">
-                Yes, {suggestion} {r.output_unit}
+              <Button onClick={() => record({ [failure.field || "indicated"]: suggestion })} kind="primary">
+                Yes, {suggestion} {next.quantities.find((q) => q.name === (failure.field || "indicated"))?.unit}
               </Button>
             )}
-            <Button onClick={() => record(indicated, true)}>It really is so</Button>
+            <Button onClick={() => record({}, true)}>It really is so</Button>
           </div>
         </Message>
       )}
       {failure && !asks && <Failure error={failure} />}
       {failure?.code === "warming_up" && <EndTimer run={run} timer="warm_up" />}
-      {last && !failure && (
-        <div role="status" aria-label="Last reading" className="flex flex-wrap items-baseline gap-x-4 gap-y-1">
-          <span className="text-muted">
-            Reading {last.number}, {last.indicated} {r.output_unit}:
-          </span>
-          <span className="text-2xl font-bold">{last.error}</span>
-          <span className="text-xl">
-            <Verdict verdict={last.verdict} close={last.is_too_close} size={20} />
-          </span>
-          <span className="w-full text-sm text-muted">
-            {last.says}
-            {last.slip && <strong className="text-amber"> Did you mean {last.slip}? Strike it in the table and take it again.</strong>}
-          </span>
-        </div>
-      )}
+      {!failure && <LastReading step={step} />}
     </StepFrame>
   );
 }

@@ -163,8 +163,8 @@ describe("a decision", () => {
 
 describe("adjusting", () => {
   const adjust = {
-    screw: "zero", pass_number: 1, is_converged: false, is_stuck: false, says: "Pass 1: zero.", output_unit: "mA", max_passes: 4, aim_percent: 0.125,
-    target: { nominal: "0.00", unit: "kPa", ideal: "4.000", aim: "±0.020 mA" }, passes: [],
+    screw: "zero", variant: "adjust", pass_number: 1, is_converged: false, is_stuck: false, says: "Pass 1: zero.", output_unit: "mA", max_passes: 4, aim_percent: 0.125,
+    target: { apply: "0.00 kPa", ideal: "4.000", aim: "±0.020 mA" }, passes: [],
   };
 
   it("sends before and after of the screw that is next", async () => {

@@ -1,0 +1,85 @@
+"""The live stream of a run as server-sent events: first the trace so far, then a frame ten times a second."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+import time
+import uuid
+from collections.abc import AsyncIterator, Iterator
+from typing import Any
+
+from django.core.handlers.asgi import ASGIRequest
+from django.http import HttpRequest, HttpResponseBase, JsonResponse, StreamingHttpResponse
+from django.views.decorators.http import require_GET
+
+from apps.accounts.models import Person
+from apps.accounts.policy import is_allowed
+from apps.bench.capture import live_of
+from apps.bench.live import RunLive
+from config.failures import Missing
+
+PERIOD_S = 0.1
+
+
+def _event(name: str, data: object) -> bytes:
+    return f"event: {name}\ndata: {json.dumps(data, separators=(',', ':'), allow_nan=False)}\n\n".encode()
+
+
+def _plain(frame: dict[str, Any]) -> dict[str, Any]:
+    """Numbers that JSON can't hold become nothing."""
+    for row in frame["rows"].values():
+        for key in ("v", "mean"):
+            if row[key] is not None and not abs(row[key]) < 1e300:
+                row[key] = None
+    return frame
+
+
+class Stream:
+    """What one watcher is sent: the trace again whenever the sources changed, else the next frame."""
+
+    def __init__(self, live: RunLive) -> None:
+        self.live = live
+        self.shown: object = None
+
+    def next(self) -> bytes:
+        """The next piece."""
+        frame = _plain(self.live.frame())
+        key = sorted((n, r["label"]) for n, r in frame["rows"].items())
+        out = b""
+        if key != self.shown:
+            self.shown = key
+            out = _event("trace", self.live.backlog())
+        return out + _event("frame", frame)
+
+
+async def _async(live: RunLive) -> AsyncIterator[bytes]:
+    stream, due = Stream(live), time.monotonic()
+    while True:
+        yield stream.next()
+        due = max(due + PERIOD_S, time.monotonic())
+        await asyncio.sleep(max(0.0, due - time.monotonic()))
+
+
+def _sync(live: RunLive) -> Iterator[bytes]:
+    stream = Stream(live)
+    while True:
+        yield stream.next()
+        time.sleep(PERIOD_S)
+
+
+@require_GET
+def live_stream(request: HttpRequest, run_id: uuid.UUID) -> HttpResponseBase:
+    """The stream for the signed-in; 401 and 404 as everywhere."""
+    person = request.user
+    if not isinstance(person, Person) or not is_allowed(person, "read"):
+        return JsonResponse({"code": "not_signed_in", "message": "Sign in to watch."}, status=401)
+    try:
+        live, _ = live_of(run_id)
+    except Missing as missing:
+        return JsonResponse({"code": missing.code, "message": missing.message}, status=404)
+    body = _async(live) if isinstance(request, ASGIRequest) else _sync(live)
+    response = StreamingHttpResponse(body, content_type="text/event-stream")
+    response["Cache-Control"] = "no-store"
+    response["X-Accel-Buffering"] = "no"
+    return response

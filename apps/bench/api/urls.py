@@ -1,0 +1,22 @@
+"""Addresses of the bench."""
+
+from django.urls import path
+
+from apps.bench.api import views
+from apps.bench.api.stream import live_stream
+
+urlpatterns = [
+    path("signals/", views.SignalsView.as_view(), name="signals"),
+    path("modems/", views.ModemsView.as_view(), name="modems"),
+    path("rounds/", views.RoundsView.as_view(), name="rounds"),
+    path("rounds/plan/", views.RoundPlanView.as_view(), name="round-plan"),
+    path("rounds/candidates/", views.CandidatesView.as_view(), name="round-candidates"),
+    path("rounds/<uuid:auto_id>/stop/", views.StopRoundView.as_view(), name="round-stop"),
+    path("runs/<uuid:run_id>/live/", live_stream, name="run-live"),
+    path("runs/<uuid:run_id>/capture/", views.CaptureView.as_view(), name="run-capture"),
+    path("runs/<uuid:run_id>/device/read/", views.ReadDeviceView.as_view(), name="device-read"),
+    path("runs/<uuid:run_id>/device/send/", views.SendView.as_view(), name="device-send"),
+    path("runs/<uuid:run_id>/device/act/", views.ActView.as_view(), name="device-act"),
+    path("runs/<uuid:run_id>/parameters/<slug:kind>.json", views.ParameterFileView.as_view(), name="parameter-file"),
+    path("parameters/compare/", views.CompareView.as_view(), name="parameter-compare"),
+]

@@ -1,0 +1,73 @@
+"""Capturing a reading from live sources; what is stored comes from the server's own traces, never from the page."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Mapping
+from datetime import datetime
+from typing import Any
+
+from apps.accounts.models import Person
+from apps.bench.hub import HUB
+from apps.bench.live import RunLive
+from apps.runs.models import Run
+from apps.runs.services import NewEvent, append_seen
+from apps.runs.store import load_run
+from metrology.faults import Fault
+from metrology.methods.registry import get_method
+from metrology.run.state import RunState, fold
+
+
+def live_of(run_id: uuid.UUID) -> tuple[RunLive, RunState]:
+    """The live side of a run, and its state."""
+    _, past = load_run(run_id)
+    state = fold(past)
+    return HUB.run(str(run_id), state, get_method(state.setup.method)), state
+
+
+def follow(run_id: uuid.UUID, state: RunState) -> None:
+    """Keep the live side of a run with its events."""
+    HUB.moved_on(str(run_id), state, get_method(state.setup.method))
+
+
+def capture_reading(
+    *,
+    actor: Person,
+    run_id: uuid.UUID,
+    typed: Mapping[str, Any],
+    now: datetime,
+    event_id: uuid.UUID | None = None,
+    expected_seq: int | None = None,
+) -> tuple[Run, RunState]:
+    """Capture every live quantity of the next reading; what is not live must be typed beside it."""
+    live, _ = live_of(run_id)
+    if live.slot is None:
+        raise Fault("not_reading", "No reading is asked for at this step. Nothing was captured.", field="step")
+    if not live.quantities:
+        told = next(iter(live.faults.values()), "No source is live in this run: choose one, or type the reading.")
+        raise Fault("nothing_live", told, field="indicated")
+    got = live.capture()
+    payload: dict[str, Any] = {
+        **{k: str(v) for k, v in typed.items() if k in ("applied", "indicated", "pv")},
+        **{name: told["text"] for name, told in got.items()},
+        "step": live.step,
+        "slot": live.slot.index,
+        "captured": got,
+    }
+    _require_near(live, got)
+    # What a source really read is no slip of the fingers, however far out it is.
+    if any(not live.quantities[n].quantity.low <= told["mean"] <= live.quantities[n].quantity.high for n, told in got.items()):
+        payload["confirmed_unlikely"] = True
+    event = NewEvent(event_id or uuid.uuid4(), "reading_taken", payload)
+    return append_seen(actor=actor, run_id=run_id, event=event, now=now, expected_seq=expected_seq)
+
+
+def _require_near(live: RunLive, got: Mapping[str, Mapping[str, Any]]) -> None:
+    """What is applied must be at its point before anything is captured there."""
+    if "applied" not in got:
+        return
+    q = live.quantities["applied"].quantity
+    mean = got["applied"]["mean"]
+    if not q.low <= mean <= q.high:
+        told = f"{mean:.5g} {q.unit} is applied and this point is {q.expected:.5g} {q.unit}. Bring it there; nothing was captured."
+        raise Fault("not_at_point", told, field="applied")

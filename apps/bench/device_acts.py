@@ -1,0 +1,150 @@
+"""Talking to the smart transmitter of a run: read, send, trim, loop test. Each act is checked first, done, then recorded."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Mapping
+from datetime import datetime
+from typing import Any
+
+from apps.accounts.models import Person
+from apps.accounts.policy import require
+from apps.bench.hart.master import HartMaster
+from apps.bench.selectors import find_signal
+from apps.bench.sources import SourceFault
+from apps.runs.models import Run
+from apps.runs.services import NewEvent, append_seen
+from apps.runs.store import load_run
+from metrology.faults import Fault
+from metrology.methods.registry import get_method
+from metrology.quantities.typed import parse_typed
+from metrology.run.parameters import admit_parameters, device_values, pending_values
+from metrology.run.progress import make_progress
+from metrology.run.rules import admit
+from metrology.run.state import RunState, fold
+
+# act -> (words with {value} and {unit}, unit of the value: "" none, "mA", or "pv" for the instrument's own)
+ACTS: dict[str, tuple[str, str]] = {
+    "zero_trim": ("trimmed the sensor's zero", ""),
+    "lower_trim": ("trimmed the sensor's low end at {value} {unit}", "pv"),
+    "upper_trim": ("trimmed the sensor's high end at {value} {unit}", "pv"),
+    "lrv_live": ("set LRV to the pressure that was applied", ""),
+    "urv_live": ("set URV to the pressure that was applied", ""),
+    "fix_output": ("held the output at {value} mA", "mA"),
+    "follow": ("let the output follow the process again", ""),
+    "trim_output_low": ("trimmed the output's low end, measured {value} mA", "mA"),
+    "trim_output_high": ("trimmed the output's high end, measured {value} mA", "mA"),
+    "protect": ("put write protection on", ""),
+    "unprotect": ("took write protection off", ""),
+}
+
+
+def _open(run_id: uuid.UUID) -> tuple[RunState, HartMaster, str]:
+    _, past = load_run(run_id)
+    state = fold(past)
+    source = state.sources.get("device")
+    if not source:
+        raise Fault("no_device", "No communication is chosen for this run. Choose it, or type what the communicator shows.", field="device")
+    device, _ = find_signal(str(source["signal"]))
+    if device.protocol != "hart":
+        raise Fault("no_device", f"{device.label} does not speak to transmitters.", field="device")
+    return state, HartMaster(device.host, device.port, timeout_s=device.timeout_s), device.label
+
+
+def read_device(*, actor: Person, run_id: uuid.UUID, kind: str, now: datetime) -> tuple[Run, RunState]:
+    """Read every parameter and keep it as a set: before, read back or after."""
+    require(actor, "work on a run")
+    if kind not in ("before", "read back", "after"):
+        raise Fault("unknown_choice", "A device is read as the set before, to read back, or as the set after.", field="kind")
+    state, master, label = _open(run_id)
+    step = make_progress(state, get_method(state.setup.method)).current
+    values = _talk(master, master.read_all)
+    payload = {"step": step.key if step else "", "kind": kind, "values": values, "source": f"read from {label}"}
+    return append_seen(actor=actor, run_id=run_id, event=NewEvent(uuid.uuid4(), "parameters_captured", payload), now=now)
+
+
+def _talk(master: HartMaster, act: Any) -> Any:
+    try:
+        return act()
+    except SourceFault as fault:
+        raise Fault(fault.code, f"{fault.message} The record stands as it was; try again, or type the values.", field="device") from fault
+    finally:
+        master.close()
+
+
+def send_pending(*, actor: Person, run_id: uuid.UUID, now: datetime) -> tuple[Run, RunState]:
+    """Send what is pending, read the device back, and record both."""
+    require(actor, "work on a run")
+    state, master, label = _open(run_id)
+    step = make_progress(state, get_method(state.setup.method)).current
+    if step is None or step.kind != "compare":
+        raise Fault("not_current", "Parameters are sent at 'Set range, damping, trims'. Nothing was sent.", field="step")
+    payload = {"step": step.key, "kind": "sent", "values": {"lrv": 0}, "source": f"sent to {label}"}
+    admit_parameters(state, step, payload)
+    values, held = dict(pending_values(state)), dict(device_values(state))
+    back: dict[str, Any] = {}
+
+    def act() -> None:
+        master.identify()
+        master.write(values, held)
+        back.update(master.read_all())
+
+    try:
+        _talk(master, act)
+    except Fault as fault:
+        raise Fault(fault.code, f"{fault.message} Part of it may have been taken: read the device again.", field="device") from fault
+    append_seen(actor=actor, run_id=run_id, event=NewEvent(uuid.uuid4(), "parameters_captured", payload), now=now)
+    told = {"step": step.key, "kind": "read back", "values": back, "source": f"read from {label}"}
+    return append_seen(actor=actor, run_id=run_id, event=NewEvent(uuid.uuid4(), "parameters_captured", told), now=now)
+
+
+def act_on_device(*, actor: Person, run_id: uuid.UUID, act: str, value: str, now: datetime) -> tuple[Run, RunState]:
+    """Do one act on the device and record it; refused without an open hold."""
+    require(actor, "work on a run")
+    if act not in ACTS:
+        raise Fault("unknown_choice", f"'{act}' is not something that can be done to a transmitter here.", field="act")
+    state, master, _ = _open(run_id)
+    method = get_method(state.setup.method)
+    step = make_progress(state, method).current
+    words, wants = ACTS[act]
+    unit = str(device_values(state).get("unit") or state.setup.instrument.unit)
+    number = parse_typed(value, name="The value", unit=unit if wants == "pv" else "mA", field="value") if wants else None
+    payload = {
+        "step": step.key if step else "",
+        "act": act,
+        "words": words.format(value=number.text if number else "", unit=unit),
+        "values": {"value": number.text} if number else {},
+    }
+    admit(state, method, "device_acted", payload=payload, now=now)
+    _talk(master, lambda: _do(master, act, number.value if number else 0.0, unit))
+    return append_seen(actor=actor, run_id=run_id, event=NewEvent(uuid.uuid4(), "device_acted", payload), now=now)
+
+
+def _do(master: HartMaster, act: str, value: float, unit: str) -> None:
+    if act in ("protect", "unprotect"):
+        master.act("write_protect", 1.0 if act == "protect" else 0.0)
+    elif act == "follow":
+        master.act("fix_output", 0.0)
+    else:
+        master.act(act, value, unit)
+
+
+def parameter_file(run_id: uuid.UUID, kind: str) -> Mapping[str, Any]:
+    """A parameter set of a run as an open JSON document."""
+    from metrology.methods.parameters import FORMAT
+
+    run, past = load_run(run_id)
+    state = fold(past)
+    found = next((p for p in reversed(state.parameters) if p.kind == kind), None)
+    if found is None:
+        raise Fault("not_read", f"This run has no parameter set '{kind}'.", field="kind")
+    return {
+        "format": FORMAT,
+        "tag": state.setup.instrument.tag,
+        "run": run.label,
+        "kind": found.kind,
+        "source": found.source,
+        "by": found.by,
+        "at": found.at.isoformat(),
+        "values": dict(found.values),
+    }

@@ -1,0 +1,102 @@
+"""One thread a device: it reads the signals that somebody wants, ten times a second, and keeps their traces."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections import deque
+from collections.abc import Mapping
+from typing import Any
+
+from apps.bench.sources import PROTOCOLS, ReadingSource, SourceFault
+
+PERIOD_S = 0.1
+RETRY_S = 1.0
+KEEP_SAMPLES = 6000  # ten minutes
+FORGET_S = 600.0
+
+
+class Trace:
+    """The samples of one signal, newest last, and what is wrong with it now."""
+
+    def __init__(self, signal: Mapping[str, Any]) -> None:
+        self.signal = dict(signal)
+        self.samples: deque[tuple[float, float]] = deque(maxlen=KEEP_SAMPLES)
+        self.lost = ""
+        self.lost_at = 0.0
+        self.wanted_at = time.time()
+
+    def since(self, at: float) -> list[tuple[float, float]]:
+        """Samples from a time on."""
+        out: list[tuple[float, float]] = []
+        for sample in reversed(self.samples.copy()):
+            if sample[0] < at:
+                break
+            out.append(sample)
+        return out[::-1]
+
+
+class Poller:
+    """Reads one device. Values and complaints go to the traces; nothing raises."""
+
+    def __init__(self, *, protocol: str, host: str, port: int, timeout_s: float) -> None:
+        self.key = (protocol, host, port, timeout_s)
+        self._source: ReadingSource = PROTOCOLS[protocol](host, port, timeout_s=timeout_s)
+        self._traces: dict[str, Trace] = {}
+        self._lock = threading.Lock()  # one conversation with the device at a time
+        self._stop = threading.Event()
+        self._thread: threading.Thread | None = None
+
+    def trace(self, signal: Mapping[str, Any]) -> Trace:
+        """The trace of a signal; asking for it keeps it being read."""
+        found = self._traces.get(signal["key"])
+        if found is None or found.signal != dict(signal):
+            found = self._traces[signal["key"]] = Trace(signal)
+        found.wanted_at = time.time()
+        if self._thread is None or not self._thread.is_alive():
+            self._stop.clear()
+            self._thread = threading.Thread(target=self._poll, name=f"poll {self.key[1]}:{self.key[2]}", daemon=True)
+            self._thread.start()
+        return found
+
+    def write(self, signal: Mapping[str, Any], value: float) -> None:
+        """Set a stimulus; raises a SourceFault."""
+        with self._lock:
+            self._source.write(signal, value)
+
+    def stop(self) -> None:
+        """End the thread and let the device go."""
+        self._stop.set()
+        if self._thread:
+            self._thread.join(3)
+
+    def _poll(self) -> None:
+        due = time.monotonic()
+        while not self._stop.is_set():
+            now = time.time()
+            wanted = [t for t in list(self._traces.values()) if now - t.wanted_at < FORGET_S]
+            if not wanted:
+                break
+            good = True
+            for trace in wanted:
+                good = self._read(trace) and good
+            due = max(due + PERIOD_S, time.monotonic() - PERIOD_S)
+            self._stop.wait(max(0.01, due - time.monotonic()) if good else RETRY_S)
+        with self._lock:
+            self._source.close()
+
+    def _read(self, trace: Trace) -> bool:
+        try:
+            with self._lock:
+                value = self._source.read(trace.signal)
+        except SourceFault as fault:
+            if not trace.lost:
+                trace.lost_at = time.time()
+            trace.lost = fault.message
+            return fault.code in ("open_circuit", "absurd", "exception")
+        except Exception as error:  # a source must never take the poller down
+            trace.lost = f"{trace.signal['label']} can't be read: {error}."
+            return False
+        trace.samples.append((time.time(), value))
+        trace.lost = ""
+        return True

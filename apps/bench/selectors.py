@@ -1,0 +1,66 @@
+"""Looking up devices and signals."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from apps.bench.models import Device
+from config.failures import Missing
+from metrology.quantities.units import quantity_of
+
+
+def find_signal(signal_id: str) -> tuple[Device, dict[str, Any]]:
+    """Device and signal of an id 'DEVICE/key'."""
+    code, _, key = signal_id.partition("/")
+    device = Device.objects.filter(code=code).first()
+    if device is None:
+        raise Missing("unknown_signal", f"There is no device {code}. Type the reading, or choose another source.", field="signal")
+    if key == "" and device.protocol == "hart":
+        return device, {"key": "", "label": device.label, "unit": "", "read": "pv"}
+    signal = device.signal(key)
+    if signal is None:
+        raise Missing(
+            "unknown_signal", f"{device.label} has no signal '{key}'. Type the reading, or choose another source.", field="signal"
+        )
+    return device, signal
+
+
+def describe_signal(signal_id: str, quantity: str) -> dict[str, Any]:
+    """What a run keeps of a chosen signal: its label, its unit, and whether the application may set it."""
+    if not signal_id:
+        return {"signal": "", "label": "", "unit": "", "stimulus": ""}
+    _, signal = find_signal(signal_id)
+    sets = quantity == "applied" and "write" in signal
+    return {"signal": signal_id, "label": signal["label"], "unit": signal["unit"], "stimulus": signal_id if sets else ""}
+
+
+def list_signals(*, unit: str, tag: str) -> list[dict[str, Any]]:
+    """Signals that measure what `unit` measures, those wired to the tag first."""
+    wanted = quantity_of(unit)
+    rows = []
+    for device in Device.objects.all():
+        for s in device.signals:
+            own = quantity_of(s["unit"])
+            if s["unit"] == unit or (wanted is not None and own == wanted):
+                rows.append(
+                    {
+                        "id": f"{device.code}/{s['key']}",
+                        "label": s["label"],
+                        "device": device.label,
+                        "protocol": device.get_protocol_display(),
+                        "unit": s["unit"],
+                        "is_wired": s.get("tag") == tag,
+                        "can_set": "write" in s,
+                        "role": s.get("role", ""),
+                    }
+                )
+    return sorted(rows, key=lambda r: (not r["is_wired"], str(r["label"])))
+
+
+def list_modems(tag: str) -> list[dict[str, Any]]:
+    """Smart transmitters that can be talked to, the one of this tag first."""
+    rows = [
+        {"id": f"{d.code}/", "label": d.label, "is_wired": any(s.get("tag") == tag for s in d.signals)}
+        for d in Device.objects.filter(protocol="hart")
+    ]
+    return sorted(rows, key=lambda r: (not r["is_wired"], str(r["label"])))

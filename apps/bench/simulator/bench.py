@@ -1,0 +1,127 @@
+"""The bench served: every device of a world on its port, time going on whether somebody looks or not."""
+
+from __future__ import annotations
+
+import asyncio
+import struct
+import threading
+import time
+
+from pymodbus.server import ModbusTcpServer
+from pymodbus.simulator import DataType, SimData, SimDevice
+
+from apps.bench.simulator import scpi
+from apps.bench.simulator.hart import HartDevice
+from apps.bench.simulator.world import World
+
+TICK_S = 0.05
+REGISTERS_A_CHANNEL = 10
+INPUT_REGISTERS = 4  # the function code by which the server's input registers are set
+
+
+def words(value: float, *, little: bool = False) -> list[int]:
+    """The two registers of a single-precision number."""
+    high, low = struct.unpack(">HH", struct.pack(">f", value))
+    return [low, high] if little else [high, low]
+
+
+class Bench:
+    """Serves a world. Registers of channel n start at 10 (n - 1): shown, loop mA, digital value, and mA with its words exchanged."""
+
+    def __init__(self, world: World) -> None:
+        self.world = world
+        self.calibrator = scpi.calibrator(world)
+        self.blocks = [scpi.block(w) for w in world.wells]
+        self.hart = {c.tag: HartDevice(c.transmitter) for c in world.channels if c.hart_port >= 0}
+        self.ports: dict[str, int] = {}
+        self._modbus: ModbusTcpServer | None = None
+
+    async def start(self) -> None:
+        """Listen on every port."""
+        self.ports["calibrator"] = await self.calibrator.serve(self.world.calibrator_port)
+        for well, server in zip(self.world.wells, self.blocks, strict=True):
+            self.ports[f"block {well.code}"] = await server.serve(well.port)
+        for channel in self.world.channels:
+            if channel.tag in self.hart:
+                self.ports[f"hart {channel.tag}"] = await self.hart[channel.tag].serve(channel.hart_port)
+        await self._serve_modbus()
+
+    async def _serve_modbus(self) -> None:
+        count = max(1, len(self.world.channels)) * REGISTERS_A_CHANNEL
+        table = SimData(0, count=count, values=0, datatype=DataType.REGISTERS)
+        bits = SimData(0, count=1, values=False, datatype=DataType.BITS)
+        device = SimDevice(1, simdata=([bits], [bits], [SimData(0, values=0, datatype=DataType.REGISTERS)], [table]))
+        self._modbus = ModbusTcpServer(device, address=("127.0.0.1", self.world.modbus_port))
+        await self._modbus.serve_forever(background=True)
+        transport = self._modbus.transport
+        self.ports["modbus"] = transport.sockets[0].getsockname()[1]  # type: ignore[attr-defined]
+
+    async def run(self) -> None:
+        """Let time go on until cancelled."""
+        await self.start()
+        at = time.monotonic()
+        tick = 0
+        while True:
+            await asyncio.sleep(TICK_S)
+            now = time.monotonic()
+            self.world.step(now - at)
+            at = now
+            tick += 1
+            if tick % 2 == 0:
+                await self._show()
+
+    async def _show(self) -> None:
+        registers: list[int] = []
+        for c in self.world.channels:
+            ma = c.loop_ma
+            registers += words(c.shown) + words(ma) + words(c.transmitter.pv) + words(ma, little=True) + [0, 0]
+        if self._modbus and registers:
+            await self._modbus.async_setValues(1, INPUT_REGISTERS, 0, registers)
+
+    async def stop(self) -> None:
+        """Close every port."""
+        servers = [self.calibrator.server, *(b.server for b in self.blocks), *(h.server for h in self.hart.values())]
+        for server in servers:
+            if server:
+                server.close()
+        if self._modbus:
+            await self._modbus.shutdown()
+
+
+class BenchThread:
+    """A bench in a thread of its own, for tests and measurements; entering waits until it listens."""
+
+    def __init__(self, world: World) -> None:
+        self.bench = Bench(world)
+        self._ready = threading.Event()
+        self._loop = asyncio.new_event_loop()
+        self._thread = threading.Thread(target=self._run, daemon=True)
+        self._task: asyncio.Task[None] | None = None
+
+    def _run(self) -> None:
+        asyncio.set_event_loop(self._loop)
+        self._loop.run_until_complete(self._main())
+
+    async def _main(self) -> None:
+        self._task = asyncio.create_task(self.bench.run())
+        while "modbus" not in self.bench.ports and not self._task.done():
+            await asyncio.sleep(0.01)
+        self._ready.set()
+        try:
+            await self._task
+        except asyncio.CancelledError:
+            await self.bench.stop()
+            others = [t for t in asyncio.all_tasks() if t is not asyncio.current_task()]
+            for task in others:
+                task.cancel()
+            await asyncio.gather(*others, return_exceptions=True)
+
+    def __enter__(self) -> Bench:
+        self._thread.start()
+        self._ready.wait(10)
+        return self.bench
+
+    def __exit__(self, *_: object) -> None:
+        if self._task:
+            self._loop.call_soon_threadsafe(self._task.cancel)
+        self._thread.join(5)

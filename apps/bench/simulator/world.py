@@ -1,0 +1,144 @@
+"""The simulated bench: transmitters on a calibrator's channels, sensors in two blocks, stepped by time. No I/O in here."""
+
+from __future__ import annotations
+
+import json
+import math
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from metrology.quantities.temperature import sensor_temperature
+from metrology.simulation.pressure import PressureSource
+from metrology.simulation.smart import SmartTransmitter
+from metrology.simulation.thermal import Block, Probe, SensorFaults, SimulatedSensor
+
+
+@dataclass
+class Channel:
+    """One channel of the calibrator with the transmitter on it and its point in the control system.
+
+    kind: what the channel gives: "value" (pressure and the like), "pt" or "tc-k" (a sensor's signal).
+    injected_ma: a current given into the loop instead of the transmitter's.
+    """
+
+    number: int
+    tag: str
+    transmitter: SmartTransmitter
+    source: PressureSource
+    kind: str = "value"
+    scale_low: float = 0.0
+    scale_high: float = 100.0
+    display_error: float = 0.0
+    hart_port: int = 0
+    injected_ma: float | None = None
+
+    def step(self, dt_s: float) -> None:
+        """Let dt_s seconds pass."""
+        self.source.step(dt_s)
+        applied = self.source.applied
+        if self.kind != "value":
+            applied = sensor_temperature(self.kind, applied, cold_junction_c=0.0)
+        self.transmitter.step(dt_s, applied)
+
+    @property
+    def loop_ma(self) -> float:
+        """What flows in the loop."""
+        return self.injected_ma if self.injected_ma is not None else self.transmitter.ma
+
+    @property
+    def shown(self) -> float:
+        """What the control system shows of it."""
+        share = (self.loop_ma - 4.0) / 16.0 + self.display_error / 100.0
+        return self.scale_low + share * (self.scale_high - self.scale_low)
+
+
+@dataclass
+class Well:
+    """A block with its reference probe and the sensors in it."""
+
+    code: str
+    port: int
+    block: Block
+    probe: Probe
+    sensors: list[SimulatedSensor] = field(default_factory=list)
+
+    def step(self, dt_s: float) -> None:
+        """Let dt_s seconds pass."""
+        self.block.step(dt_s)
+        self.probe.step(dt_s, self.block.well_c)
+        for sensor in self.sensors:
+            sensor.step(dt_s, self.block.well_c)
+
+
+@dataclass
+class World:
+    """Everything on the bench."""
+
+    channels: list[Channel]
+    wells: list[Well]
+    calibrator_port: int
+    modbus_port: int
+    speed: float = 1.0
+
+    def step(self, dt_s: float) -> None:
+        """Let dt_s seconds pass on the wall; the bench may run faster. Long waits are cut in steps."""
+        left = dt_s * self.speed
+        while left > 1e-9:
+            part = min(0.25, left)
+            for channel in self.channels:
+                channel.step(part)
+            for well in self.wells:
+                well.step(part)
+            left -= part
+
+    def channel(self, tag: str) -> Channel:
+        """The channel of a tag."""
+        return next(c for c in self.channels if c.tag == tag)
+
+
+def load_world(path: Path) -> World:
+    """A world from its JSON description."""
+    return build_world(json.loads(path.read_text()))
+
+
+def build_world(data: dict[str, Any]) -> World:
+    """A world from plain data; ports of 0 are chosen when it is served."""
+    channels = []
+    for n, row in enumerate(data.get("transmitters", []), 1):
+        made = SmartTransmitter(**row["transmitter"], device_id=1000 + n, seed=n, tag=row["tag"].replace("-", "")[:8])
+        source = PressureSource(full_scale=made.url, noise=row.get("source_noise", 0.0), lag_s=row.get("source_lag_s", 0.5), seed=100 + n)
+        source.set_point = source.applied = row.get("rest", made.lrv)
+        channels.append(
+            Channel(
+                n,
+                row["tag"],
+                made,
+                source,
+                row.get("kind", "value"),
+                made.lrv,
+                made.urv,
+                row.get("display_error", 0.0),
+                row.get("hart_port", 0),
+            )
+        )
+    wells = []
+    for n, row in enumerate(data.get("blocks", [])):
+        sensors = [
+            SimulatedSensor(
+                s["sensor"],
+                faults=SensorFaults(**s.get("faults", {})),
+                noise=s.get("noise", 0.0005),
+                terminal_c=s.get("terminal_c", 0.0),
+                lag_s=s.get("lag_s", 2.5),
+                seed=40 * n + k,
+            )
+            for k, s in enumerate(row["sensors"])
+        ]
+        wells.append(Well(row["code"], row["port"], Block(**row.get("block", {}), seed=n), Probe(seed=n + 9), sensors))
+    return World(channels, wells, data.get("calibrator_port", 0), data.get("modbus_port", 0), data.get("speed", 1.0))
+
+
+def scpi_number(value: float) -> str:
+    """A number as SCPI writes it; what is not there reads 9.9E37."""
+    return "9.9E37" if not math.isfinite(value) else f"{value:.7g}"

@@ -1,0 +1,13 @@
+"""Sources of live readings, one for each protocol."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from apps.bench.sources.base import ReadingSource, SourceFault
+from apps.bench.sources.hart import HartSource
+from apps.bench.sources.modbus import ModbusSource
+from apps.bench.sources.scpi import ScpiSource
+
+PROTOCOLS: dict[str, Callable[..., ReadingSource]] = {"modbus": ModbusSource, "scpi": ScpiSource, "hart": HartSource}
+__all__ = ["PROTOCOLS", "ReadingSource", "SourceFault"]

@@ -1,0 +1,42 @@
+"""What every source of live readings offers, and how it says that it can't."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any, Protocol
+
+
+class SourceFault(Exception):
+    """A device could not be read or told; the message is for the technician."""
+
+    def __init__(self, message: str, *, code: str = "source") -> None:
+        super().__init__(message)
+        self.message, self.code = message, code
+
+
+class ReadingSource(Protocol):
+    """A device that is read by signals. How a signal is asked for stands in the device's map."""
+
+    def read(self, signal: Mapping[str, Any]) -> float:
+        """The value of a signal in its unit; raises a SourceFault."""
+        ...
+
+    def write(self, signal: Mapping[str, Any], value: float) -> None:
+        """Bring a stimulus to a value; raises a SourceFault."""
+        ...
+
+    def close(self) -> None:
+        """Let the connection go."""
+        ...
+
+
+def require_believable(value: float, signal: Mapping[str, Any], *, hint: str = "") -> float:
+    """The value, refused where the map says it can't be: an open circuit, or registers read in the wrong order."""
+    low, high = signal.get("low"), signal.get("high")
+    label, unit = signal["label"], signal["unit"]
+    if value != value or abs(value) >= 9e36:
+        raise SourceFault(f"{label}: open circuit or nothing connected.", code="open_circuit")
+    if (low is not None and value < low) or (high is not None and value > high):
+        told = f"{label} reads {value:.4g} {unit}; it can be {low:g} to {high:g} {unit}."
+        raise SourceFault(f"{told} {hint}".strip(), code="absurd")
+    return value

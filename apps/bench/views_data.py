@@ -1,0 +1,73 @@
+"""Rounds and their candidates as plain data."""
+
+from __future__ import annotations
+
+import uuid
+from typing import Any
+
+from apps.bench.models import AutoCapture
+from apps.bench.rounds import check_runs
+from apps.bench.selectors import find_signal
+from apps.runs.models import OPEN, Run
+from apps.runs.store import load_run
+from config.failures import Missing
+from metrology.faults import Fault
+from metrology.methods.registry import get_method
+from metrology.run.progress import make_progress
+from metrology.run.state import fold
+
+
+def auto_data(auto: AutoCapture) -> dict[str, Any]:
+    """A capture that goes on by itself, with how far each of its runs is."""
+    return {
+        "id": auto.id,
+        "status": auto.status,
+        "says": auto.says,
+        "started_at": auto.started_at,
+        "ended_at": auto.ended_at,
+        "started_by": auto.started_by.name,
+        "lanes": auto.progress,
+        "plan": auto.plan,
+        "runs": [_run_row(uuid.UUID(r)) for r in auto.runs],
+    }
+
+
+def _run_row(run_id: uuid.UUID) -> dict[str, Any]:
+    run, past = load_run(run_id)
+    state = fold(past)
+    method = get_method(state.setup.method)
+    progress = make_progress(state, method)
+    sets = [p.step for p in progress.steps if p.step.kind == "readings" and state.active_readings(p.step.key)]
+    step = sets[-1] if sets else None
+    return {
+        "id": str(run.id),
+        "number": run.label,
+        "tag": run.instrument.tag,
+        "at_step": run.at_step,
+        "taken": len(state.active_readings(step.key)) if step else 0,
+        "total": len(method.plan(state.setup, step.key if step else "as_found")),
+    }
+
+
+def candidates() -> list[dict[str, Any]]:
+    """Open runs of temperature sensors, each with why it can't join a round yet; empty when it can."""
+    rows = []
+    for run in Run.objects.filter(status__in=OPEN, method="temp-sensor").select_related("instrument").order_by("instrument__tag"):
+        why, block = "", ""
+        try:
+            [(_, _, stimulus)] = check_runs([run.id])
+            block = find_signal(stimulus)[0].label
+        except (Fault, Missing) as fault:
+            why = fault.message
+        rows.append(
+            {
+                "id": run.id,
+                "number": run.label,
+                "tag": run.instrument.tag,
+                "service": run.instrument.service,
+                "at_step": run.at_step,
+                "why_not": why,
+                "block": block,
+            }
+        )
+    return rows

@@ -1,0 +1,185 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { ArrowLeftRight, Star } from "lucide-react";
+import { useState } from "react";
+import { useNavigate } from "react-router";
+import { ApiFailure, client, unwrap, type Schemas } from "../../api/client";
+import { Button } from "../../ui/Button";
+import { ChoiceField, LongField, TextField } from "../../ui/fields";
+import { Message } from "../../ui/Message";
+import { useDraftForm } from "../../ui/useDraft";
+import { CurvePlot } from "./CurvePlot";
+import { UseInRun } from "./UseInRun";
+
+export type Sheet = Schemas["Sheet"];
+type Result = Record<string, unknown>;
+
+function figure(text: string): number | string {
+  const n = Number(text.trim().replace(",", "."));
+  return text.trim() !== "" && Number.isFinite(n) ? n : text;
+}
+
+/** What was typed, as the calculation takes it: numbers, texts, lists, and one row for each line. */
+export function toInput(sheet: Sheet, values: Record<string, string>): Result {
+  const out: Result = {};
+  for (const f of sheet.fields) {
+    const text = values[f.name] ?? f.start;
+    if (text.trim() === "") continue;
+    if (f.kind === "list") out[f.name] = text;
+    else if (f.kind === "rows") {
+      out[f.name] = text
+        .split("\n")
+        .filter((line) => line.trim())
+        .map((line) => {
+          const parts = line.trim().split(/\s+/);
+          const extra = parts.length - f.columns.length;
+          const cells = extra > 0 && f.columns[0] === "name" ? [parts.slice(0, extra + 1).join(" "), ...parts.slice(extra + 1)] : parts;
+          return Object.fromEntries(f.columns.map((c, n) => [c, ["name", "distribution", "direction"].includes(c) ? (cells[n] ?? "") : figure(cells[n] ?? "")]));
+        });
+    } else out[f.name] = f.kind === "number" ? figure(text) : text;
+  }
+  return out;
+}
+
+export function shown(value: unknown): string {
+  if (typeof value === "number") return Number(value.toPrecision(7)).toString();
+  if (typeof value === "boolean") return value ? "yes" : "no";
+  if (value === null || value === undefined) return "–";
+  return typeof value === "object" ? JSON.stringify(value) : String(value as string);
+}
+
+function post(name: string, body: Result): Promise<Result> {
+  return unwrap(client.POST("/api/v1/calculators/{name}/", { params: { path: { name } }, body: body as never })) as Promise<Result>;
+}
+
+function Rows({ rows }: { rows: Result[] }) {
+  const heads = Object.keys(rows[0] ?? {});
+  return (
+    <div className="overflow-x-auto">
+      <table className="w-full text-[15px]">
+        <thead>
+          <tr className="border-b-2 border-slate text-sm">
+            {heads.map((h) => (
+              <th key={h} className="pr-3 font-normal">
+                {h.replace(/_/g, " ")}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map((r, n) => (
+            <tr key={n} className="border-b border-rule">
+              {heads.map((h) => (
+                <td key={h} className="py-1 pr-3">
+                  {Array.isArray(r[h]) ? (r[h] as unknown[]).map(shown).join(" + ") : shown(r[h])}
+                </td>
+              ))}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
+  );
+}
+
+/** One calculation: fields, result, curve, formula with its source. */
+export function SheetView({ sheet, run, liked, onLike }: { sheet: Sheet; run: string; liked: boolean; onLike: () => void }) {
+  const navigate = useNavigate();
+  const [typed, set, clear] = useDraftForm(`calculators/${sheet.name}`);
+  const [plotted, setPlotted] = useState(true);
+  const input = toInput(sheet, typed);
+  const key = JSON.stringify(input);
+  const result = useQuery({ queryKey: ["calculate", sheet.name, key], queryFn: () => post(sheet.name, input), retry: false, placeholderData: keepPreviousData });
+  const curve = useQuery({
+    queryKey: ["curve", sheet.name, key],
+    queryFn: () => unwrap(client.POST("/api/v1/calculators/{name}/plot/", { params: { path: { name: sheet.name } }, body: input as never })) as Promise<{ points: [number, number][] }>,
+    enabled: Boolean(sheet.plot) && plotted,
+    retry: false,
+    placeholderData: keepPreviousData,
+  });
+  const failure = result.error instanceof ApiFailure ? result.error : null;
+  const answer = failure ? undefined : result.data;
+  const invert = () => {
+    // What both directions share goes along; the result becomes what is asked.
+    const shared = { ...typed };
+    for (const o of sheet.outputs) if (typeof answer?.[o.name] === "number") shared[o.name] = String(answer[o.name]);
+    try {
+      localStorage.setItem(`draft:calculators/${sheet.inverse}`, JSON.stringify(shared));
+    } catch {
+      // Storage may be forbidden; the other direction then starts with its own values.
+    }
+    void navigate(`/calculators/${sheet.inverse}${run ? `?run=${run}` : ""}`);
+  };
+  const unitOf = (name: string) => sheet.outputs.find((o) => o.name === name) ?? sheet.fields.find((f) => f.name === name);
+  return (
+    <div className="max-w-4xl space-y-4">
+      <div className="flex flex-wrap items-center gap-3">
+        <h2 className="text-2xl font-bold">{sheet.title}</h2>
+        <button type="button" onClick={onLike} aria-pressed={liked} className="inline-flex min-h-12 items-center gap-2 rounded-md px-3 font-bold text-water hover:bg-water-soft">
+          <Star size={18} aria-hidden="true" fill={liked ? "currentColor" : "none"} /> {liked ? "Favourite" : "Make it a favourite"}
+        </button>
+        {sheet.inverse && (
+          <Button onClick={invert}>
+            <ArrowLeftRight size={18} aria-hidden="true" /> Other direction
+          </Button>
+        )}
+        <Button kind="quiet" onClick={clear} className="ml-auto">
+          Start values
+        </Button>
+      </div>
+      <div className="grid gap-x-5 gap-y-3 sm:grid-cols-2 lg:grid-cols-3">
+        {sheet.fields.map((f) => {
+          const common = { label: f.label, unit: f.unit, value: typed[f.name] ?? f.start, onChange: (v: string) => set(f.name, v), error: failure?.field.split(/[[.]/)[0] === f.name ? failure.message : undefined };
+          if (f.kind === "choice") return <ChoiceField key={f.name} {...common} options={f.options.map((o) => ({ value: o, label: o }))} />;
+          if (f.kind === "rows" || f.kind === "list")
+            return (
+              <div key={f.name} className="sm:col-span-2 lg:col-span-3">
+                {f.kind === "rows" ? <LongField {...common} rows={6} hint="One row a line." /> : <TextField {...common} />}
+              </div>
+            );
+          return <TextField key={f.name} {...common} numeric />;
+        })}
+      </div>
+      {failure && !sheet.fields.some((f) => failure.field.split(/[[.]/)[0] === f.name) && <Message tone="out">{failure.message}</Message>}
+      <section aria-label="Result" role="status" className="border-y-2 border-slate py-2">
+        {answer ? (
+          <dl className="grid gap-x-8 sm:grid-cols-2">
+            {sheet.outputs
+              .filter((o) => !Array.isArray(answer[o.name]))
+              .map((o) => (
+                <div key={o.name} className="flex items-baseline justify-between gap-4 border-b border-rule py-1">
+                  <dt>{o.label}</dt>
+                  <dd className="text-xl font-bold">
+                    {shown(answer[o.name])} <span className="text-base font-normal">{o.unit}</span>
+                  </dd>
+                </div>
+              ))}
+          </dl>
+        ) : (
+          <p className="text-muted">{failure ? "No result with these values." : "Computing…"}</p>
+        )}
+        {answer && sheet.outputs.filter((o) => Array.isArray(answer[o.name])).map((o) => <Rows key={o.name} rows={answer[o.name] as Result[]} />)}
+      </section>
+      {run && answer && <UseInRun runId={run} sheet={sheet} answer={answer} onTake={(values) => Object.entries(values).forEach(([n, v]) => set(n, v))} />}
+      {sheet.plot && (
+        <div>
+          <Button kind="quiet" onClick={() => setPlotted(!plotted)}>
+            {plotted ? "Hide the curve" : "Show the curve"}
+          </Button>
+          {plotted && curve.data && (
+            <CurvePlot
+              points={curve.data.points}
+              band={sheet.plot.band}
+              at={Number(input[sheet.plot.over])}
+              x={`${unitOf(sheet.plot.over)?.label ?? ""} ${unitOf(sheet.plot.over)?.unit ?? ""}`}
+              y={`${unitOf(sheet.plot.output)?.label ?? ""} ${unitOf(sheet.plot.output)?.unit ?? ""}`}
+            />
+          )}
+        </div>
+      )}
+      <p className="text-sm">
+        <span className="block font-bold">{sheet.formula}</span>
+        <span className="text-muted">Source: {sheet.source}.</span>
+      </p>
+    </div>
+  );
+}

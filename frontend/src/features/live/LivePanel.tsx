@@ -1,0 +1,67 @@
+import { CircleCheck, CircleDashed, TriangleAlert, Unplug } from "lucide-react";
+import { lazy, Suspense, useState, type RefObject } from "react";
+import type { Frame, LiveRow, Traces } from "./useLive";
+
+const LivePlot = lazy(() => import("./LivePlot").then((m) => ({ default: m.LivePlot })));
+
+const LOOK: Record<string, { word: string; Icon: typeof CircleCheck; tone: string }> = {
+  settled: { word: "Settled", Icon: CircleCheck, tone: "text-kelp" },
+  "not yet": { word: "Not yet", Icon: CircleDashed, tone: "text-amber" },
+  "no data": { word: "Waiting for the first sample", Icon: CircleDashed, tone: "text-amber" },
+  unstable: { word: "Unstable", Icon: TriangleAlert, tone: "text-iron" },
+  lost: { word: "Source lost", Icon: Unplug, tone: "text-iron" },
+};
+
+function Row({ name, row, shown, onShow }: { name: string; row: LiveRow; shown: boolean; onShow: () => void }) {
+  const { word, Icon, tone } = LOOK[row.status] ?? { word: row.status, Icon: CircleDashed, tone: "text-amber" };
+  return (
+    <button
+      type="button"
+      onClick={onShow}
+      aria-pressed={shown}
+      aria-label={`${row.label}: ${word}`}
+      className={`grid min-h-12 w-full grid-cols-[minmax(0,1fr)_auto_auto] items-center gap-x-4 border-l-8 px-3 text-left ${shown ? "border-water bg-water-soft" : "border-rule"}`}
+    >
+      <span className="min-w-0">
+        <span className="block truncate text-sm text-muted">{row.label}</span>
+      </span>
+      <span className="text-2xl font-bold whitespace-nowrap" data-live={name}>
+        {row.text || "–"} <span className="text-base font-normal">{row.unit}</span>
+      </span>
+      <span className={`inline-flex w-32 items-center gap-1 font-bold ${tone}`}>
+        <Icon size={18} aria-hidden="true" className="shrink-0" /> {word}
+      </span>
+      <span className="col-span-3 pb-1 text-sm">
+        {row.says}
+        {row.response === "no response" && <strong className="text-iron"> No response: it moved less than a tenth of what was to come.</strong>}
+        {row.response === "out of acceptance" && <strong className="text-iron"> Out of acceptance: too far off to be adjusted.</strong>}
+      </span>
+    </button>
+  );
+}
+
+/** Each live quantity with how it stands and the numbers behind it, and the trace of the one looked at. */
+export function LivePanel({ frame, traces, connected }: { frame: Frame | null; traces: RefObject<Traces>; connected: boolean }) {
+  const [chosen, choose] = useState("indicated");
+  if (!frame) return <p className="text-muted">{connected ? "Waiting for the first sample…" : "Connecting to the live sources…"}</p>;
+  const names = Object.keys(frame.rows).sort((a, b) => Number(b === "indicated") - Number(a === "indicated"));
+  const shown = names.includes(chosen) ? chosen : names[0];
+  return (
+    <section aria-label="Live signals" className="space-y-1">
+      {!connected && (
+        <p role="status" className="flex items-center gap-2 font-bold text-iron">
+          <Unplug size={18} aria-hidden="true" /> The live picture stands still: no connection to the server. Typing goes on.
+        </p>
+      )}
+      {names.map((name) => {
+        const row = frame.rows[name];
+        return row && <Row key={name} name={name} row={row} shown={name === shown} onShow={() => choose(name)} />;
+      })}
+      {shown && (
+        <Suspense fallback={<div className="h-[150px]" />}>
+          <LivePlot name={shown} frame={frame} traces={traces} />
+        </Suspense>
+      )}
+    </section>
+  );
+}

@@ -1,0 +1,80 @@
+import { useEffect, useRef, type RefObject } from "react";
+import uPlot from "uplot";
+import "uplot/dist/uPlot.min.css";
+import type { Frame, Traces } from "./useLive";
+
+const SHOWN_S = 60;
+const HEIGHT = 150;
+
+function colour(name: string): string {
+  return getComputedStyle(document.documentElement).getPropertyValue(name).trim();
+}
+
+/** Lowest and highest shown: the trace with air around it, never narrower than a few settle limits. */
+export function scaleFor(low: number, high: number, limit: number): [number, number] {
+  const middle = (low + high) / 2;
+  const half = Math.max((high - low) * 0.6, limit * 4, 1e-9);
+  return [middle - half, middle + half];
+}
+
+/** The trace of one quantity over the last minute, with the settle window shaded and the settle limits about its mean. */
+export function LivePlot({ name, frame, traces }: { name: string; frame: Frame; traces: RefObject<Traces> }) {
+  const host = useRef<HTMLDivElement>(null);
+  const plot = useRef<uPlot | null>(null);
+  const latest = useRef({ frame, name });
+  useEffect(() => {
+    latest.current = { frame, name };
+  });
+  useEffect(() => {
+    if (!host.current) return;
+    const shade = (u: uPlot) => {
+      const { frame: f, name: n } = latest.current;
+      const row = f.rows[n];
+      const { ctx, bbox } = u;
+      const from = u.valToPos(Math.max(f.now - f.window_s, f.since) - f.now, "x", true);
+      ctx.save();
+      ctx.fillStyle = colour(row?.status === "settled" ? "--kelp-soft" : "--amber-soft");
+      ctx.fillRect(Math.max(from, bbox.left), bbox.top, bbox.left + bbox.width - Math.max(from, bbox.left), bbox.height);
+      if (row?.mean != null && row.limit) {
+        ctx.strokeStyle = colour("--rule-strong");
+        ctx.setLineDash([6, 4]);
+        for (const at of [row.mean - row.limit / 2, row.mean + row.limit / 2]) {
+          const y = u.valToPos(at, "y", true);
+          ctx.beginPath();
+          ctx.moveTo(Math.max(from, bbox.left), y);
+          ctx.lineTo(bbox.left + bbox.width, y);
+          ctx.stroke();
+        }
+      }
+      ctx.restore();
+    };
+    const axis = { stroke: colour("--muted"), grid: { stroke: colour("--rule"), width: 1 }, font: "13px Atkinson Hyperlegible, sans-serif" };
+    const made = new uPlot(
+      {
+        width: host.current.clientWidth || 600,
+        height: HEIGHT,
+        legend: { show: false },
+        cursor: { show: false },
+        scales: { x: { time: false, range: [-SHOWN_S, 0] }, y: { range: (_u, low, high) => scaleFor(low ?? 0, high ?? 1, latest.current.frame.rows[latest.current.name]?.limit ?? 0) } },
+        axes: [{ ...axis, values: (_u, ticks) => ticks.map((t) => `${t} s`) }, { ...axis, size: 74 }],
+        series: [{}, { stroke: colour("--water"), width: 2, points: { show: false } }],
+        hooks: { drawClear: [shade] },
+      },
+      [[], []],
+      host.current,
+    );
+    plot.current = made;
+    const resize = () => host.current && made.setSize({ width: host.current.clientWidth, height: HEIGHT });
+    window.addEventListener("resize", resize);
+    return () => {
+      window.removeEventListener("resize", resize);
+      made.destroy();
+      plot.current = null;
+    };
+  }, []);
+  useEffect(() => {
+    const rows = (traces.current[name] ?? []).filter((s) => s[0] > frame.now - SHOWN_S);
+    plot.current?.setData([rows.map((s) => s[0] - frame.now), rows.map((s) => s[1])]);
+  }, [frame, name, traces]);
+  return <div ref={host} aria-hidden="true" className="w-full" />;
+}

@@ -1,0 +1,80 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+
+export interface LiveRow {
+  label: string;
+  unit: string;
+  t: number | null;
+  v: number | null;
+  text: string;
+  status: string;
+  says: string;
+  mean: number | null;
+  limit?: number;
+  expected?: number;
+  response: string;
+}
+
+export interface Frame {
+  now: number;
+  seq: number;
+  slot: number | null;
+  since: number;
+  window_s: number;
+  rows: Record<string, LiveRow>;
+}
+
+export type Sample = [number, number];
+export type Traces = Record<string, Sample[]>;
+
+const KEEP_S = 120;
+
+/** Adds the newest sample of each quantity to its trace, and lets go of what is older than two minutes. */
+export function grow(traces: Traces, frame: Frame): Traces {
+  const out: Traces = {};
+  for (const [name, row] of Object.entries(frame.rows)) {
+    const old = (traces[name] ?? []).filter((s) => s[0] > frame.now - KEEP_S);
+    const last = old.at(-1);
+    out[name] = row.t !== null && row.v !== null && (!last || row.t > last[0]) ? [...old, [row.t, row.v]] : old;
+  }
+  return out;
+}
+
+/** The live side of a run: a frame ten times a second, the trace so far, and whether the stream itself stands. */
+export function useLive(runId: string, seq: number, enabled: boolean) {
+  const queries = useQueryClient();
+  const [frame, setFrame] = useState<Frame | null>(null);
+  const [connected, setConnected] = useState(false);
+  const traces = useRef<Traces>({});
+  const asked = useRef(0);
+  const seen = useRef(seq);
+  useEffect(() => {
+    seen.current = seq;
+  }, [seq]);
+  useEffect(() => {
+    if (!enabled || typeof EventSource === "undefined") return;
+    const source = new EventSource(`/api/v1/runs/${runId}/live/`);
+    source.addEventListener("open", () => setConnected(true));
+    source.addEventListener("error", () => setConnected(false));
+    source.addEventListener("trace", (e: MessageEvent<string>) => {
+      traces.current = JSON.parse(e.data) as Traces;
+    });
+    source.addEventListener("frame", (e: MessageEvent<string>) => {
+      const next = JSON.parse(e.data) as Frame;
+      traces.current = grow(traces.current, next);
+      setConnected(true);
+      setFrame(next);
+      // Somebody, or the capture that goes on by itself, moved the run on: fetch it once for each step ahead.
+      if (next.seq > seen.current && next.seq > asked.current) {
+        asked.current = next.seq;
+        void queries.invalidateQueries({ queryKey: ["run", runId] });
+      }
+    });
+    return () => {
+      source.close();
+      setFrame(null);
+      setConnected(false);
+    };
+  }, [runId, enabled, queries]);
+  return { frame: enabled ? frame : null, connected, traces };
+}

@@ -1,0 +1,306 @@
+import { useMutation } from "@tanstack/react-query";
+import { useRef, useState } from "react";
+import { ApiFailure, client, unwrap, type Run, type Step } from "../../../api/client";
+import { useModems } from "../../../api/queries";
+import { Button, LinkButton } from "../../../ui/Button";
+import { ChoiceField, TextField } from "../../../ui/fields";
+import { Failure, Message } from "../../../ui/Message";
+import { useDraftForm } from "../../../ui/useDraft";
+import { StepFrame, type StepProps } from "../StepPanel";
+import { useAppend, useTakeRun } from "../useRun";
+
+type Compare = NonNullable<Step["compare"]>;
+type Parameter = Compare["rows"][number];
+
+const KIND_OF: Record<string, string> = { read: "before", edit: "read back", after: "after" };
+const ACTS: { act: string; label: string; asks?: string }[] = [
+  { act: "lrv_live", label: "LRV is the pressure applied now" },
+  { act: "urv_live", label: "URV is the pressure applied now" },
+  { act: "zero_trim", label: "Trim the sensor’s zero" },
+  { act: "lower_trim", label: "Trim the low end to", asks: "pv" },
+  { act: "upper_trim", label: "Trim the high end to", asks: "pv" },
+  { act: "fix_output", label: "Loop test: hold the output at", asks: "mA" },
+  { act: "follow", label: "End the loop test" },
+  { act: "protect", label: "Write protection on" },
+  { act: "unprotect", label: "Write protection off" },
+];
+
+/** Everything that talks to the transmitter through the server. */
+function useDevice(run: Run) {
+  const { take, refresh } = useTakeRun(run.id);
+  const path = { path: { run_id: run.id } };
+  const read = useMutation({
+    mutationKey: ["append", run.id],
+    mutationFn: (kind: string) => unwrap(client.POST("/api/v1/runs/{run_id}/device/read/", { params: path, body: { act: kind, value: "" } })),
+    onSuccess: take,
+  });
+  const send = useMutation({
+    mutationKey: ["append", run.id],
+    mutationFn: () => unwrap(client.POST("/api/v1/runs/{run_id}/device/send/", { params: path })),
+    onSuccess: take,
+    onError: refresh,
+  });
+  const act = useMutation({
+    mutationKey: ["append", run.id],
+    mutationFn: (body: { act: string; value: string }) => unwrap(client.POST("/api/v1/runs/{run_id}/device/act/", { params: path, body })),
+    onSuccess: take,
+  });
+  return { read, send, act, error: read.error ?? send.error ?? act.error, busy: read.isPending || send.isPending || act.isPending };
+}
+
+function Modem({ run, source }: { run: Run; source: string }) {
+  const append = useAppend(run);
+  const modems = useModems(run.view.instrument.tag).data ?? [];
+  const chosen = run.view.sources.find((s) => s.quantity === "device")?.signal ?? "";
+  const options = [
+    { value: "", label: "typed from the communicator" },
+    ...modems.map((m) => ({ value: m.id, label: `${m.is_wired ? "" : "other: "}${m.label}` })),
+  ];
+  if (chosen && !modems.some((m) => m.id === chosen)) options.push({ value: chosen, label: source || chosen });
+  return (
+    <div className="max-w-md">
+      <ChoiceField
+        label="Parameters are"
+        value={chosen}
+        options={options}
+        onChange={(signal) => append.mutate([{ type: "source_chosen", payload: { quantity: "device", signal } }])}
+      />
+    </div>
+  );
+}
+
+function Cell({ p, value, onChange, error, label }: { p: Parameter; value: string; onChange: (v: string) => void; error?: string; label: string }) {
+  const shape = "min-h-12 w-full rounded-md border-2 bg-page px-2 font-bold";
+  const edge = error ? "border-iron" : "border-rule-strong";
+  if (p.kind === "choice" || p.kind === "flag") {
+    const options = p.kind === "flag" ? [{ value: "off", label: "off" }, { value: "on", label: "on" }] : p.options;
+    return (
+      <select aria-label={label} className={`${shape} ${edge}`} value={value} onChange={(e) => onChange(e.target.value)}>
+        <option value="">as it is</option>
+        {options.map((o) => (
+          <option key={o.value} value={o.value}>
+            {o.label}
+          </option>
+        ))}
+      </select>
+    );
+  }
+  return (
+    <input
+      aria-label={label}
+      aria-invalid={Boolean(error)}
+      inputMode={p.kind === "number" ? "decimal" : undefined}
+      autoComplete="off"
+      className={`${shape} ${edge}`}
+      value={value}
+      onChange={(e) => onChange(e.target.value)}
+    />
+  );
+}
+
+function Table({ c, typed, set, errors, typing }: { c: Compare; typed: Record<string, string>; set: (n: string, v: string) => void; errors: Record<string, string>; typing: boolean }) {
+  const edits = c.variant === "edit";
+  const column = edits && !typing ? "pending" : "typed";
+  return (
+    <table className="w-full text-[15px]">
+      <thead>
+        <tr className="border-b-2 border-slate text-sm">
+          <th className="font-normal">Parameter</th>
+          {c.variant !== "read" && <th className="font-normal">Before</th>}
+          <th className="font-normal">Device</th>
+          {(edits || typing) && <th className="w-48 font-normal">{typing ? "On the communicator" : "Pending"}</th>}
+        </tr>
+      </thead>
+      <tbody>
+        {c.rows.map((p) => (
+          <tr key={p.name} className={`border-b border-rule ${p.differs ? "bg-amber-soft" : ""}`}>
+            <td className="py-1 pr-2">
+              {p.label}
+              {p.unit && <span className="text-muted">, {p.unit}</span>}
+            </td>
+            {c.variant !== "read" && <td className="pr-2 text-muted">{p.before}</td>}
+            <td className="pr-2 font-bold">
+              {p.device || "–"} {p.differs && <span className="text-sm font-normal">changed</span>}
+            </td>
+            {(edits || typing) && (
+              <td>
+                {typing || p.is_settable ? (
+                  <>
+                    <Cell p={p} value={typed[p.name] ?? ""} onChange={(v) => set(p.name, v)} error={errors[p.name]} label={`${p.label}, ${column}`} />
+                    {errors[p.name] && <span className="text-sm font-bold text-iron">{errors[p.name]}</span>}
+                    {!typing && p.pending && <span className="text-sm font-bold text-amber">waits to be sent: {p.pending}</span>}
+                  </>
+                ) : (
+                  <span className="text-sm text-muted">fixed</span>
+                )}
+              </td>
+            )}
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+function Acts({ run, busy, act }: { run: Run; busy: boolean; act: (act: string, value: string) => void }) {
+  const [values, setValues] = useState<Record<string, string>>({});
+  const last = run.view.acts.at(-1);
+  return (
+    <details className="border-y border-rule">
+      <summary className="flex min-h-12 cursor-pointer items-center font-bold">Trims, range by live pressure, loop test, write protection</summary>
+      <div className="grid gap-2 pb-3 sm:grid-cols-2">
+        {ACTS.map((a) => (
+          <div key={a.act} className="flex items-end gap-2">
+            {a.asks && (
+              <div className="w-28">
+                <TextField label={a.asks === "mA" ? "mA" : run.view.instrument.unit} numeric value={values[a.act] ?? ""} onChange={(v) => setValues({ ...values, [a.act]: v })} />
+              </div>
+            )}
+            <Button disabled={busy} onClick={() => act(a.act, values[a.act] ?? "")} className="flex-1">
+              {a.label}
+            </Button>
+          </div>
+        ))}
+      </div>
+      {last && (
+        <p role="status" className="pb-2 text-sm">
+          Last: {last.by} {last.words}.
+        </p>
+      )}
+    </details>
+  );
+}
+
+/** A saved parameter file, compared with the set before; its settable values may become pending. */
+function FileCompare({ run, onUse }: { run: Run; onUse: (values: Record<string, string>) => void }) {
+  const input = useRef<HTMLInputElement>(null);
+  const compare = useMutation({
+    mutationFn: async (file: File) => {
+      let b: { values?: Record<string, unknown> };
+      try {
+        b = JSON.parse(await file.text()) as { values?: Record<string, unknown> };
+      } catch {
+        throw new ApiFailure(400, { code: "bad_file", message: `${file.name} is not a JSON file. Choose a parameter set that was saved here.` });
+      }
+      const a = (await (await fetch(`/api/v1/runs/${run.id}/parameters/before.json`)).json()) as Record<string, unknown>;
+      const rows = await unwrap(client.POST("/api/v1/parameters/compare/", { body: { a, b: b as Record<string, unknown> } }));
+      return { name: file.name, rows, values: b.values ?? {} };
+    },
+  });
+  const found = compare.data;
+  const use = () => {
+    const wanted: Record<string, string> = {};
+    for (const row of found?.rows ?? []) wanted[row.name] = String(found?.values[row.name] ?? "");
+    onUse(wanted);
+  };
+  return (
+    <div className="space-y-2">
+      <div className="flex flex-wrap gap-3">
+        <LinkButton href={`/api/v1/runs/${run.id}/parameters/before.json`}>Save the set before</LinkButton>
+        <Button onClick={() => input.current?.click()}>Compare with a saved set</Button>
+        <input
+          ref={input}
+          type="file"
+          accept="application/json,.json"
+          className="hidden"
+          aria-label="A saved parameter set"
+          onChange={(e) => {
+            const file = e.target.files?.[0];
+            if (file) compare.mutate(file);
+            e.target.value = "";
+          }}
+        />
+      </div>
+      {compare.isError && <Failure error={compare.error} />}
+      {found && (
+        <Message tone="info" title={found.rows.length ? `${found.name} differs from the set before` : `${found.name} is the same as the set before`}>
+          <ul>
+            {found.rows.map((r) => (
+              <li key={r.name}>
+                {r.label}: {r.a} before, {r.b} in the file
+              </li>
+            ))}
+          </ul>
+          {found.rows.length > 0 && (
+            <Button onClick={use} className="mt-2">
+              Take these as edits
+            </Button>
+          )}
+        </Message>
+      )}
+    </div>
+  );
+}
+
+/** Device value and pending value side by side; nothing counts until it was sent and read back. */
+export function CompareStep({ run, step }: StepProps) {
+  const append = useAppend(run);
+  const device = useDevice(run);
+  const c = step.compare;
+  const [typed, set, clear] = useDraftForm(`${run.id}/${step.key}`);
+  const [typing, setTyping] = useState(false);
+  if (!c) return null;
+  const live = run.view.sources.some((s) => s.quantity === "device");
+  const failure = append.error instanceof ApiFailure ? append.error : null;
+  const errors = failure?.byField ?? {};
+  const kind = KIND_OF[c.variant] ?? "before";
+  const { reason = "", ...values } = typed;
+  const busy = append.isPending || device.busy;
+  const capture = (as: string) => append.mutate([{ type: "parameters_captured", payload: { step: step.key, kind: as, values } }], { onSuccess: () => { clear(); setTyping(false); } });
+  const finish = () => {
+    if (!busy) append.mutate([{ type: "step_confirmed", payload: { step: step.key, reason } }], { onSuccess: clear });
+  };
+  const showTyping = typing || (!live && c.variant !== "edit");
+  return (
+    <StepFrame
+      step={step}
+      onSubmit={finish}
+      action={
+        <>
+          {live && (
+            <Button onClick={() => device.read.mutate(kind)} disabled={busy}>
+              {c.variant === "edit" ? "Read back" : "Read the device"}
+            </Button>
+          )}
+          {showTyping && (
+            <Button onClick={() => capture(kind)} disabled={busy}>
+              Keep what I typed
+            </Button>
+          )}
+          {c.variant === "edit" && !showTyping && (
+            <Button onClick={() => capture("pending")} disabled={busy}>
+              Make pending
+            </Button>
+          )}
+          {c.variant === "edit" && c.state === "pending" && (
+            <Button kind="primary" onClick={() => (live ? device.send.mutate() : capture("sent"))} disabled={busy}>
+              {live ? "Send to the device" : "I have sent them"}
+            </Button>
+          )}
+          <Button kind={c.state === "pending" ? "plain" : "primary"} type="submit" large disabled={busy}>
+            {step.confirm_label}
+          </Button>
+        </>
+      }
+    >
+      <Modem run={run} source={c.source} />
+      <Message tone={c.state === "different" ? "out" : c.state === "pending" || c.state === "sent" ? "edge" : "info"}>
+        {c.says}
+        {c.differences.length > 0 && <span className="block">{c.differences.join("; ")}.</span>}
+      </Message>
+      {device.error && <Failure error={device.error} />}
+      {append.isError && <Failure error={append.error} />}
+      {failure?.details.needs_reason === true && <TextField label="Why it stands so" value={reason} onChange={(v) => set("reason", v)} />}
+      <Table c={c} typed={values} set={set} errors={errors} typing={showTyping} />
+      {c.variant === "edit" && (
+        <>
+          {!live && (
+            <Button onClick={() => setTyping(!typing)}>{typing ? "Back to the edits" : "Type what the communicator shows now"}</Button>
+          )}
+          {live && <Acts run={run} busy={busy} act={(name, value) => device.act.mutate({ act: name, value })} />}
+          <FileCompare run={run} onUse={(wanted) => Object.entries(wanted).forEach(([n, v]) => set(n, v))} />
+        </>
+      )}
+    </StepFrame>
+  );
+}

@@ -1,0 +1,126 @@
+"""Has a signal settled? Judged over a window, against limits tied to the tolerance; never by eye alone.
+
+Settled: over the window, |slope| x window and the spread (two standard deviations about the fitted line) are both within the limit.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from metrology.faults import Fault, require_positive
+
+SETTLED, NOT_YET, UNSTABLE, NO_DATA = "settled", "not yet", "unstable", "no data"
+OK, NO_RESPONSE, OUT_OF_ACCEPTANCE = "ok", "no response", "out of acceptance"
+Sample = tuple[float, float]
+
+
+@dataclass(frozen=True)
+class SettleRule:
+    """When a signal counts as settled. window_s and time_limit_s in seconds, limit in the unit of the signal."""
+
+    window_s: float
+    limit: float
+    time_limit_s: float
+
+    def __post_init__(self) -> None:
+        require_positive(self.window_s, "window_s", "s")
+        require_positive(self.limit, "limit")
+        if self.time_limit_s <= self.window_s:
+            raise Fault("bad_rule", "The time limit must be longer than the settle window.", field="time_limit_s")
+
+
+@dataclass(frozen=True)
+class Settle:
+    """How a signal stands. slope in units a second, spread is two standard deviations; settle_s and t90_s from the change."""
+
+    status: str
+    mean: float
+    sd: float
+    slope: float
+    window_s: float
+    n: int
+    settle_s: float | None
+    peak: float
+    t90_s: float | None
+    waited_s: float
+
+    @property
+    def spread(self) -> float:
+        """Two standard deviations about the line through the window."""
+        return 2.0 * self.sd
+
+
+def judge_settling(samples: Sequence[Sample], rule: SettleRule, *, since: float, until_settled: float | None = None) -> Settle:
+    """Judge samples (time in s, value), oldest first, after a change at `since`.
+
+    until_settled: when it was found settled first, as carried from sample to sample; it gives the time to settle.
+    Fewer than five samples, or samples that do not fill nine tenths of the window, are never settled.
+    """
+    after = [s for s in samples if s[0] >= since]
+    if not after:
+        return Settle(NO_DATA, math.nan, math.nan, math.nan, rule.window_s, 0, None, math.nan, None, 0.0)
+    now = after[-1][0]
+    waited = now - since
+    window = [s for s in after if s[0] > now - rule.window_s - 1e-9]
+    mean, slope, sd = line_through(window)
+    fills = len(window) >= 5 and window[-1][0] - window[0][0] >= 0.9 * rule.window_s
+    is_settled = fills and abs(slope) * rule.window_s <= rule.limit and 2.0 * sd <= rule.limit
+    status = SETTLED if is_settled else UNSTABLE if waited > rule.time_limit_s else NOT_YET
+    first = after[0][1]
+    rising = mean >= first
+    peak = max(v for _, v in after) if rising else min(v for _, v in after)
+    at = until_settled if until_settled is not None else now if is_settled else None
+    settle_s = max(0.0, at - rule.window_s - since) if at is not None else None
+    return Settle(status, mean, sd, slope, rule.window_s, len(window), settle_s, peak, _t90(after, since, mean, rule.limit), waited)
+
+
+def line_through(window: Sequence[Sample]) -> tuple[float, float, float]:
+    """Mean, slope a second, and standard deviation about the least-squares line (n - 2 degrees of freedom)."""
+    n = len(window)
+    t0 = window[0][0]
+    mt = math.fsum(t - t0 for t, _ in window) / n
+    mean = math.fsum(v for _, v in window) / n
+    stt = math.fsum((t - t0 - mt) ** 2 for t, _ in window)
+    slope = math.fsum((t - t0 - mt) * (v - mean) for t, v in window) / stt if stt > 0 else 0.0
+    left = math.fsum((v - mean - slope * (t - t0 - mt)) ** 2 for t, v in window)
+    return mean, slope, math.sqrt(left / (n - 2)) if n > 2 else 0.0
+
+
+def _t90(after: Sequence[Sample], since: float, final: float, limit: float) -> float | None:
+    """Seconds until nine tenths of the change were seen; None when there was no change worth timing."""
+    first = after[0][1]
+    change = final - first
+    if abs(change) < 5.0 * limit:
+        return None
+    goal = first + 0.9 * change
+    return next((t - since for t, v in after if (v - goal) * change >= 0), None)
+
+
+def settle_words(s: Settle, rule: SettleRule, unit: str) -> str:
+    """How it stands, with the numbers behind it."""
+    if s.status == NO_DATA:
+        return "No samples yet."
+    creep = abs(s.slope) * rule.window_s
+    numbers = f"moves {creep:.2g} {unit} and spreads {s.spread:.2g} {unit} in {rule.window_s:g} s, limit {rule.limit:.2g} {unit}"
+    if s.status == SETTLED:
+        return f"Settled: {numbers}."
+    if s.status == UNSTABLE:
+        return f"Unstable: not settled after {s.waited_s:.0f} s; it {numbers}. Look for a leak, a loose contact or a moving process."
+    if s.n < 5 or s.waited_s < rule.window_s:
+        return f"Not yet: the window of {rule.window_s:g} s is filling."
+    return f"Not yet: {numbers}."
+
+
+def classify_response(moved: float, expected: float, *, error: float, acceptance: float, is_settled: bool, least: float = 0.10) -> str:
+    """ok, no response, unstable or out of acceptance, for a stimulus.
+
+    moved: change seen, expected: change that was to come (same unit); least: share of it below which nothing has answered.
+    error and acceptance in the same unit: how far from where it should be, and how far it may be to be adjusted at all.
+    """
+    if expected and abs(moved) < least * abs(expected):
+        return NO_RESPONSE
+    if not is_settled:
+        return UNSTABLE
+    return OUT_OF_ACCEPTANCE if abs(error) > acceptance else OK

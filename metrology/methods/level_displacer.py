@@ -1,0 +1,257 @@
+"""level-displacer: dry test with hung weights, adjusting in two full passes or more, then a wet proof in the column.
+
+Buoyancy after Archimedes; statistics after IEC 61298-2:2008.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from functools import lru_cache
+
+from metrology.judgement.errors import DOWN, UP
+from metrology.judgement.reference import ReferenceStandard
+from metrology.methods import common_steps as common
+from metrology.methods.base import AdjustTarget, Quantity, Slot
+from metrology.methods.budget import ideal_for
+from metrology.methods.common_steps import Wording, found_to_left, set_of
+from metrology.methods.setup import RunSetup
+from metrology.methods.steps import Check, Field, Step
+from metrology.methods.tx_multipoint import TxMultipoint, approach
+from metrology.quantities.buoyancy import HungLoad, hung_loads
+from metrology.quantities.words import number
+
+DRY = "Hang the weights instead of the displacer, let the swing die out, read the output, type it."
+WET = "Fill the column to each point from one side, read the gauge glass, let the output stand still, type both."
+_CAUSE = (("repair", "Correct the cause, then prove"), ("replace", "Mark for replacement"))
+_OWN = (
+    "A column may hold hot liquid or gas under pressure: isolate, drain and vent it before it is opened.",
+    "Hung weights fall: keep hands and feet from under them, lift heavy ones with a second person.",
+)
+
+
+class LevelDisplacer(TxMultipoint):
+    """The method; applied is the true level that the hung load stands for, in percent of the displacer's length."""
+
+    key = "level-displacer"
+    title = "Displacer level transmitter"
+    revision = "1"
+    min_passes = 2
+
+    def reference_roles(self, setup: RunSetup) -> tuple[tuple[str, str], ...]:
+        """The weights, and what reads the output."""
+        return (("applied", "Weights"), ("indicated", "Output meter"))
+
+    def steps(self, setup: RunSetup, choices: Mapping[str, str]) -> tuple[Step, ...]:
+        """Weights, dry test, adjusting, wet proof."""
+        return _steps(setup, tuple(sorted(choices.items())))
+
+    def plan(self, setup: RunSetup, set_key: str) -> tuple[Slot, ...]:
+        """The levels up and down: as the loads make them when dry, as the glass shows them when wet."""
+        return _plan(setup, set_key.startswith("wet_proof"))
+
+    def applied_quantity(self, setup: RunSetup, slot: Slot) -> Quantity:
+        """The true level of the load, or the level in the glass."""
+        near = 5.0
+        wet = not slot.extra
+        return Quantity(
+            "applied",
+            "Level in the glass" if wet else "True level of this load",
+            "%",
+            2,
+            slot.nominal,
+            slot.nominal - near,
+            slot.nominal + near,
+            0,
+            hint="As read on the gauge glass." if wet else "Change it only if another load hangs.",
+            span=100.0,
+        )
+
+    def adjust_targets(self, setup: RunSetup, variant: str) -> tuple[AdjustTarget, ...]:
+        """Zero with the first load, span with the last, at the level each really stands for."""
+        plan = self.plan(setup, "as_found")
+        ends = plan[0], plan[len(setup.points_percent) - 1]
+        return tuple(
+            replace(t, apply=s.extra["load"], ideal=s.ideal) for t, s in zip(super().adjust_targets(setup, variant), ends, strict=True)
+        )
+
+    def required_range(self, setup: RunSetup, role: str) -> tuple[float, float, str]:
+        """The loads to be hung, or the output."""
+        if role != "applied":
+            return super().required_range(setup, role)
+        loads = [r.load for r in loads_of(setup)]
+        return min(loads), max(loads), setup.instrument.details.weight_unit
+
+    def input_width(self, setup: RunSetup, nominal: float, reference: ReferenceStandard) -> float:
+        """The weights' uncertainty as a width of level, %."""
+        d = setup.instrument.details
+        full = d.displacer_volume * d.gravity * (d.density - d.upper_density)
+        load = d.displacer_weight - d.displacer_volume * d.gravity * d.upper_density - nominal / 100 * full
+        return 100.0 * reference.expanded(max(0.0, load), unit=d.weight_unit) / full
+
+
+def loads_of(setup: RunSetup) -> tuple[HungLoad, ...]:
+    """The loads of the points, from the weights entered in the run or those in the register."""
+    d = setup.instrument.details
+    text = dict(setup.entered).get("weights_on_hand", "")
+    on_hand = tuple(float(w.replace(",", ".")) for w in text.replace(";", " ").split()) if text else d.weights_on_hand
+    return hung_loads(
+        d.displacer_weight,
+        d.displacer_volume,
+        density=d.density,
+        upper_density=d.upper_density if d.interface else 0.0,
+        gravity=d.gravity,
+        percents=setup.points_percent,
+        on_hand=on_hand,
+    )
+
+
+@lru_cache(maxsize=256)
+def _plan(setup: RunSetup, is_wet: bool) -> tuple[Slot, ...]:
+    unit = setup.instrument.details.weight_unit
+    if is_wet:
+        rows: list[tuple[float, float, dict[str, str]]] = [(p, p, {}) for p in setup.points_percent]
+    else:
+        rows = [(r.percent, r.true_percent, {"load": f"{number(r.load, 4)} {unit}" + _pieces(r.weights)}) for r in loads_of(setup)]
+    slots: list[Slot] = []
+    for cycle in range(1, setup.cycles + 1):
+        for n, (percent, true, extra) in enumerate((*rows, *reversed(rows))):
+            direction = UP if n < len(rows) else DOWN
+            if is_wet:
+                how = approach(n, len(rows), direction)
+            else:
+                how = f"Hang {extra['load']}." + (" Lift the hook a little first, then let it down." if n == len(rows) else "")
+            slots.append(Slot(len(slots), cycle, direction, percent, true, ideal_for(setup, true), how, extra=extra))
+    return tuple(slots)
+
+
+def _pieces(weights: tuple[float, ...]) -> str:
+    return f" ({' + '.join(f'{w:g}' for w in weights)})" if weights else ""
+
+
+@lru_cache(maxsize=256)
+def _steps(setup: RunSetup, chosen: tuple[tuple[str, str], ...]) -> tuple[Step, ...]:
+    choices = dict(chosen)
+    follow = {
+        "adjust": lambda n: common.adjust(
+            n,
+            title="Adjust",
+            instruction="Zero with the first load, span with the last, in turn, two full passes at least. Type before and after.",
+            caution="The screws disturb each other; one pass is never enough.",
+        ),
+        "repair": common.repair,
+    }
+    found = Wording(
+        "as_found",
+        "judge",
+        "as found",
+        "judge",
+        "As found, dry",
+        "Judge as found",
+        DRY,
+        (("leave", "Leave as it is"), ("adjust", "Adjust zero and span"), ("repeat", "Take the points again"), *_CAUSE),
+        follow,
+    )
+    left = Wording(
+        "as_left",
+        "judge_left",
+        "as left",
+        "as left",
+        "As left, dry",
+        "Judge as left",
+        DRY,
+        (("leave", "Accept as left"), ("adjust", "Adjust zero and span again"), *_CAUSE),
+        follow,
+    )
+    spare = Step("adjust", "adjust", "adjust", "Adjust", "Zero, then span, two full passes at least.")
+    return (
+        common.identity(setup),
+        common.references(
+            Field("applied", "Weights", "reference", hint="The set that is hung."),
+            Field("indicated", "Output meter", "reference", hint="It reads the transmitter's output."),
+        ),
+        common.environment(),
+        _weights(setup),
+        common.warm_up(setup),
+        common.operator(setup),
+        common.hold(),
+        common.cautions(
+            setup,
+            *_OWN,
+            checks=(
+                Check("isolated", "Column isolated, drained and vented"),
+                Check("off", "Displacer off its hook and laid down safely"),
+                Check("safe", "The cautions above are met"),
+                Check("untouched", "Nothing adjusted yet: as found comes first"),
+            ),
+        ),
+        *found_to_left(found, left, choices, spare),
+        *_wet(setup, choices),
+        *common.restore(
+            setup,
+            checks=(
+                Check("weights", "Weights off the hook, counted and stored"),
+                Check("displacer", "Displacer back on its hook, hanging free in the column"),
+                Check("valves", "Column back in service: valves open, vent and drain closed"),
+                Check("covers", "Covers on, seals and locks back"),
+                Check("tidy", "No leaks, tags and tools cleared away"),
+            ),
+            caution="Fill the column slowly: a shock can throw the displacer off its hook.",
+        ),
+    )
+
+
+def _weights(setup: RunSetup) -> Step:
+    d = setup.instrument.details
+    u, v = d.weight_unit, "cm3" if d.weight_unit == "kg" else "in3"
+    return Step(
+        "weights",
+        "compute",
+        "prepare",
+        "Weights for each level",
+        f"Displacer {d.displacer_weight:g} {u} in air, {d.displacer_volume:.6g} {v}, density {d.density:g} {u}/{v}"
+        + (f" below and {d.upper_density:g} {u}/{v} above" if d.interface else "")
+        + ". Type the pieces you have; each level is made as near as they allow, and the level the load really stands for is what counts.",
+        fields=(Field("weights_on_hand", "Weights on hand", "text", u, required=False, hint="Every piece, like 1 0.5 0.2 0.2 0.1"),),
+        calculator="displacer-weights",
+        given=(
+            ("weight", d.displacer_weight),
+            ("volume", d.displacer_volume),
+            ("density", d.density),
+            ("upper_density", d.upper_density if d.interface else 0.0),
+            ("gravity", d.gravity),
+            ("percents", list(setup.points_percent)),
+            ("weights_on_hand", " ".join(f"{w:g}" for w in d.weights_on_hand)),
+        ),
+        enters=True,
+        confirm_label="Use these loads",
+    )
+
+
+def _wet(setup: RunSetup, choices: Mapping[str, str]) -> list[Step]:
+    why = "" if setup.instrument.details.has_column else "The column can't be filled here: the dry test stands alone."
+    words = Wording(
+        "wet_proof",
+        "judge_wet",
+        "as left",
+        "as left",
+        "Wet proof",
+        "Judge the wet proof",
+        WET,
+        (("leave", "Accept"), *_CAUSE),
+        {"repair": lambda n: common.repair(n, prefix="repair_wet")},
+    )
+    if why:
+        return [replace(s, left_out=why) for s in common.take(words, 1)]
+    return [
+        Step(
+            "mount",
+            "confirm",
+            "as left",
+            "Mount the displacer",
+            "Take the weights off, hang the displacer, close the column and make it ready to fill.",
+            checks=(Check("hung", "Displacer on its hook, hanging free"), Check("closed", "Column closed, vent open, ready to fill")),
+            confirm_label="Ready to fill",
+        ),
+        *set_of(words, choices),
+    ]

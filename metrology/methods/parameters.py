@@ -1,0 +1,132 @@
+"""Parameters of a smart transmitter: what there is, what may be set to what, and how two sets differ."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from metrology.faults import Fault, Faults
+from metrology.quantities.typed import parse_typed
+
+FORMAT = "verify-loop-parameters/1"
+
+
+@dataclass(frozen=True)
+class Parameter:
+    """A parameter. kind: text, number, choice, flag. longest: characters of a text. live: it moves by itself, not compared."""
+
+    name: str
+    label: str
+    kind: str
+    is_settable: bool = False
+    unit: str = ""
+    longest: int = 0
+    options: tuple[tuple[str, str], ...] = ()
+    live: bool = False
+
+
+UNITS = (("kPa", "kPa"), ("bar", "bar"), ("mbar", "mbar"), ("psi", "psi"), ("Pa", "Pa"), ("MPa", "MPa"), ("C", "C"), ("%", "%"))
+TRANSFERS = (("linear", "linear"), ("sqrt", "square root"))
+PARAMETERS = (
+    Parameter("tag", "Tag", "text", is_settable=True, longest=8),
+    Parameter("descriptor", "Descriptor", "text", is_settable=True, longest=16),
+    Parameter("message", "Message", "text", is_settable=True, longest=32),
+    Parameter("serial", "Device number", "text"),
+    Parameter("unit", "Unit", "choice", is_settable=True, options=UNITS),
+    Parameter("lrv", "LRV", "number", is_settable=True),
+    Parameter("urv", "URV", "number", is_settable=True),
+    Parameter("damping", "Damping", "number", is_settable=True, unit="s"),
+    Parameter("transfer", "Transfer", "choice", is_settable=True, options=TRANSFERS),
+    Parameter("lrl", "Sensor limit, lower", "number"),
+    Parameter("url", "Sensor limit, upper", "number"),
+    Parameter("min_span", "Smallest span", "number"),
+    Parameter("write_protect", "Write protection", "flag"),
+    Parameter("pv", "Digital value", "number", live=True),
+    Parameter("ma", "Loop current", "number", unit="mA", live=True),
+)
+BY_NAME = {p.name: p for p in PARAMETERS}
+_PACKED = set("@ABCDEFGHIJKLMNOPQRSTUVWXYZ[\\]^_ !\"#$%&'()*+,-./0123456789:;<=>?")
+
+
+def read_values(raw: Mapping[str, Any], *, settable_only: bool = False) -> dict[str, Any]:
+    """A set of parameters from texts or plain data, each checked alone; raises all Faults found."""
+    values: dict[str, Any] = {}
+    faults: list[Fault] = []
+    for name, given in raw.items():
+        p = BY_NAME.get(name)
+        if p is None or (settable_only and not p.is_settable):
+            faults.append(Fault("unknown_parameter", f"'{name}' can't be {'set' if p else 'found here'}.", field=name))
+            continue
+        try:
+            values[name] = _read(p, given)
+        except Fault as fault:
+            faults.append(fault)
+    if faults:
+        raise faults[0] if len(faults) == 1 else Faults(faults)
+    return values
+
+
+def _read(p: Parameter, given: Any) -> Any:
+    text = str(given).strip()
+    if p.kind == "flag":
+        return given is True or text.lower() in ("true", "on", "yes", "1")
+    if p.kind == "number":
+        return parse_typed(text, name=p.label, unit=p.unit, field=p.name).value
+    if p.kind == "choice":
+        if text not in dict(p.options):
+            raise Fault("unknown_choice", f"{p.label} is '{text}'; accepted are {', '.join(dict(p.options))}.", field=p.name)
+        return text
+    if p.longest and (len(text) > p.longest or not set(text.upper()) <= _PACKED):
+        raise Fault("bad_text", f"{p.label} takes at most {p.longest} plain letters and figures; '{text}' does not fit.", field=p.name)
+    return text.upper() if p.longest in (8, 16, 32) else text
+
+
+def check_pending(pending: Mapping[str, Any], device: Mapping[str, Any]) -> None:
+    """Refuse values that the device can't take: a range outside its sensor limits, a span too small, a damping out of reach."""
+    after = {**device, **pending}
+    faults = []
+    lrl, url, smallest = (float(after.get(k, d)) for k, d in (("lrl", -math.inf), ("url", math.inf), ("min_span", 0.0)))
+    lrv, urv = float(after.get("lrv", 0)), float(after.get("urv", 1))
+    for name, value in (("lrv", lrv), ("urv", urv)):
+        if name in pending and not lrl <= value <= url:
+            faults.append(
+                Fault("outside_limits", f"{BY_NAME[name].label} {value:g} lies outside the sensor limits {lrl:g} to {url:g}.", field=name)
+            )
+    if abs(urv - lrv) < smallest or urv == lrv:
+        faults.append(Fault("span_too_small", f"The span would be {abs(urv - lrv):g}; the device takes {smallest:g} or more.", field="urv"))
+    damping = pending.get("damping")
+    if damping is not None and not 0 <= damping <= 100:
+        faults.append(Fault("out_of_range", f"Damping is {damping:g} s; accepted is 0 to 100 s.", field="damping"))
+    if "unit" in pending and pending["unit"] != device.get("unit") and not {"lrv", "urv"} <= set(pending):
+        told = "A new unit changes what LRV and URV mean. Type both in the new unit with it."
+        faults.append(Fault("unit_alone", told, field="unit"))
+    if faults:
+        raise faults[0] if len(faults) == 1 else Faults(faults)
+
+
+def same(name: str, a: Any, b: Any) -> bool:
+    """Whether two values of a parameter are the same to what a device keeps (single precision)."""
+    if isinstance(a, int | float) and isinstance(b, int | float) and not isinstance(a, bool) and not isinstance(b, bool):
+        return math.isclose(a, b, rel_tol=2e-6, abs_tol=1e-6)
+    return bool(a == b)
+
+
+def differences(a: Mapping[str, Any], b: Mapping[str, Any]) -> tuple[tuple[str, Any, Any], ...]:
+    """(name, in a, in b) of each parameter that both hold and that differs; live ones are left out."""
+    return tuple(
+        (p.name, a[p.name], b[p.name])
+        for p in PARAMETERS
+        if not p.live and p.name in a and p.name in b and not same(p.name, a[p.name], b[p.name])
+    )
+
+
+def words(name: str, value: Any) -> str:
+    """A value as people read it."""
+    p = BY_NAME[name]
+    if p.kind == "flag":
+        return "on" if value else "off"
+    if p.kind == "number":
+        return f"{value:.6g}{f' {p.unit}' if p.unit else ''}"
+    return str(dict(p.options).get(value, value)) or "(empty)"

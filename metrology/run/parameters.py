@@ -1,0 +1,131 @@
+"""Parameter sets in a run: pending against device values, sent, read back, compared."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from metrology.faults import Fault
+from metrology.methods.parameters import BY_NAME, check_pending, differences, read_values, words
+from metrology.methods.steps import Step
+from metrology.run.fields import text_of
+from metrology.run.state import ParameterSet, RunState
+
+KINDS = ("before", "pending", "sent", "read back", "after")
+
+
+def require_hold(state: RunState, why: str) -> None:
+    """Refuse while no hold is open."""
+    if not state.open_holds:
+        raise Fault(
+            "no_hold",
+            f"{why}, and no hold is open on this run. Nothing was sent. Have the operator hold the signal (control in manual), "
+            "record the hold, then send.",
+            field="hold",
+        )
+
+
+def latest(state: RunState, *kinds: str) -> ParameterSet | None:
+    """The last parameter set of one of these kinds."""
+    return next((p for p in reversed(state.parameters) if p.kind in kinds), None)
+
+
+def device_values(state: RunState) -> Mapping[str, Any]:
+    """What the device was last seen to hold."""
+    seen = latest(state, "before", "read back", "after")
+    return seen.values if seen else {}
+
+
+def pending_values(state: RunState) -> Mapping[str, Any]:
+    """Edits that have not been sent yet; empty when there are none."""
+    for p in reversed(state.parameters):
+        if p.kind == "sent":
+            return {}
+        if p.kind == "pending":
+            return p.values
+    return {}
+
+
+def admit_parameters(state: RunState, step: Step, payload: Mapping[str, Any]) -> dict[str, Any]:
+    """The completed payload of a parameter set; sending needs the hold, edits must fit the device."""
+    kind = str(payload.get("kind", ""))
+    if kind not in KINDS:
+        raise Fault("unknown_choice", f"A parameter set is one of: {', '.join(KINDS)}.", field="kind")
+    raw = payload.get("values")
+    if not isinstance(raw, Mapping):
+        raise Fault("missing", "The parameter set is empty.", field="values")
+    if kind == "pending":
+        if not device_values(state):
+            raise Fault("not_read", "Read the device first: an edit is set against what it holds.", field="values")
+        values = read_values({k: v for k, v in raw.items() if str(v).strip() != ""}, settable_only=True)
+        values = {k: v for k, v in values.items() if k not in device_values(state) or differences({k: device_values(state)[k]}, {k: v})}
+        check_pending(values, device_values(state))
+    elif kind == "sent":
+        require_hold(state, "Sending moves the loop current")
+        values = dict(pending_values(state))
+        if not values:
+            raise Fault("nothing_pending", "There is nothing pending to send.", field="values")
+        if device_values(state).get("write_protect"):
+            raise Fault(
+                "write_protected", "The device is write-protected and kept its values. Take the protection off first.", field="values"
+            )
+    else:
+        values = read_values({k: v for k, v in raw.items() if str(v).strip() != ""})
+        if kind != "read back" and not {"lrv", "urv"} <= set(values):
+            raise Fault("missing", "LRV and URV are needed of every parameter set.", field="lrv")
+    return {"step": step.key, "kind": kind, "values": values, "source": str(payload.get("source") or "typed")}
+
+
+def admit_compared(state: RunState, step: Step, payload: Mapping[str, Any]) -> dict[str, Any]:
+    """The end of a compare step: what was to be shown has been shown, or a reason says why it stands."""
+    complaint = _complaint(state, step)
+    reason = text_of(payload, "reason", label="The reason", required=False)
+    if complaint and (complaint.code not in ("differs", "protection_off") or not reason):
+        raise complaint
+    return {"step": step.key, "values": {"reason": reason} if complaint else {}, "checks": []}
+
+
+def _complaint(state: RunState, step: Step) -> Fault | None:
+    before, after = latest(state, "before"), latest(state, "after")
+    if step.variant == "read":
+        return (
+            None
+            if before
+            else Fault("not_read", "Read the device, or type what the communicator shows, and keep it as the set before.", field="before")
+        )
+    if step.variant == "edit":
+        return _unproved(state)
+    if after is None or _changed_after(state, after):
+        return Fault("not_read", "Read the device once more: the set after is the record of how it is left.", field="after")
+    if before and before.values.get("write_protect") and not after.values.get("write_protect"):
+        told = "Write protection was on before and is off now. Put it back on and read again, or say why it stays off."
+        return Fault("protection_off", told, field="reason", needs_reason=True)
+    return None
+
+
+def _changed_after(state: RunState, after: ParameterSet) -> bool:
+    acts = [a for a in state.acts if a["at"] > after.at.isoformat()]
+    return bool(acts) or any(p.kind == "sent" and p.at > after.at for p in state.parameters)
+
+
+def _unproved(state: RunState) -> Fault | None:
+    """Edits not sent, sent and not read back, or read back different."""
+    if pending_values(state):
+        return Fault("not_sent", "There are edits that were not sent. Send them, or take them back.", field="pending")
+    sent, back = latest(state, "sent"), latest(state, "read back")
+    if sent is None:
+        return None
+    if back is None or back.at < sent.at:
+        return Fault(
+            "not_read_back", "What was sent has not been read back. A sent value counts when the device shows it.", field="read_back"
+        )
+    wrong = differences(sent.values, back.values)
+    if wrong:
+        told = "; ".join(f"{BY_NAME[n].label}: sent {words(n, a)}, reads {words(n, b)}" for n, a, b in wrong)
+        return Fault(
+            "differs",
+            f"The device does not hold what was sent. {told}. Send again, or say why it stands.",
+            field="reason",
+            needs_reason=True,
+        )
+    return None
