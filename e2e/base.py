@@ -180,6 +180,17 @@ class RunSteps:
         p.get_by_label("Operator told (name)").fill("Control room")
         p.get_by_role("button", name="Hold is off").click()
 
+    def restore_any(self, reading: str = "50") -> None:
+        """Put it back and release, whatever the method's own list is."""
+        p = self.page
+        expect(p.get_by_role("heading", name="Put it back")).to_be_visible()
+        for box in p.get_by_role("checkbox").all():
+            box.click()
+        p.get_by_role("button", name="It is back").click()
+        p.get_by_label("Normal reading seen").fill(reading)
+        p.get_by_label("Operator told (name)").fill("Control room")
+        p.get_by_role("button", name="Hold is off").click()
+
     def sign(self, note: str = "") -> None:
         p = self.page
         expect(p.get_by_role("heading", name="Sign", exact=True)).to_be_visible()

@@ -129,14 +129,17 @@ class RunLive:
             live.trace.wanted_at = now
             settle, samples = self.judge(name)
             last = samples[-1] if samples else None
+            q = live.quantity
+            away = name == "applied" and settle.status == SETTLED and not q.low <= settle.mean <= q.high
+            says = f"It stands still, away from this point: bring it to {number(q.expected, q.decimals)} {q.unit}." if away else ""
             rows[name] = {
                 "label": live.trace.signal["label"],
                 "unit": live.quantity.unit,
                 "t": last[0] if last else None,
                 "v": last[1] if last else None,
                 "text": number(last[1], live.quantity.decimals) if last else "",
-                "status": "lost" if live.trace.lost else settle.status,
-                "says": live.trace.lost or settle_words(settle, live.rule, live.quantity.unit),
+                "status": "lost" if live.trace.lost else "away" if away else settle.status,
+                "says": live.trace.lost or says or settle_words(settle, live.rule, live.quantity.unit),
                 "mean": settle.mean if settle.status != NO_DATA else None,
                 "limit": live.rule.limit,
                 "expected": live.quantity.expected,

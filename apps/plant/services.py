@@ -18,6 +18,7 @@ from metrology.judgement.tolerance import BASES, COMBINATIONS
 from metrology.methods.details import DETAIL_FIELDS, details_from
 from metrology.methods.registry import CATALOGUE
 from metrology.methods.setup import check_points
+from metrology.quantities.buoyancy import hung_loads
 from metrology.quantities.transfer import KINDS, Transfer, require_output, require_span
 from metrology.quantities.typed import parse_typed
 
@@ -210,7 +211,17 @@ def _details(data: Mapping[str, Any], instrument: Instrument) -> dict[str, Any]:
         raise Fault("bad_details", "The details are a list of named values.", field="details")
     mine = {f.name for f in DETAIL_FIELDS if instrument.method in f.methods}
     kept = {k: v for k, v in raw.items() if k in mine and v not in ("", None, False)}
-    details_from(kept)
+    details = details_from(kept)
+    if instrument.method == "level-displacer":
+        hung_loads(
+            details.displacer_weight,
+            details.displacer_volume,
+            density=details.density,
+            upper_density=details.upper_density if details.interface else 0.0,
+            gravity=details.gravity,
+            percents=(0.0, 100.0),
+            on_hand=details.weights_on_hand,
+        )
     return kept
 
 

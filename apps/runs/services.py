@@ -58,6 +58,7 @@ def start_run(*, actor: Person, instrument: Instrument, now: datetime, method_ke
         raise Fault("wrong_method", f"{instrument.tag} can't be run by '{method.title}'.", field="method")
     _refuse_second(instrument)
     setup = instrument.run_setup(policy_for(instrument), method.revision, method.key)
+    method.plan(setup, "as_found")  # what the register says must make points, or it is told before anything is open
     run = Run(number=next_number(), instrument=instrument, technician=actor, method=method.key, revision=method.revision, started_at=now)
     event = Event(1, str(uuid.uuid4()), "run_started", setup_payload(setup), actor.username, actor.name, now)
     try:

@@ -82,7 +82,7 @@ def _displacer_weights(given: Input) -> Result:
         percents=percents,
         on_hand=given.numbers("weights_on_hand") if given.has("weights_on_hand") else [],
     )
-    far = [r for r in rows if abs(r.off_percent) > MAX_OFF_PERCENT]
+    far = [r for r in rows if abs(r.off_percent) > MAX_OFF_PERCENT + 1e-9]
     says = "Every point can be made; its true level is what the load made stands for."
     if far:
         worst = max(far, key=lambda r: abs(r.off_percent))

@@ -178,7 +178,7 @@ SHEETS: tuple[Sheet, ...] = (
         "Analysis",
         (
             _choice("set", "Buffer set", tuple(BUFFERS)),
-            _f("nominal", "Nominal pH", start="7"),
+            _f("nominal", "Nominal pH", start="6.865"),
             _f("temp_c", "Temperature", "C", "25"),
         ),
         (("ph", "pH", ""),),

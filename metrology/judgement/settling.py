@@ -105,12 +105,12 @@ def settle_words(s: Settle, rule: SettleRule, unit: str) -> str:
     creep = abs(s.slope) * rule.window_s
     numbers = f"moves {creep:.2g} {unit} and spreads {s.spread:.2g} {unit} in {rule.window_s:g} s, limit {rule.limit:.2g} {unit}"
     if s.status == SETTLED:
-        return f"Settled: {numbers}."
+        return f"It {numbers}."
     if s.status == UNSTABLE:
-        return f"Unstable: not settled after {s.waited_s:.0f} s; it {numbers}. Look for a leak, a loose contact or a moving process."
+        return f"Not settled after {s.waited_s:.0f} s; it {numbers}. Look for a leak, a loose contact or a moving process."
     if s.n < 5 or s.waited_s < rule.window_s:
-        return f"Not yet: the window of {rule.window_s:g} s is filling."
-    return f"Not yet: {numbers}."
+        return f"The window of {rule.window_s:g} s is filling."
+    return f"It {numbers}."
 
 
 def classify_response(moved: float, expected: float, *, error: float, acceptance: float, is_settled: bool, least: float = 0.10) -> str:

@@ -145,6 +145,7 @@ class Method(Protocol):
     title: str
     revision: str
     default_points: tuple[float, ...]
+    informative_roles: tuple[str, ...]  # references whose TUR is shown and not demanded
     patience: float  # how many times longer than the policy's limit a signal may take to settle
 
     def reference_roles(self, setup: RunSetup) -> tuple[tuple[str, str], ...]:
@@ -183,6 +184,10 @@ class Method(Protocol):
 
     def findings(self, setup: RunSetup, readings: Sequence[RawReading], result: SetResult) -> tuple[tuple[str, str], ...]:
         """What else the set tells, as (name, value) texts for screen and record."""
+        ...
+
+    def shown_ideal(self, setup: RunSetup, slot: Slot, applied: float) -> float:
+        """What should have been read at an applied value, in the unit of what is read."""
         ...
 
     def suggestions(self, setup: RunSetup, readings: Sequence[RawReading], step_key: str) -> Mapping[str, str]:

@@ -9,16 +9,18 @@ from collections.abc import Mapping
 from dataclasses import replace
 from functools import lru_cache
 
-from metrology.judgement.errors import DOWN, UP
+from metrology.judgement.errors import DOWN, UP, Point
 from metrology.judgement.reference import ReferenceStandard
+from metrology.judgement.uncertainty import Component
 from metrology.methods import common_steps as common
-from metrology.methods.base import AdjustTarget, Quantity, Slot
-from metrology.methods.budget import ideal_for
+from metrology.methods.base import AdjustTarget, Quantity, RawReading, Slot
+from metrology.methods.budget import Budget, ideal_for
 from metrology.methods.common_steps import Wording, found_to_left, set_of
 from metrology.methods.setup import RunSetup
 from metrology.methods.steps import Check, Field, Step
 from metrology.methods.tx_multipoint import TxMultipoint, approach
 from metrology.quantities.buoyancy import HungLoad, hung_loads
+from metrology.quantities.typed import parse_typed
 from metrology.quantities.words import number
 
 DRY = "Hang the weights instead of the displacer, let the swing die out, read the output, type it."
@@ -75,6 +77,31 @@ class LevelDisplacer(TxMultipoint):
             replace(t, apply=s.extra["load"], ideal=s.ideal) for t, s in zip(super().adjust_targets(setup, variant), ends, strict=True)
         )
 
+    def budget(
+        self,
+        setup: RunSetup,
+        slot: Slot,
+        point: Point,
+        reading: RawReading,
+        references: Mapping[str, ReferenceStandard],
+        spread: tuple[float, int] | None,
+    ) -> tuple[Component, ...]:
+        """Weights (only while they hang), meter, resolution, settling, repeatability."""
+        if not references:
+            return ()
+        d, i = setup.instrument.details, setup.instrument
+        b = Budget(setup, point.applied, reading)
+        weights, meter = references.get("applied"), references.get("indicated")
+        if weights and slot.extra:
+            full = _full_lift(setup)
+            b.source(weights, at=_load(setup, point.applied), unit=d.weight_unit, per=100.0 / full, what="Weights")
+        if meter:
+            b.meter(meter, ideal_for(setup, point.applied), i.output_unit, b.out_span)
+        b.resolution(parse_typed(reading.indicated, name="The reading", unit=i.output_unit).resolution, b.out_span)
+        b.settling({"indicated": b.out_span})
+        b.repeatability(spread)
+        return tuple(b.parts)
+
     def required_range(self, setup: RunSetup, role: str) -> tuple[float, float, str]:
         """The loads to be hung, or the output."""
         if role != "applied":
@@ -85,9 +112,27 @@ class LevelDisplacer(TxMultipoint):
     def input_width(self, setup: RunSetup, nominal: float, reference: ReferenceStandard) -> float:
         """The weights' uncertainty as a width of level, %."""
         d = setup.instrument.details
-        full = d.displacer_volume * d.gravity * (d.density - d.upper_density)
-        load = d.displacer_weight - d.displacer_volume * d.gravity * d.upper_density - nominal / 100 * full
-        return 100.0 * reference.expanded(max(0.0, load), unit=d.weight_unit) / full
+        full = _full_lift(setup)
+        return 100.0 * reference.expanded(_load(setup, nominal), unit=d.weight_unit) / full
+
+
+def _load(setup: RunSetup, percent: float) -> float:
+    """The load that stands for a level, in the weight unit; 0 where it would be none."""
+    d = setup.instrument.details
+    empty = d.displacer_weight - d.displacer_volume * d.gravity * _upper(setup)
+    return max(0.0, empty - percent / 100 * _full_lift(setup))
+
+
+def _upper(setup: RunSetup) -> float:
+    """Density above: that of the upper liquid for an interface, else nothing."""
+    d = setup.instrument.details
+    return d.upper_density if d.interface else 0.0
+
+
+def _full_lift(setup: RunSetup) -> float:
+    """What the load loses from 0 to 100 %, in the weight unit."""
+    d = setup.instrument.details
+    return d.displacer_volume * d.gravity * (d.density - _upper(setup))
 
 
 def loads_of(setup: RunSetup) -> tuple[HungLoad, ...]:
@@ -99,7 +144,7 @@ def loads_of(setup: RunSetup) -> tuple[HungLoad, ...]:
         d.displacer_weight,
         d.displacer_volume,
         density=d.density,
-        upper_density=d.upper_density if d.interface else 0.0,
+        upper_density=_upper(setup),
         gravity=d.gravity,
         percents=setup.points_percent,
         on_hand=on_hand,
@@ -218,7 +263,7 @@ def _weights(setup: RunSetup) -> Step:
             ("weight", d.displacer_weight),
             ("volume", d.displacer_volume),
             ("density", d.density),
-            ("upper_density", d.upper_density if d.interface else 0.0),
+            ("upper_density", _upper(setup)),
             ("gravity", d.gravity),
             ("percents", list(setup.points_percent)),
             ("weights_on_hand", " ".join(f"{w:g}" for w in d.weights_on_hand)),

@@ -152,6 +152,11 @@ class LoopCheck(TxMultipoint):
             )
         return tuple(rows)
 
+    def shown_ideal(self, setup: RunSetup, slot: Slot, applied: float) -> float:
+        """What the display should show; the set point of an alarm."""
+        i, d = setup.instrument, _display(setup, slot)
+        return d.low + (applied - i.output_lo) / (i.output_hi - i.output_lo) * (d.high - d.low) if d else slot.nominal
+
     def propose(self, setup: RunSetup, result: SetResult, *, is_as_left: bool) -> Proposal:
         """Leave, or correct the part of the loop that is off."""
         worst = result.worst

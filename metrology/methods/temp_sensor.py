@@ -47,6 +47,7 @@ class TempSensor(TxMultipoint):
     revision = "1"
     default_points = (0.0, 50.0, 100.0)
     patience = 10.0
+    informative_roles = ("block",)
 
     def reference_roles(self, setup: RunSetup) -> tuple[tuple[str, str], ...]:
         """Probe, block, and what reads the sensor."""
@@ -218,6 +219,10 @@ class TempSensor(TxMultipoint):
             return fit_platinum([(float(r.applied), float(r.indicated) - _lead(setup)) for r in readings])
         except Fault:
             return None
+
+    def shown_ideal(self, setup: RunSetup, slot: Slot, applied: float) -> float:
+        """The signal of a sensor without error."""
+        return self._signal(setup, applied) if setup.instrument.details.sensor else applied
 
     def suggestions(self, setup: RunSetup, readings: Sequence[RawReading], step_key: str) -> Mapping[str, str]:
         """The coefficients to load, proposed from the as-found points."""

@@ -78,6 +78,10 @@ class TxConfigure(TxMultipoint):
         i = setup.instrument
         return self.tolerance_of(setup, i.lrv + (applied - i.output_lo) / (i.output_hi - i.output_lo) * (i.urv - i.lrv))
 
+    def shown_ideal(self, setup: RunSetup, slot: Slot, applied: float) -> float:
+        """The commanded current itself."""
+        return applied
+
     def propose(self, setup: RunSetup, result: SetResult, *, is_as_left: bool) -> Proposal:
         """The output stage is trimmed or left."""
         proposal = propose(setup, result, is_as_left=is_as_left)

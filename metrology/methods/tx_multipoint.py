@@ -42,6 +42,7 @@ class TxMultipoint:
     min_passes = 1
     has_statistics = True
     patience = 1.0
+    informative_roles: tuple[str, ...] = ()
 
     def reference_roles(self, setup: RunSetup) -> tuple[tuple[str, str], ...]:
         """What stands for the truth at the input, and what measures the output."""
@@ -248,6 +249,10 @@ class TxMultipoint:
     def findings(self, setup: RunSetup, readings: Sequence[RawReading], result: SetResult) -> tuple[tuple[str, str], ...]:
         """Nothing beyond the statistics."""
         return ()
+
+    def shown_ideal(self, setup: RunSetup, slot: Slot, applied: float) -> float:
+        """The ideal output."""
+        return ideal_for(setup, applied)
 
     def suggestions(self, setup: RunSetup, readings: Sequence[RawReading], step_key: str) -> Mapping[str, str]:
         """Nothing is proposed for a field."""

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from metrology.judgement.decision import RULES
-from metrology.methods.base import Judged, Method, SetResult, Slot
+from metrology.methods.base import Judged, Method, Quantity, SetResult, Slot
 from metrology.methods.steps import Step
 from metrology.quantities.words import decimals_for, iso, number, percent, ratio, signed
 from metrology.run.progress import evaluate_set, raw_readings
@@ -24,7 +24,7 @@ def reading_rows(state: RunState, method: Method, step_key: str, *, result: SetR
         if r.step != step_key:
             continue
         slot = plan[r.slot]
-        row = _plain_row(r, slot, state.setup.instrument.output_unit)
+        row = _plain_row(r, slot, _read(method, state, slot).unit)
         if not r.is_struck:
             _add_judgement(row, method, state, by_slot[r.slot], r)
         rows.append(row)
@@ -67,6 +67,11 @@ def _plain_row(r: Reading, slot: Slot, unit: str) -> RowData:
     }
 
 
+def _read(method: Method, state: RunState, slot: Slot) -> Quantity:
+    """What is read at a slot."""
+    return next(q for q in method.quantities(state.setup, slot) if q.name == "indicated")
+
+
 def captured_words(told: Mapping[str, Any]) -> str:
     """The statistics of a captured trace as a sentence."""
     unit, digits = told["unit"], 3 if abs(told["mean"]) >= 1 else 5
@@ -82,7 +87,7 @@ def captured_words(told: Mapping[str, Any]) -> str:
 def _add_judgement(row: RowData, method: Method, state: RunState, j: Judged, r: Reading) -> None:
     i = state.setup.instrument
     d = j.decision
-    row["ideal"] = number(j.point.ideal, decimals_for(i.output_hi - i.output_lo))
+    row["ideal"] = number(method.shown_ideal(state.setup, j.slot, j.point.applied), _read(method, state, j.slot).decimals)
     row["error"] = percent(j.point.error_percent)
     row["error_unit"] = f"{signed(j.error.unit, decimals_for(i.urv - i.lrv))} {i.unit}"
     row["tolerance"] = f"±{number(j.tolerance, 2 if j.tolerance >= 0.1 else 3)} %"

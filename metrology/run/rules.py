@@ -8,7 +8,7 @@ from typing import Any
 
 from metrology.faults import Fault, Faults
 from metrology.judgement.reference import find_reference_faults, reference_from
-from metrology.methods.base import Method
+from metrology.methods.base import Method, RawReading
 from metrology.methods.steps import Step
 from metrology.quantities.typed import parse_typed
 from metrology.quantities.words import minutes as minutes_text
@@ -24,9 +24,10 @@ from metrology.run.progress import (
     find_blocks,
     make_progress,
     passes_of,
+    references_of,
 )
 from metrology.run.readings import admit_adjustment, admit_reading
-from metrology.run.state import RunState
+from metrology.run.state import EXTRAS, RunState
 
 Payload = dict[str, Any]
 MAX_HOLD_MINUTES = 7 * 24 * 60
@@ -222,8 +223,8 @@ def _reference_assigned(a: Admission, payload: Mapping[str, Any]) -> Payload:
     if faults:
         raise faults[0] if len(faults) == 1 else Faults(faults)
     tur = a.method.reference_tur(a.state.setup, role, reference)
-    wanted = a.state.setup.policy.minimum_tur
-    if tur < 1:
+    wanted = a.state.setup.policy.minimum_tur if role not in a.method.informative_roles else 0.0
+    if tur < 1 and wanted:
         raise Fault(
             "too_coarse",
             f"{reference.code} is too coarse: its uncertainty is larger than the tolerance (TUR {ratio(tur)}). Choose a better one.",
@@ -293,7 +294,16 @@ def _reading_taken(a: Admission, payload: Mapping[str, Any]) -> Payload:
     if timer and not timer.is_over(a.now):
         left = minutes_text((timer.due_at - a.now).total_seconds())
         raise Fault("warming_up", f"The warm-up has {left} to go. Wait, or end it with a reason; your number is kept.", field="indicated")
-    return admit_reading(a.state, a.method, step, payload)
+    full = admit_reading(a.state, a.method, step, payload)
+    _require_judgeable(a, step, full)
+    return full
+
+
+def _require_judgeable(a: Admission, step: Step, payload: Mapping[str, Any]) -> None:
+    """A reading that can't be judged must not be stored, since nothing after it could be shown; raises the method's Fault."""
+    extra = {k: payload[k] for k in EXTRAS if k in payload}
+    raw = RawReading(payload["slot"], payload["applied"], payload["indicated"], extra, a.now.date())
+    a.method.evaluate(a.state.setup, [raw], references_of(a.state), step.key)
 
 
 def _reading_struck(a: Admission, payload: Mapping[str, Any]) -> Payload:

@@ -166,6 +166,7 @@ def _references(state: RunState, method: Method) -> list[ReferenceData]:
             {
                 "role": role,
                 "label": label,
+                "unit": method.required_range(state.setup, role)[2],
                 "code": r["code"] if r else None,
                 "name": r["name"] if r else None,
                 "due_on": r["due_on"] if r else None,

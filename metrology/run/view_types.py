@@ -349,6 +349,7 @@ class ReferenceData(TypedDict):
 
     role: str
     label: str
+    unit: str
     code: str | None
     name: str | None
     due_on: str | None

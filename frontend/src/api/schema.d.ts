@@ -1274,6 +1274,7 @@ export interface components {
                 references: {
                     role: string;
                     label: string;
+                    unit: string;
                     code: string | null;
                     name: string | null;
                     due_on: string | null;

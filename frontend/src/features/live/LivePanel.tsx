@@ -8,6 +8,7 @@ const LOOK: Record<string, { word: string; Icon: typeof CircleCheck; tone: strin
   settled: { word: "Settled", Icon: CircleCheck, tone: "text-kelp" },
   "not yet": { word: "Not yet", Icon: CircleDashed, tone: "text-amber" },
   "no data": { word: "Waiting for the first sample", Icon: CircleDashed, tone: "text-amber" },
+  away: { word: "Elsewhere", Icon: CircleDashed, tone: "text-amber" },
   unstable: { word: "Unstable", Icon: TriangleAlert, tone: "text-iron" },
   lost: { word: "Source lost", Icon: Unplug, tone: "text-iron" },
 };

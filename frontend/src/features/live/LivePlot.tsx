@@ -56,7 +56,7 @@ export function LivePlot({ name, frame, traces }: { name: string; frame: Frame; 
         legend: { show: false },
         cursor: { show: false },
         scales: { x: { time: false, range: [-SHOWN_S, 0] }, y: { range: (_u, low, high) => scaleFor(low ?? 0, high ?? 1, latest.current.frame.rows[latest.current.name]?.limit ?? 0) } },
-        axes: [{ ...axis, values: (_u, ticks) => ticks.map((t) => `${t} s`) }, { ...axis, size: 74 }],
+        axes: [{ ...axis, values: (_u, ticks) => ticks.map((t) => `${t} s`) }, { ...axis, size: 74, space: 22 }],
         series: [{}, { stroke: colour("--water"), width: 2, points: { show: false } }],
         hooks: { drawClear: [shade] },
       },

@@ -164,8 +164,8 @@ export function ReadingsStep({ run, step }: StepProps) {
       <Asked next={next} total={r.total} unit={r.unit} />
       <p className="font-bold">{next.how}</p>
       {choosing && <SourcePicker run={run} quantities={next.quantities} />}
-      {isLive && <LivePanel frame={live.frame} traces={live.traces} connected={live.connected} />}
       {(isLive || choosing) && <ByItself run={run} canStart={readsLive && hasStimulus} />}
+      {isLive && <LivePanel frame={live.frame} traces={live.traces} connected={live.connected} />}
       <div className="grid max-w-2xl grid-cols-2 items-start gap-4">
         {[...next.quantities].sort((a, b) => Number(b.name === "indicated") - Number(a.name === "indicated")).map((q) => {
           const fromLive = sources.some((s) => s.quantity === q.name);

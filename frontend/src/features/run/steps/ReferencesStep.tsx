@@ -101,7 +101,7 @@ function Role({ run, step, role, label, hint }: StepProps & { role: string; labe
   const chosen = run.view.references.find((r) => r.role === role);
   if (references.isPending) return <Loading what="the kit" />;
   if (references.isError) return <Failure error={references.error} retry={() => void references.refetch()} />;
-  const unit = role === "applied" ? run.view.instrument.unit : run.view.instrument.output_unit;
+  const unit = chosen?.unit ?? run.view.instrument.unit;
   const quantity = references.data.find((r) => r.range.endsWith(` ${unit}`))?.quantity;
   const fitting = references.data.filter((r) => r.quantity === quantity || r.range.endsWith(` ${unit}`));
   const shown = fitting.length ? fitting : references.data;

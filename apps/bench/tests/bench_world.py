@@ -1,0 +1,70 @@
+"""A small bench for tests: one smart pressure transmitter, two blocks with sensors, everything quick."""
+
+from apps.bench.maps import check_map
+from apps.bench.models import Device
+from apps.bench.simulator.bench import Bench
+from apps.bench.simulator.world import World, build_world
+
+
+def quick_world(**changes) -> World:
+    """Time runs fast, so that a round takes seconds."""
+    return build_world(
+        {
+            "speed": 8.0,
+            "transmitters": [
+                {
+                    "tag": "PT-2110",
+                    "transmitter": {"lrl": -100, "url": 1000, "lrv": 0, "urv": 400, "zero_error": 0.1, "noise": 0.001, **changes},
+                    "source_noise": 0.001,
+                }
+            ],
+            "blocks": [
+                {
+                    "code": code,
+                    "port": 0,
+                    "block": {"ramp": 400.0, "lag_s": 1.0, "stability": 0.001},
+                    "sensors": [{"sensor": "pt", "noise": 0.0003, "lag_s": 0.5, "faults": faults}],
+                }
+                for code, faults in (("A", {}), ("B", {"lead_ohm": 0.4}))
+            ],
+        }
+    )
+
+
+def signal(key, label, unit, read, **more):
+    return {"key": key, "label": label, "unit": unit, "read": read, **more}
+
+
+def add_device(code, protocol, port, signals, **more) -> Device:
+    """A device by its map, as a file would bring it."""
+    data = {
+        "format": "verify-loop-signals/1",
+        "device": code,
+        "protocol": protocol,
+        "address": f"127.0.0.1:{port}",
+        "signals": signals,
+        **more,
+    }
+    fields = check_map(data)
+    return Device.objects.create(**fields)
+
+
+def add_devices(bench: Bench) -> None:
+    """Every device of the quick world."""
+    source = signal("p", "Pressure source", "kPa", "MEAS1:INP?", write="SOUR1:LEV {value}", tag="PT-2110", low=-200, high=1300)
+    current = signal("i", "Loop current", "mA", "MEAS1:OUTP?", tag="PT-2110", low=0, high=25)
+    add_device("CAL", "scpi", bench.ports["calibrator"], [source, current], timeout_s=0.5)
+    registers = [
+        signal("shown", "In the control system", "kPa", {"address": 0}, low=-400, high=800),
+        signal("current", "Loop current, marshalling", "mA", {"address": 6, "word_order": "little"}, low=0, high=25),
+        signal("wrong", "Read in the wrong order", "mA", {"address": 6, "word_order": "big"}, low=0, high=25),
+    ]
+    add_device("CS", "modbus", bench.ports["modbus"], registers, timeout_s=0.5)
+    digital = [signal("pv", "Digital value", "kPa", "pv", tag="PT-2110"), signal("ma", "Loop current", "mA", "ma")]
+    add_device("HART", "hart", bench.ports["hart PT-2110"], digital, timeout_s=0.5)
+    for code in ("A", "B"):
+        signals = [
+            signal("probe", f"Probe in {code}", "C", "MEAS:PROB?", write="SOUR:TEMP {value}", low=-60, high=700),
+            signal("s1", f"Sensor in {code}", "ohm", "MEAS:SENS1?", tag=f"TE-{code}", low=0, high=4000),
+        ]
+        add_device(f"BLOCK-{code}", "scpi", bench.ports[f"block {code}"], signals, timeout_s=0.5, pace={"unit_s": 0.01, "settle_s": 3})

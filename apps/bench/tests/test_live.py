@@ -1,0 +1,327 @@
+"""Live runs on the simulated bench: captured, lost and regained, left alone, resumed; and the transmitter spoken to."""
+
+import json
+import time
+import uuid
+
+from django.core.cache import cache
+from django.test import TransactionTestCase
+from django.utils import timezone
+
+from apps.bench import rounds
+from apps.bench.hub import HUB
+from apps.bench.models import AutoCapture, Device
+from apps.bench.simulator.bench import BenchThread
+from apps.bench.tests.bench_world import add_devices, quick_world
+from apps.plant.models import Instrument
+from apps.runs.models import Run, RunEvent
+from apps.runs.tests.base import PlantClient, make_reference
+
+PRESSURE = {"applied": "MB-P01", "indicated": "MB-I01"}
+SENSOR = {"applied": "MB-T01", "block": "MB-B01", "indicated": "MB-R01"}
+
+
+class LiveTestCase(PlantClient, TransactionTestCase):
+    """A plant with the quick bench beside it."""
+
+    world: dict = {}
+
+    def setUp(self):
+        cache.clear()
+        self.make_plant()
+        make_reference("MB-T01", unit="C", low=-50, high=700, u=0.02)
+        make_reference("MB-B01", unit="C", low=-50, high=700, u=0.3)
+        make_reference("MB-R01", unit="ohm", low=0, high=400, u=0.002)
+        for code in ("A", "B"):
+            Instrument.objects.create(
+                tag=f"TE-{code}",
+                serial=f"S-{code}",
+                service="Liquor",
+                area=self.area,
+                family="temperature sensor",
+                method="temp-sensor",
+                unit="C",
+                lrv=0,
+                urv=100,
+                tolerance_value=0.5,
+                tolerance_basis="unit",
+                details={"sensor": "pt", "dwell_min": "0.01"},
+                policy={"settle_window_s": 1.0, "settle_limit_s": 12.0},
+            )
+        Instrument.objects.filter(tag="PT-2110").update(policy={"settle_window_s": 1.0, "settle_limit_s": 8.0})
+        thread = BenchThread(quick_world(**self.world))
+        self.bench = thread.__enter__()
+        self.addCleanup(thread.__exit__)
+        self.addCleanup(HUB.stop)
+        self.addCleanup(rounds.stop_all)
+        add_devices(self.bench)
+        self.sign_in(self.ines)
+
+    def choose(self, **signals):
+        for quantity, signal in signals.items():
+            self.ok(("source_chosen", {"quantity": quantity, "signal": signal}))
+
+    def live_transmitter(self):
+        self.start()
+        view = self.forward(PRESSURE)
+        self.choose(applied="CAL/p", indicated="CAL/i")
+        return view
+
+    def capture(self, typed=None):
+        view = self.view()
+        return self.post(f"runs/{self.run_id}/capture/", {"id": str(uuid.uuid4()), "expected_seq": view["seq"], "typed": typed or {}})
+
+    def view(self):
+        view = self.get(f"runs/{self.run_id}/").json()["view"]
+        self.seq = view["seq"]
+        return view
+
+    def until(self, act, seconds=25):
+        end = time.monotonic() + seconds
+        while time.monotonic() < end:
+            found = act()
+            if found:
+                return found
+            time.sleep(0.1)
+        raise AssertionError("it never came")
+
+
+class Capturing(LiveTestCase):
+    def test_a_captured_reading_keeps_the_statistics_behind_it(self):
+        self.live_transmitter()
+        answer = self.until(lambda: (a := self.capture()).status_code == 200 and a)
+        row = answer.json()["view"]["evidence"][0]["rows"][0]
+        self.assertEqual(row["verdict"], "pass")
+        told = RunEvent.objects.get(run_id=self.run_id, type="reading_taken").payload
+        self.assertEqual(told["source"], "live")
+        for name in ("mean", "sd", "slope", "window_s", "settle_s", "peak", "t90_s", "n", "limit"):
+            self.assertIn(name, told["captured"]["indicated"])
+        self.assertAlmostEqual(told["captured"]["indicated"]["mean"], 4.016, delta=0.01)
+        self.assertAlmostEqual(float(told["applied"]), 0.0, delta=0.5)
+
+    def test_what_has_not_settled_is_not_captured(self):
+        self.live_transmitter()
+        self.bench.world.channel("PT-2110").source.leak = 2.0
+        self.until(lambda: self.capture().json()["code"] == "not_settled" and "limit" in self.capture().json()["message"])
+        self.assertEqual(self.view()["evidence"], [])
+
+    def test_capturing_away_from_the_point_is_refused(self):
+        self.live_transmitter()
+        self.bench.world.channel("PT-2110").source.go_to(150)
+        body = self.until(lambda: (b := self.capture().json()).get("code") == "not_at_point" and b)
+        self.assertIn("this point is 0 kPa", body["message"])
+
+    def test_a_source_lost_in_the_middle_is_said_and_typing_goes_on(self):
+        self.live_transmitter()
+        self.until(lambda: self.capture().status_code == 200)
+        self.bench.calibrator.misbehaves.silent = True
+        lost = self.until(lambda: (b := self.capture().json()).get("code") == "source_lost" and b)
+        self.assertIn("type the reading", lost["message"])
+        self.view()
+        self.ok(("reading_taken", {"step": "as_found", "slot": 1, "indicated": "8.02"}))
+        self.bench.calibrator.misbehaves.silent = False
+        self.bench.world.channel("PT-2110").source.go_to(200)
+        self.until(lambda: self.capture().status_code == 200)
+        rows = self.view()["evidence"][0]["rows"]
+        self.assertEqual([bool(r["captured"]) for r in rows], [True, False, True])
+
+    def test_a_client_cannot_claim_that_something_was_captured(self):
+        self.live_transmitter()
+        claim = {"indicated": {"mean": 4.0, "sd": 0}}
+        self.ok(("reading_taken", {"step": "as_found", "slot": 0, "indicated": "4.00", "captured": claim, "source": "live"}))
+        told = RunEvent.objects.get(run_id=self.run_id, type="reading_taken").payload
+        self.assertEqual(told["source"], "typed")
+        self.assertNotIn("captured", told)
+
+    def test_a_source_of_another_quantity_and_an_unknown_one_are_told(self):
+        self.live_transmitter()
+        self.assertFailure(self.send(("source_chosen", {"quantity": "indicated", "signal": "NOBODY/x"})), 404, "unknown_signal")
+        self.choose(indicated="CAL/p")
+        self.ok(("source_chosen", {"quantity": "applied", "signal": ""}))
+        self.assertIn("can't stand for", self.assertFailure(self.capture(), 400, "nothing_live")["message"])
+
+    def test_absurd_values_of_a_wrong_word_order_are_said(self):
+        self.live_transmitter()
+        self.choose(indicated="CS/wrong")
+        body = self.until(lambda: (b := self.capture().json()).get("code") == "source_lost" and b)
+        self.assertIn("word order", body["message"])
+
+    def test_signals_are_offered_by_unit_those_of_the_tag_first(self):
+        rows = self.get("signals/?unit=mA&tag=PT-2110").json()
+        self.assertEqual(rows[0]["id"], "CAL/i")
+        self.assertTrue(all(r["unit"] == "mA" for r in rows))
+        self.assertTrue(any(r["can_set"] for r in self.get("signals/?unit=bar&tag=").json()))
+
+    def test_the_stream_gives_the_trace_so_far_and_then_frames(self):
+        self.live_transmitter()
+        self.until(lambda: self.capture().status_code == 200)
+        answer = self.client.get(f"/api/v1/runs/{self.run_id}/live/")
+        self.assertEqual(answer["Content-Type"], "text/event-stream")
+        pieces = b"".join(next(iter(answer.streaming_content)) for _ in range(2)).decode()
+        trace = json.loads(pieces.split("event: trace\ndata: ")[1].split("\n")[0])
+        self.assertGreater(len(trace["indicated"]), 5)
+        frame = json.loads(pieces.split("event: frame\ndata: ")[1].split("\n")[0])
+        self.assertEqual(frame["slot"], 1)
+        self.assertEqual(frame["rows"]["indicated"]["unit"], "mA")
+        answer.close()
+        self.client.logout()
+        self.assertEqual(self.client.get(f"/api/v1/runs/{self.run_id}/live/").status_code, 401)
+
+
+class ByItself(LiveTestCase):
+    def start_round(self, *runs):
+        answer = self.post("rounds/", {"runs": [str(r) for r in runs]})
+        self.assertEqual(answer.status_code, 201, answer.content)
+        return answer.json()
+
+    def ended(self):
+        return AutoCapture.objects.exclude(status="running").first()
+
+    def test_the_five_points_up_and_down_are_taken_by_themselves(self):
+        self.live_transmitter()
+        self.start_round(self.run_id)
+        self.assertFailure(self.post("rounds/", {"runs": [self.run_id]}), 400, "running")
+        auto = self.until(self.ended, 60)
+        self.assertEqual(auto.status, "done", auto.says)
+        view = self.view()
+        self.assertEqual(view["step"]["kind"], "judge")
+        rows = view["evidence"][0]["rows"]
+        self.assertEqual([r["percent"] for r in rows], ["0 %", "25 %", "50 %", "75 %", "100 %", "100 %", "75 %", "50 %", "25 %", "0 %"])
+        self.assertTrue(all(r["verdict"] == "pass" and len(r["captured"]) == 2 for r in rows))
+
+    def test_it_stops_with_a_reason_and_keeps_what_was_captured(self):
+        self.live_transmitter()
+        self.start_round(self.run_id)
+        self.until(lambda: RunEvent.objects.filter(run_id=self.run_id, type="reading_taken").count() >= 2)
+        self.bench.world.channel("PT-2110").source.leak = 5.0
+        auto = self.until(self.ended, 40)
+        self.assertEqual(auto.status, "stopped")
+        self.assertIn("unstable", auto.says)
+        self.assertGreaterEqual(len(self.view()["evidence"][0]["rows"]), 2)
+
+    def test_two_sensors_in_two_blocks_are_found_finished(self):
+        ids = []
+        for code in ("A", "B"):
+            self.start(f"TE-{code}")
+            self.forward(SENSOR)
+            self.choose(applied=f"BLOCK-{code}/probe", indicated=f"BLOCK-{code}/s1")
+            ids.append(self.run_id)
+        ready = {c["tag"]: c["why_not"] for c in self.get("rounds/candidates/").json()}
+        self.assertEqual(ready, {"TE-A": "", "TE-B": ""})
+        plan = self.post("rounds/plan/", {"runs": ids}).json()
+        self.assertEqual(len(plan["turns"]), 6)
+        self.assertGreater(plan["saved_s"], 0)
+        self.start_round(*ids)
+        auto = self.until(self.ended, 60)
+        self.assertEqual(auto.status, "done", auto.says)
+        told = {}
+        for run_id in ids:
+            view = self.get(f"runs/{run_id}/").json()["view"]
+            told[view["instrument"]["tag"]] = (view["step"]["kind"], view["evidence"][0]["verdict"], len(view["evidence"][0]["rows"]))
+        self.assertEqual(told, {"TE-A": ("judge", "pass", 3), "TE-B": ("judge", "fail", 3)})
+
+    def test_a_block_that_never_reaches_its_point_is_told(self):
+        self.bench.world.wells[0].block.reaches = 60.0
+        self.start("TE-A")
+        self.forward(SENSOR)
+        self.choose(applied="BLOCK-A/probe", indicated="BLOCK-A/s1")
+        Device.objects.update(timeout_s=0.4)
+        from metrology.methods.temp_sensor import TempSensor
+
+        before, TempSensor.patience = TempSensor.patience, 0.5
+        self.addCleanup(setattr, TempSensor, "patience", before)
+        self.start_round(self.run_id)
+        auto = self.until(self.ended, 60)
+        self.assertEqual(auto.status, "stopped")
+        self.assertIn("never reached 100 C", auto.says)
+        self.assertEqual(len(self.view()["evidence"][0]["rows"]), 2)
+
+    def test_it_can_be_stopped_and_goes_on_after_a_restart(self):
+        self.live_transmitter()
+        auto = self.start_round(self.run_id)
+        self.until(lambda: RunEvent.objects.filter(run_id=self.run_id, type="reading_taken").exists())
+        rounds.stop_all()  # as when the server goes down
+        self.assertEqual(AutoCapture.objects.get().status, "running")
+        rounds.resume_all(timezone.now())
+        taken = RunEvent.objects.filter(run_id=self.run_id, type="reading_taken").count()
+        self.until(lambda: RunEvent.objects.filter(run_id=self.run_id, type="reading_taken").count() > taken)
+        stopped = self.post(f"rounds/{auto['id']}/stop/").json()
+        self.assertEqual(stopped["status"], "stopped")
+        self.assertIn("What was captured is kept", stopped["says"])
+        self.assertEqual(Run.objects.get().status, "open")
+
+    def test_a_run_that_is_not_live_cannot_go_by_itself(self):
+        self.start()
+        self.forward(PRESSURE)
+        self.assertFailure(self.post("rounds/", {"runs": [self.run_id]}), 400, "not_live")
+        self.assertFailure(self.post("rounds/", {"runs": []}), 400, "bad_round")
+        self.sign_in(self.marta)
+        self.assertFailure(self.post("rounds/", {"runs": [self.run_id]}), 403, "not_allowed")
+
+
+class Spoken(LiveTestCase):
+    world = {"url": 1000, "damping": 0.3}
+
+    def configure(self):
+        self.start(method="tx-configure")
+        self.forward({"indicated": "MB-I01"})
+        self.choose(device="HART/")
+
+    def act(self, path, **body):
+        answer = self.post(f"runs/{self.run_id}/device/{path}/", body)
+        if answer.status_code == 200:
+            self.seq = answer.json()["view"]["seq"]
+        return answer
+
+    def to_edit(self):
+        self.configure()
+        self.assertEqual(self.act("read", act="before").status_code, 200)
+        self.ok(("step_confirmed", {"step": "read_device"}))
+        for slot, ma in enumerate(("4.001", "12.001", "20.002")):
+            self.ok(("reading_taken", {"step": "as_found", "slot": slot, "indicated": ma}))
+        self.ok(("decision_made", {"step": "judge", "choice": "leave"}))
+
+    def test_a_range_is_pending_sent_read_back_and_saved(self):
+        self.to_edit()
+        self.ok(("parameters_captured", {"step": "configure", "kind": "pending", "values": {"urv": "250", "damping": "2"}}))
+        view = self.act("send").json()["view"]
+        self.assertEqual(view["step"]["compare"]["state"], "proved")
+        self.assertEqual(self.bench.hart["PT-2110"].tx.urv, 250.0)
+        self.ok(("step_confirmed", {"step": "configure"}))
+        self.assertFailure(self.send(("step_confirmed", {"step": "read_after"})), 400, "not_read")
+        self.act("read", act="after")
+        self.ok(("step_confirmed", {"step": "read_after"}))
+        before, after = (self.get(f"runs/{self.run_id}/parameters/{k}.json").json() for k in ("before", "after"))
+        self.assertEqual((before["values"]["urv"], after["values"]["urv"]), (400.0, 250.0))
+        rows = self.post("parameters/compare/", {"a": before, "b": after}).json()
+        self.assertEqual({r["name"]: (r["a"], r["b"]) for r in rows}, {"urv": ("400", "250"), "damping": ("0.3 s", "2 s")})
+        self.assertFailure(self.post("parameters/compare/", {"a": before, "b": {"format": "other"}}), 400, "bad_file")
+
+    def test_sending_without_an_open_hold_is_refused_and_the_device_untouched(self):
+        self.to_edit()
+        view = self.ok(("parameters_captured", {"step": "configure", "kind": "pending", "values": {"urv": "250"}}))["view"]
+        release = {"hold": view["holds"][0]["id"], "values": {"reading": "10", "operator": "Control room"}, "reason": "called away"}
+        self.ok(("hold_released", release))
+        self.assertIn("no hold is open", self.assertFailure(self.act("send"), 400, "no_hold")["message"])
+        self.assertFailure(self.act("act", act="zero_trim"), 400, "no_hold")
+        self.assertEqual(self.bench.hart["PT-2110"].tx.urv, 400.0)
+
+    def test_acts_are_done_and_recorded_and_bad_ones_told(self):
+        self.to_edit()
+        self.assertEqual(self.act("act", act="fix_output", value="12,5").status_code, 200)
+        self.assertEqual(self.bench.hart["PT-2110"].tx.fixed_ma, 12.5)
+        view = self.act("act", act="follow").json()["view"]
+        self.assertEqual([a["words"] for a in view["acts"]], ["held the output at 12.5 mA", "let the output follow the process again"])
+        self.assertFailure(self.act("act", act="fix_output", value="abc"), 400, "not_a_number")
+        self.assertFailure(self.act("act", act="explode"), 400, "unknown_choice")
+        self.bench.hart["PT-2110"].tx.write_protect = True
+        self.assertIn("write-protected", self.assertFailure(self.act("act", act="zero_trim"), 400, "refused")["message"])
+
+    def test_a_device_that_is_silent_leaves_the_record_as_it_was(self):
+        self.configure()
+        self.bench.hart["PT-2110"].misbehaves.silent = 99
+        told = self.assertFailure(self.act("read", act="before"), 400, "no_answer")
+        self.assertIn("type the values", told["message"])
+        typed = {"tag": "PT1", "unit": "kPa", "lrv": "0", "urv": "400", "damping": "1"}
+        self.ok(("parameters_captured", {"step": "read_device", "kind": "before", "values": typed, "source": "read from elsewhere"}))
+        self.assertEqual(self.view()["parameters"][0]["source"], "typed")

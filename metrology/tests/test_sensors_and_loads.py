@@ -1,0 +1,145 @@
+"""Matching coefficients, hung loads, the plan of a round, and the signatures of temperature sensors."""
+
+from unittest import TestCase
+
+from metrology.calculators import CALCULATORS, SHEETS, calculate, plot_points
+from metrology.faults import Fault
+from metrology.judgement.temperature_signature import SensorPoint, find_sensor_signatures
+from metrology.methods.round_plan import Stop, plan_round
+from metrology.quantities.buoyancy import hung_loads
+from metrology.quantities.temperature import Platinum, fit_platinum, pt_resistance, sensor_signal, sensor_temperature
+from tools.signature_trials import run_trials, shares
+
+
+class Coefficients(TestCase):
+    def test_the_curve_of_the_standard_comes_back(self):
+        fitted = fit_platinum([(t, pt_resistance(t)) for t in (-50, 0, 100, 250, 400)])
+        self.assertAlmostEqual(fitted.r0, 100.0, places=6)
+        self.assertAlmostEqual(fitted.a, 3.9083e-3, places=9)
+        self.assertAlmostEqual(fitted.b, -5.775e-7, places=12)
+
+    def test_an_element_of_its_own_is_found_and_inverted(self):
+        own = Platinum(100.35, 3.915e-3, -5.9e-7)
+        fitted = fit_platinum([(t, own.resistance(t)) for t in (0, 75, 150)])
+        self.assertAlmostEqual(fitted.r0, 100.35, places=5)
+        for t in (-20.0, 0.0, 60.0, 149.0):
+            self.assertAlmostEqual(fitted.temperature(own.resistance(t)), t, places=3)
+
+    def test_two_points_keep_b_of_the_standard_and_one_is_too_few(self):
+        self.assertEqual(fit_platinum([(0, 100.0), (100, 138.51)]).b, -5.775e-7)
+        with self.assertRaises(Fault):
+            fit_platinum([(20, 107.79), (20.02, 107.8)])
+
+    def test_signals_both_ways(self):
+        self.assertAlmostEqual(sensor_signal("tc-k", 600, cold_junction_c=23), 24.905 - 0.919, places=3)
+        self.assertAlmostEqual(sensor_temperature("tc-k", 24.905 - 0.919, cold_junction_c=23), 600, delta=0.05)
+        self.assertAlmostEqual(sensor_temperature("pt", 138.5055), 100.0, places=3)
+
+
+class Loads(TestCase):
+    def test_the_nearest_sum_counts_at_its_true_level(self):
+        # W 2 kg, V 1000 cm3, rho 0.001: the load falls by 1 kg from 0 to 100 %.
+        rows = hung_loads(2.0, 1000.0, density=0.001, percents=(0, 25, 50, 100), on_hand=(1, 0.5, 0.2, 0.2, 0.1))
+        self.assertEqual([round(r.load, 3) for r in rows], [2.0, 1.7, 1.5, 1.0])
+        self.assertEqual([round(r.exact, 3) for r in rows], [2.0, 1.75, 1.5, 1.0])
+        self.assertAlmostEqual(rows[1].true_percent, 30.0)
+        self.assertEqual(rows[3].weights, (1,))
+
+    def test_an_interface_and_a_set_that_makes_everything(self):
+        rows = hung_loads(3.0, 1000.0, density=0.001, upper_density=0.0008, percents=(0, 50, 100), on_hand=())
+        self.assertEqual([round(r.exact, 6) for r in rows], [2.2, 2.1, 2.0])
+        self.assertEqual([round(r.true_percent, 6) for r in rows], [0, 50, 100])
+
+    def test_pounds_and_inches_give_the_same_levels(self):
+        kg = hung_loads(2.0, 1500.0, density=0.00095, percents=(25,), on_hand=(1, 0.5, 0.1))
+        lb = hung_loads(
+            2 / 0.45359237,
+            1500 / 2.54**3,
+            density=0.00095 * 2.54**3 / 0.45359237,
+            percents=(25,),
+            on_hand=[w / 0.45359237 for w in (1, 0.5, 0.1)],
+        )
+        self.assertAlmostEqual(kg[0].true_percent, lb[0].true_percent, places=6)
+
+    def test_a_set_that_cannot_make_a_point_is_said_with_its_true_level(self):
+        told = calculate("displacer-weights", {"weight": 2, "volume": 1000, "density": 0.001, "weights_on_hand": "1 1"})
+        self.assertFalse(told["usable"])
+        self.assertIn("bring smaller weights", told["says"])
+        worst = max(told["rows"], key=lambda r: abs(r["off_percent"]))
+        self.assertAlmostEqual(abs(worst["off_percent"]), 50.0)
+        with self.assertRaises(Fault):
+            hung_loads(1.0, 2000.0, density=0.001, percents=(100,), on_hand=())
+
+
+class Rounds(TestCase):
+    def test_while_one_block_heads_the_other_is_read(self):
+        a = [Stop("A", 0, 60, 30, ("1", "2")), Stop("A", 100, 60, 30, ("1", "2"))]
+        b = [Stop("B", 0, 100, 30, ("3",))]
+        plan = plan_round([a, b], read_s=10)
+        self.assertEqual([(t.stop.block, t.stop.point, t.read_s) for t in plan.turns], [("A", 0, 90), ("B", 0, 130), ("A", 100, 200)])
+        self.assertEqual(plan.finish_s, 220)
+        # one sensor after another: A twice two points of 90 + 10, B 130 + 10
+        self.assertEqual(plan.one_after_another_s, 4 * 100 + 140)
+        self.assertEqual(plan.saved_s, 320)
+
+    def test_the_reader_is_one_so_a_block_that_is_ready_waits(self):
+        plan = plan_round([[Stop("A", 0, 10, 0, ("1", "2"))], [Stop("B", 0, 12, 0, ("3",))]], read_s=5)
+        self.assertEqual([(t.stop.block, t.ready_s, t.read_s) for t in plan.turns], [("A", 10, 10), ("B", 12, 20)])
+
+
+class Signatures(TestCase):
+    def points(self, errors, sensor="pt"):
+        ts = (0.0, 75.0, 150.0)
+        return [SensorPoint(t, e, sensor_signal(sensor, t + 0.5) - sensor_signal(sensor, t - 0.5)) for t, e in zip(ts, errors, strict=True)]
+
+    def test_a_constant_resistance_is_a_lead_and_a_proportional_one_is_r0(self):
+        lead = self.points([0.35 / s.slope for s in self.points((0, 0, 0))])
+        found = find_sensor_signatures(lead, tolerance=0.15, sensor="pt", wires=2)
+        self.assertEqual(found[0].code, "lead-resistance")
+        self.assertIn("+0.350 ohm", found[0].says)
+        self.assertIn("2-wire", found[0].says)
+        drift = self.points([0.003 * pt_resistance(s.t90_c) / s.slope for s in self.points((0, 0, 0))])
+        self.assertEqual(find_sensor_signatures(drift, tolerance=0.15, sensor="pt")[0].code, "r0-drift")
+
+    def test_thermocouples(self):
+        constant = find_sensor_signatures(self.points((4.0, 3.9, 3.95), "tc-k"), tolerance=2.5, sensor="tc-k")
+        self.assertEqual(constant[0].code, "cold-junction")
+        gradient = find_sensor_signatures(self.points((3.0, 0.1, -3.0), "tc-k"), tolerance=2.5, sensor="tc-k")
+        self.assertEqual(gradient[0].code, "inhomogeneity")
+
+    def test_nothing_is_named_inside_half_the_tolerance_or_on_two_points(self):
+        self.assertEqual(find_sensor_signatures(self.points((0.07, 0.07, 0.07)), tolerance=0.15, sensor="pt"), ())
+        self.assertEqual(find_sensor_signatures(self.points((1, 1, 1))[:2], tolerance=0.15, sensor="pt"), ())
+
+    def test_random_faults_are_named_right_and_healthy_ones_left_alone(self):
+        right, false = shares(run_trials(240, seed=77))
+        self.assertGreaterEqual(right, 0.9)
+        self.assertLessEqual(false, 0.05)
+
+
+class Sheets(TestCase):
+    def test_every_calculation_has_a_sheet_whose_start_values_compute(self):
+        self.assertEqual({s.name for s in SHEETS}, set(CALCULATORS))
+        for sheet in SHEETS:
+            data = {}
+            for f in sheet.fields:
+                if f.kind == "rows":
+                    rows = [line.split() for line in f.start.splitlines()]
+                    data[f.name] = [dict(zip(f.columns, row, strict=True)) for row in rows]
+                else:
+                    data[f.name] = f.start
+            with self.subTest(sheet=sheet.name):
+                result = calculate(sheet.name, data)
+                self.assertLessEqual({name for name, _, _ in sheet.outputs}, set(result))
+                if sheet.plot:
+                    self.assertGreater(len(plot_points(sheet.name, data)), 20)
+                if sheet.inverse:
+                    self.assertIn(sheet.inverse, CALCULATORS)
+
+    def test_a_plot_follows_the_calculation_and_leaves_out_what_has_no_value(self):
+        points = plot_points("thermocouple-emf", {"type": "R"})
+        self.assertGreaterEqual(min(x for x, _ in points), -50)
+        at = min(points, key=lambda p: abs(p[0] - 1000))
+        self.assertAlmostEqual(at[1], calculate("thermocouple-emf", {"type": "R", "t90_c": at[0]})["emf_mv"])
+        with self.assertRaises(Fault):
+            plot_points("belt-load", {})
