@@ -6,6 +6,7 @@ import os
 from datetime import timedelta
 from pathlib import Path
 
+from axe_playwright_python.sync_playwright import Axe
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.utils import timezone
 from playwright.sync_api import Page, expect, sync_playwright
@@ -18,6 +19,12 @@ PASSWORD = "a-long-password"
 ARGUMENTS = ["--no-sandbox", "--disable-dev-shm-usage", "--disable-gpu", "--font-render-hinting=none", "--disable-background-networking"]
 SHOTS = os.environ.get("SHOTS")
 expect.set_options(timeout=10_000)
+
+
+SMALL_TARGETS = """() => [...document.querySelectorAll('main button, main input, main [role=radio], main select, main a')]
+    .filter((e) => e.getClientRects().length && !e.closest('.sr-only'))
+    .map((e) => ({ words: (e.innerText || e.name || '').slice(0, 40), height: e.getBoundingClientRect().height }))
+    .filter((t) => t.height < 47.5)"""
 
 
 def browser_path() -> str:
@@ -114,6 +121,21 @@ class BrowserTestCase(StaticLiveServerTestCase):
         page.get_by_label("Password").fill(PASSWORD)
         page.get_by_role("button", name="Sign in").click()
         expect(page.get_by_role("heading", name="Today")).to_be_visible()
+
+    def check(self, page, where):
+        """No serious finding of axe, light and dark."""
+        for theme in ("light", "dark"):
+            page.evaluate("(theme) => { document.documentElement.dataset.theme = theme; }", theme)
+            page.wait_for_timeout(60)
+            found = [v for v in Axe().run(page).response["violations"] if v["impact"] in ("serious", "critical")]
+            told = [(v["id"], [n["html"][:160] for n in v["nodes"][:3]]) for v in found]
+            self.assertEqual(told, [], f"{where}, {theme}")
+
+    def check_step(self, page, heading):
+        """A step of a run: no serious finding, and targets for gloves."""
+        expect(page.get_by_role("heading", name=heading, exact=True).first).to_be_visible()
+        self.check(page, heading)
+        self.assertEqual(page.evaluate(SMALL_TARGETS), [], f"{heading}, targets for gloves")
 
     def shot(self, name: str, page: Page | None = None) -> None:
         """A picture, when SHOTS names a folder."""

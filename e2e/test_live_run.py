@@ -42,6 +42,7 @@ class LiveRun(BenchJourney):
         p = self.page
         self.to_live()
         expect(p.get_by_role("button", name="Capture reading 1")).to_be_enabled()
+        self.check_step(p, "As found")
         p.get_by_label("Reading, typed instead").press("Enter")
         expect(p.get_by_role("status", name="Last reading")).to_contain_text("Reading 1,")
         self.bench.calibrator.misbehaves.silent = True
@@ -74,6 +75,7 @@ class LiveRun(BenchJourney):
         p.get_by_role("button", name="Start the round of 2").click()
         expect(p.get_by_role("heading", name="Round under way")).to_be_visible()
         self.shot("round")
+        self.check(p, "round")
         p.goto("about:blank")
         p.wait_for_timeout(4000)
         p.goto("/round")

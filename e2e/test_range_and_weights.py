@@ -29,6 +29,7 @@ class SmartTransmitter(BenchJourney):
         p.get_by_role("button", name="Make pending").click()
         expect(p.get_by_text("waits to be sent: 250")).to_be_visible()
         self.shot("parameters")
+        self.check_step(p, "Set range, damping, trims")
         p.get_by_role("button", name="Set and proved").click()
         expect(p.get_by_text("There are edits that were not sent.").first).to_be_visible()
         # The hold comes off early from another device: sending is refused and the device keeps its range.
@@ -147,6 +148,7 @@ class Displacer(BenchJourney):
         p.get_by_role("button", name="Confirm").click()
         expect(p.get_by_role("heading", name="Weights for each level")).to_be_visible()
         expect(p.get_by_role("cell", name="25.26 %")).to_be_visible()
+        self.check_step(p, "Weights for each level")
         p.get_by_label("Weights on hand").fill("1 1")
         p.get_by_role("button", name="Use these loads").click()
         expect(p.get_by_text("bring smaller weights").first).to_be_visible()

@@ -6,6 +6,7 @@ import argparse
 import os
 import subprocess
 import sys
+import warnings
 from pathlib import Path
 
 import uvicorn
@@ -38,6 +39,8 @@ def main() -> None:
 
 
 def _serve(host: str, port: int) -> None:
+    # Files are served from a synchronous reader, which is as meant; the stream of live readings is asynchronous.
+    warnings.filterwarnings("ignore", message="StreamingHttpResponse must consume synchronous iterators")
     uvicorn.run("config.asgi:application", host=host, port=port, log_level="warning", timeout_graceful_shutdown=2)
 
 

@@ -6,7 +6,7 @@ import uuid
 from typing import Any
 
 from apps.bench.models import AutoCapture
-from apps.bench.rounds import check_runs
+from apps.bench.rounds import active_for, check_runs
 from apps.bench.selectors import find_signal
 from apps.runs.models import OPEN, Run
 from apps.runs.store import load_run
@@ -57,6 +57,8 @@ def candidates() -> list[dict[str, Any]]:
         try:
             [(_, _, stimulus)] = check_runs([run.id])
             block = find_signal(stimulus)[0].label
+            if active_for(run.id):
+                why = "It is being captured by itself now."
         except (Fault, Missing) as fault:
             why = fault.message
         rows.append(

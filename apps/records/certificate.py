@@ -125,6 +125,8 @@ def _story(run: Run, state: RunState, view: RunView) -> list[Flowable]:
     for found in view["evidence"]:
         story += _set(found, view)
     story += _adjusting(view)
+    story += _computed(view)
+    story += _parameters(view)
     story += _references(state, view)
     story += _rules(view)
     story += _holds(view)
@@ -201,15 +203,14 @@ def _result(view: RunView) -> list[Flowable]:
 
 
 def _set(found: SetData, view: RunView) -> list[Flowable]:
-    i = view["instrument"]
     header = [
         _p(t, SMALL)
         for t in (
             "Point",
             "Way",
-            f"Applied {i['unit']}",
-            f"Ideal {i['output_unit']}",
-            f"Read {i['output_unit']}",
+            f"Applied {found['applied_unit']}",
+            f"Ideal {found['read_unit']}",
+            f"Read {found['read_unit']}",
             "Error, % span",
             "Tolerance",
             "U",
@@ -217,16 +218,35 @@ def _set(found: SetData, view: RunView) -> list[Flowable]:
             "Verdict",
         )
     ]
-    rows = [header, *[_row(r) for r in found["rows"]]]
+    rows = [header, *[_row(r, found["read_unit"]) for r in found["rows"]]]
     widths = [WIDTH * f for f in (0.07, 0.07, 0.12, 0.1, 0.1, 0.12, 0.1, 0.1, 0.09, 0.13)]
     stats = "; ".join(f"{s['name'].lower()} {s['value']}" for s in found["statistics"])
     return [
         KeepTogether([_p(f"{found['title']}: readings", HEAD), Table(rows, colWidths=widths, style=_lines(header=True), repeatRows=1)]),
-        _p(f"Statistics (IEC 61298-2): {stats}.", SMALL),
+        *([_p(f"Statistics (IEC 61298-2): {stats}.", SMALL)] if stats else []),
+        *_told(found),
     ]
 
 
-def _row(r: RowData) -> list[Flowable]:
+def _told(found: SetData) -> list[Flowable]:
+    """What the method finds beyond the statistics, what was simulated or hung, and how live readings settled."""
+    lines = []
+    if found["findings"]:
+        lines.append("; ".join(f"{f['name']}: {f['value']}" for f in found["findings"]) + ".")
+    inputs = [f"{r['percent']} {r['simulated']}" for r in found["rows"] if r["simulated"] and not r["struck"]]
+    if inputs:
+        lines.append(f"At the input: {'; '.join(inputs)}.")
+    splits = [f"{r['percent']} {r['direction']}: digital {r['pv']}, {r['split']}" for r in found["rows"] if r["split"]]
+    if splits:
+        lines.append(f"Digital value beside the output: {'; '.join(splits)}.")
+    live = [(r, c) for r in found["rows"] for c in r["captured"] if c["quantity"] == "indicated"]
+    if live:
+        captured = " ".join(f"{r['percent']} {r['direction']}, {c['says']}" for r, c in live)
+        lines.append(f"Captured live: {captured}")
+    return [_p(line, SMALL) for line in lines]
+
+
+def _row(r: RowData, unit: str) -> list[Flowable]:
     if r["struck"]:
 
         def strike(text: Any) -> Paragraph:
@@ -242,7 +262,9 @@ def _row(r: RowData) -> list[Flowable]:
             _p(f"struck by {r['struck_by']}: {r['struck']}", SMALL),
         ]
     close = ", marginal" if r["is_too_close"] else ""
-    cells = [r["percent"], r["direction"], r["applied"], r["ideal"], r["indicated"], r["error"], r["tolerance"], r["u"], r["tur"]]
+    read = r["indicated"] if unit else f"{r['indicated']} {r['unit']}"
+    where = f"{r['percent']} {r['channel']}".strip()
+    cells = [where, r["direction"], r["applied"], r["ideal"], read, r["error"], r["tolerance"], r["u"], r["tur"]]
     return [*[_p(c, SMALL) for c in cells], Paragraph(_verdict(r["verdict"]) + close, SMALL)]
 
 
@@ -254,6 +276,37 @@ def _adjusting(view: RunView) -> list[Flowable]:
         stopped = f" Stopped before both ends were inside the aim: {a['reason']}" if a["reason"] else ""
         lines.append(_p(f"{a['title']} (error in % of span in brackets): {passes}.{stopped}"))
     return [KeepTogether([_p("Adjustment and work", HEAD), *lines])] if lines else []
+
+
+def _computed(view: RunView) -> list[Flowable]:
+    """What was computed for the run and kept."""
+    out: list[Flowable] = []
+    for c in view["computed"]:
+        reason = f" Gone on all the same: {c['reason']}" if c["reason"] else ""
+        lines: list[Flowable] = [_p(c["title"], HEAD), _p(c["says"] + reason)]
+        if c["rows"]:
+            cells = [[_p(h, SMALL) for h in c["head"]], *[[_p(v, SMALL) for v in row] for row in c["rows"]]]
+            lines.append(Table(cells, colWidths=[WIDTH / len(c["head"])] * len(c["head"]), style=_lines(header=True)))
+        out.append(KeepTogether(lines))
+    return out
+
+
+def _parameters(view: RunView) -> list[Flowable]:
+    """Parameter sets before and after side by side, and what was done through the communication."""
+    sets = {p["kind"]: p for p in view["parameters"]}
+    before, after = sets.get("before"), sets.get("after")
+    out: list[Flowable] = []
+    if before and after:
+        left, right = ({v["name"]: v["value"] for v in s["values"]} for s in (before, after))
+        rows = [[_p(t, SMALL) for t in ("Parameter", f"Before, {local(before['at'])}", f"After, {local(after['at'])}")]]
+        rows += [[_p(name, SMALL), _p(left.get(name), SMALL), _p(right.get(name), SMALL)] for name in dict.fromkeys((*left, *right))]
+        table = Table(rows, colWidths=[WIDTH * f for f in (0.3, 0.35, 0.35)], style=_lines(header=True))
+        out += [_p("Parameters", HEAD), _p(f"Before: {before['source']}. After: {after['source']}.", SMALL), table]
+    if view["acts"]:
+        out.append(
+            _p("Done through its communication: " + "; ".join(f"{local(a['at'])} {a['by']} {a['words']}" for a in view["acts"]) + ".")
+        )
+    return out
 
 
 def _pass(p: PassData, unit: str) -> str:

@@ -73,6 +73,8 @@ def export_csv(run: Run, events: list[Event], now: datetime) -> str:
     out = io.StringIO()
     writer = csv.writer(out)
     i = view["instrument"]
+    units = {(s["applied_unit"], s["read_unit"]) for s in view["evidence"]}
+    applied, read = units.pop() if len(units) == 1 else (i["unit"], "")
     writer.writerow(
         [
             "record",
@@ -83,9 +85,9 @@ def export_csv(run: Run, events: list[Event], now: datetime) -> str:
             "cycle",
             "direction",
             "percent",
-            f"applied ({i['unit']})",
-            f"indicated ({i['output_unit']})",
-            f"ideal ({i['output_unit']})",
+            f"applied ({applied})",
+            f"indicated ({read})" if read else "indicated",
+            f"ideal ({read})" if read else "ideal",
             "error (% of span)",
             "tolerance",
             "U",
@@ -93,6 +95,10 @@ def export_csv(run: Run, events: list[Event], now: datetime) -> str:
             "struck",
             "by",
             "at",
+            "channel",
+            "unit",
+            "digital value",
+            "source",
         ]
     )
     for found in view["evidence"]:
@@ -119,6 +125,10 @@ def export_csv(run: Run, events: list[Event], now: datetime) -> str:
                         r["struck"],
                         r["by"],
                         r["at"],
+                        r["channel"],
+                        r["unit"],
+                        r["pv"],
+                        "live" if r["captured"] else "typed",
                     )
                 ]
             )

@@ -145,6 +145,7 @@ class Method(Protocol):
     title: str
     revision: str
     default_points: tuple[float, ...]
+    applies_output: bool  # what is applied is in the unit of the output: an injected or commanded current
     informative_roles: tuple[str, ...]  # references whose TUR is shown and not demanded
     patience: float  # how many times longer than the policy's limit a signal may take to settle
 

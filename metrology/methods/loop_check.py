@@ -32,6 +32,7 @@ class LoopCheck(TxMultipoint):
     key = "loop-check"
     title = "Loop check"
     revision = "1"
+    applies_output = True
     has_statistics = False
 
     def reference_roles(self, setup: RunSetup) -> tuple[tuple[str, str], ...]:

@@ -28,6 +28,7 @@ class TxConfigure(TxMultipoint):
     key = "tx-configure"
     title = "Smart transmitter: range, trim, damping"
     revision = "1"
+    applies_output = True
     default_points = (0.0, 50.0, 100.0)
 
     def reference_roles(self, setup: RunSetup) -> tuple[tuple[str, str], ...]:

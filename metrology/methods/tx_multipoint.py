@@ -42,6 +42,7 @@ class TxMultipoint:
     min_passes = 1
     has_statistics = True
     patience = 1.0
+    applies_output = False
     informative_roles: tuple[str, ...] = ()
 
     def reference_roles(self, setup: RunSetup) -> tuple[tuple[str, str], ...]:

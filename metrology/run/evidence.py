@@ -128,13 +128,16 @@ def corridor(state: RunState, method: Method, step_key: str) -> list[CorridorPoi
 def set_evidence(state: RunState, method: Method, step: Step, *, is_final: bool) -> SetData:
     """One set: rows, verdict, statistics, signatures and the corridor."""
     result = evaluate_set(state, method, step.key)
+    i = state.setup.instrument
+    rows = reading_rows(state, method, step.key, result=result)
+    units = {r["unit"] for r in rows}
     return {
         "key": step.key,
         "title": step.title,
         "phase": step.phase,
         "is_final": is_final,
         "is_complete": result.is_complete,
-        "rows": reading_rows(state, method, step.key, result=result),
+        "rows": rows,
         "verdict": result.verdict if result.judged else None,
         "share": f"{100 * result.share:.0f} % of tolerance" if result.judged else None,
         "statistics": _statistics(result),
@@ -150,6 +153,8 @@ def set_evidence(state: RunState, method: Method, step: Step, *, is_final: bool)
         ],
         "corridor": corridor(state, method, step.key),
         "budget": _budget(result),
+        "applied_unit": i.output_unit if method.applies_output else i.unit,
+        "read_unit": units.pop() if len(units) == 1 else "",
         "findings": [
             {"name": n, "value": v}
             for n, v in (method.findings(state.setup, raw_readings(state, step.key), result) if result.is_complete else ())

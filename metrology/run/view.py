@@ -7,6 +7,7 @@ from datetime import datetime
 
 from metrology.judgement.policy import describe_policy
 from metrology.methods.base import Method, Quantity, Slot
+from metrology.methods.details import SENSORS
 from metrology.methods.steps import PHASES, Step
 from metrology.quantities.transfer import KINDS
 from metrology.quantities.words import decimals_for, iso, number, percent, ratio
@@ -95,7 +96,11 @@ def make_view(state: RunState, method: Method, now: datetime) -> RunView:
 
 def instrument_data(state: RunState) -> InstrumentData:
     """The instrument of the run, as frozen at its start."""
-    i = state.setup.instrument
+    i, d = state.setup.instrument, state.setup.instrument.details
+    output, tolerance = f"{i.output_lo:g} to {i.output_hi:g} {i.output_unit}", i.tolerance_text
+    if state.setup.method == "temp-sensor":
+        output = dict(SENSORS)[d.sensor] if d.sensor else f"read in {i.unit}"
+        tolerance = f"class {d.sensor_class}" if d.sensor_class else tolerance
     return {
         "tag": i.tag,
         "serial": i.serial,
@@ -103,9 +108,9 @@ def instrument_data(state: RunState) -> InstrumentData:
         "area": i.area,
         "feeds": i.feeds,
         "range": f"{i.lrv:g} to {i.urv:g} {i.unit}",
-        "output": f"{i.output_lo:g} to {i.output_hi:g} {i.output_unit}",
+        "output": output,
         "transfer": KINDS[i.transfer.kind],
-        "tolerance": i.tolerance_text,
+        "tolerance": tolerance,
         "unit": i.unit,
         "output_unit": i.output_unit,
         "details": details_words(i),
@@ -240,7 +245,7 @@ def _readings_step(state: RunState, method: Method, step: Step, evidence: list[S
         "rows": rows,
         "output_unit": indicated.unit,
         "unit": i.unit,
-        "believable": f"{indicated.low:g} to {indicated.high:g} {indicated.unit}",
+        "believable": f"{indicated.low:.4g} to {indicated.high:.4g} {indicated.unit}",
         "next": _next_reading(state, slot, asked) if slot else None,
     }
 

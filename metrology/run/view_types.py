@@ -334,6 +334,8 @@ class SetData(TypedDict):
     corridor: list[CorridorPoint]
     budget: BudgetData | None
     findings: list[Named]
+    applied_unit: str
+    read_unit: str
 
 
 class OverrideData(TypedDict):

@@ -17,7 +17,7 @@ from apps.runs.models import Hold, Run, RunEvent
 from apps.runs.projections import project
 from apps.runs.services import NewEvent, append_events, start_run
 from apps.runs.store import find_broken_link, load_events
-from apps.runs.tests.base import GOOD, PlantTestCase
+from apps.runs.tests.base import GOOD, PlantClient, PlantTestCase
 from metrology.faults import Fault
 from metrology.run.state import fold
 
@@ -170,11 +170,11 @@ class ChainAndProjections(PlantTestCase):
             self.assertLessEqual(len(queries), 16)
 
 
-class RaceForOnePlace(TransactionTestCase):
+class RaceForOnePlace(PlantClient, TransactionTestCase):
     """Two people append at the same moment: one is stored, the other is told."""
 
     def setUp(self):
-        PlantTestCase.setUpTestData.__func__(type(self))
+        self.make_plant()
 
     def test_two_appends_at_once(self):
         run = start_run(actor=self.ines, instrument=self.instrument, now=timezone.now())

@@ -1246,6 +1246,8 @@ export interface components {
                         name: string;
                         value: string;
                     }[];
+                    applied_unit: string;
+                    read_unit: string;
                 }[];
                 adjustments: {
                     step: string;

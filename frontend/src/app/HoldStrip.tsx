@@ -9,9 +9,11 @@ export function HoldStrip() {
   const holds = useHolds();
   const now = useNow(15_000);
   if (!holds.data?.length) return null;
+  const waiting = holds.data.filter((h) => Date.parse(h.until) >= now).length;
+  const alone = waiting === 1;
   return (
     <section aria-label="Open holds" className="max-h-36 shrink-0 overflow-y-auto border-b border-rule">
-      <ul>
+      <ul className="grid lg:grid-cols-2">
         {holds.data.map((h) => {
           const late = now - Date.parse(h.until);
           const overdue = late > 0;
@@ -19,7 +21,7 @@ export function HoldStrip() {
           return (
             <li
               key={h.run + h.placed_at}
-              className={`flex flex-wrap items-center gap-x-4 gap-y-0 border-l-8 px-4 ${overdue ? "border-iron bg-iron-soft" : "border-amber bg-amber-soft"}`}
+              className={`flex flex-wrap items-center gap-x-4 gap-y-0 border-l-8 px-4 ${overdue ? "border-iron bg-iron-soft lg:col-span-2" : `border-amber bg-amber-soft ${alone ? "lg:col-span-2" : ""}`}`}
             >
               <Icon size={18} aria-hidden="true" />
               <Link to={`/run/${h.run}`} className="inline-flex min-h-12 items-center font-bold underline underline-offset-4">
@@ -27,7 +29,7 @@ export function HoldStrip() {
               </Link>
               <span className="font-bold">{h.kind} is on</span>
               <span>
-                {h.placed_by}, since {clock(h.placed_at)} ({span(now - Date.parse(h.placed_at))})
+                {h.placed_by}, {overdue && `since ${clock(h.placed_at)}, `}for {span(now - Date.parse(h.placed_at))}
               </span>
               <span className={overdue ? "font-bold text-iron" : ""}>
                 {overdue ? `due back ${clock(h.until)}: overdue by ${span(late)}. Release it or say why not.` : `due back ${clock(h.until)}`}

@@ -27,7 +27,7 @@ export function CurvePlot({ points, band, at, x, y }: { points: [number, number]
   const there = points.reduce((best, p) => (Math.abs(p[0] - at) < Math.abs(best[0] - at) ? p : best));
   const inside = at >= x0 && at <= x1;
   return (
-    <figure>
+    <figure className="max-w-2xl">
       <svg viewBox={`0 0 ${W} ${H}`} className="w-full" role="img" aria-label={`${y} over ${x}`}>
         {ticks(x0, x1).map((t) => (
           <g key={t}>

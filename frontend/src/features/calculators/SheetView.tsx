@@ -159,6 +159,10 @@ export function SheetView({ sheet, run, liked, onLike }: { sheet: Sheet; run: st
         )}
         {answer && sheet.outputs.filter((o) => Array.isArray(answer[o.name])).map((o) => <Rows key={o.name} rows={answer[o.name] as Result[]} />)}
       </section>
+      <p className="text-sm">
+        <span className="block font-bold">{sheet.formula}</span>
+        <span className="text-muted">Source: {sheet.source}.</span>
+      </p>
       {run && answer && <UseInRun runId={run} sheet={sheet} answer={answer} onTake={(values) => Object.entries(values).forEach(([n, v]) => set(n, v))} />}
       {sheet.plot && (
         <div>
@@ -176,10 +180,6 @@ export function SheetView({ sheet, run, liked, onLike }: { sheet: Sheet; run: st
           )}
         </div>
       )}
-      <p className="text-sm">
-        <span className="block font-bold">{sheet.formula}</span>
-        <span className="text-muted">Source: {sheet.source}.</span>
-      </p>
     </div>
   );
 }

@@ -1,6 +1,7 @@
 import { useEffect, useRef, type RefObject } from "react";
 import uPlot from "uplot";
 import "uplot/dist/uPlot.min.css";
+import { scaleFor } from "./scale";
 import type { Frame, Traces } from "./useLive";
 
 const SHOWN_S = 60;
@@ -8,13 +9,6 @@ const HEIGHT = 150;
 
 function colour(name: string): string {
   return getComputedStyle(document.documentElement).getPropertyValue(name).trim();
-}
-
-/** Lowest and highest shown: the trace with air around it, never narrower than a few settle limits. */
-export function scaleFor(low: number, high: number, limit: number): [number, number] {
-  const middle = (low + high) / 2;
-  const half = Math.max((high - low) * 0.6, limit * 4, 1e-9);
-  return [middle - half, middle + half];
 }
 
 /** The trace of one quantity over the last minute, with the settle window shaded and the settle limits about its mean. */

@@ -10,7 +10,7 @@ import { Ring } from "../../ui/Ring";
 import { Verdict } from "../../ui/Verdict";
 import { ErrorPlot } from "../run/ErrorPlot";
 import { Budget } from "../run/Budget";
-import { KitInUse, More, Statistics } from "../run/Evidence";
+import { Kept, KitInUse, More, Pairs, Statistics } from "../run/Evidence";
 import { Meanwhile } from "../run/Meanwhile";
 import { PassPlot } from "../run/PassPlot";
 import { ReadingTable } from "../run/ReadingTable";
@@ -174,15 +174,23 @@ export function RecordPage() {
               <h2 className="flex items-baseline gap-3 font-bold">
                 {s.title} <Verdict verdict={s.verdict} size={15} /> <span className="text-sm font-normal text-muted">{s.share}</span>
               </h2>
-              <ReadingTable set={s} units={{ output: v.instrument.output_unit }} />
-              <More title={`Statistics, ${s.title.toLowerCase()}`}>
-                <Statistics set={s} />
-              </More>
+              <ReadingTable set={s} units={{ output: s.read_unit }} />
+              {s.findings.length > 0 && (
+                <More title={`What it tells, ${s.title.toLowerCase()}`} open>
+                  <Pairs rows={s.findings} />
+                </More>
+              )}
+              {s.statistics.length > 0 && (
+                <More title={`Statistics, ${s.title.toLowerCase()}`}>
+                  <Statistics set={s} />
+                </More>
+              )}
               <More title={`Uncertainty budget, ${s.title.toLowerCase()}`}>
                 <Budget budget={s.budget} />
               </More>
             </section>
           ))}
+          <Kept view={v} />
           <More title="Everything that happened">
             <Log id={run.id} />
           </More>

@@ -119,7 +119,10 @@ function Going({ auto, onStop, stopping }: { auto: Auto; onStop: () => void; sto
                 {r.taken} of {r.total} points
               </td>
               <td className="w-1/2">
-                <progress max={r.total} value={r.taken} className="h-4 w-full" aria-label={`${r.tag}: ${r.taken} of ${r.total}`} />
+                <svg viewBox="0 0 100 4" preserveAspectRatio="none" className="h-4 w-full" aria-hidden="true">
+                  <rect width="100" height="4" className="fill-rule" />
+                  <rect width={(100 * r.taken) / r.total} height="4" className="fill-kelp" />
+                </svg>
               </td>
               <td className="pl-3">{r.at_step}</td>
             </tr>

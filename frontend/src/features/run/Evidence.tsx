@@ -75,20 +75,54 @@ function Holds({ view }: { view: RunView }) {
   );
 }
 
-function SetBlock({ set, view, onStrike }: { set: ReadingSet; view: RunView; onStrike?: () => void }) {
+function SetBlock({ set, onStrike }: { set: ReadingSet; onStrike?: () => void }) {
   return (
     <section aria-label={`${set.title} readings`} className="pb-2">
       <h3 className="flex items-baseline gap-3 pt-2 font-bold">
         {set.title} <Verdict verdict={set.verdict} size={15} />
         <span className="text-sm font-normal text-muted">{set.share}</span>
       </h3>
-      <ReadingTable set={set} units={{ output: set.rows[0]?.unit ?? view.instrument.output_unit }} />
+      <ReadingTable set={set} units={{ output: set.read_unit }} />
       {onStrike && (
         <button type="button" onClick={onStrike} className="mt-1 inline-flex min-h-12 items-center gap-2 rounded-md px-2 font-bold text-water hover:bg-water-soft">
           <Strikethrough size={18} aria-hidden="true" /> Strike a reading
         </button>
       )}
     </section>
+  );
+}
+
+/** What was computed, which parameters were kept, and what was done through the communication. */
+export function Kept({ view }: { view: RunView }) {
+  return (
+    <>
+      {view.computed.map((c) => (
+        <More key={c.title} title={c.title}>
+          <p className="text-sm">{c.says}</p>
+          {c.reason && <p className="text-sm font-bold text-amber">Gone on all the same: {c.reason}</p>}
+          <ResultTable head={c.head} rows={c.rows} />
+        </More>
+      ))}
+      {view.parameters.map((p) => (
+        <More key={(p.at ?? "") + p.kind} title={`Parameters ${p.kind}, ${clock(p.at)}`}>
+          <p className="text-sm text-muted">
+            {p.source}, {p.by}
+          </p>
+          <Pairs rows={p.values} />
+        </More>
+      ))}
+      {view.acts.length > 0 && (
+        <More title={`Done through its communication (${view.acts.length})`}>
+          <ul className="text-sm">
+            {view.acts.map((a) => (
+              <li key={(a.at ?? "") + a.words} className="border-b border-rule py-1">
+                {clock(a.at)} {a.by} {a.words}
+              </li>
+            ))}
+          </ul>
+        </More>
+      )}
+    </>
   );
 }
 
@@ -117,7 +151,7 @@ export function Evidence({ run }: { run: Run }) {
         </p>
       )}
       {[...sets].reverse().map((s) => (
-        <SetBlock key={s.key} set={s} view={view} onStrike={mayWork && s.key === current && s.rows.some((r) => !r.struck) ? () => setStriking(true) : undefined} />
+        <SetBlock key={s.key} set={s} onStrike={mayWork && s.key === current && s.rows.some((r) => !r.struck) ? () => setStriking(true) : undefined} />
       ))}
       {sets.map(
         (s) =>
@@ -127,32 +161,7 @@ export function Evidence({ run }: { run: Run }) {
             </More>
           ),
       )}
-      {view.computed.map((c) => (
-        <More key={c.title} title={c.title}>
-          <p className="text-sm">{c.says}</p>
-          {c.reason && <p className="text-sm font-bold text-amber">Gone on all the same: {c.reason}</p>}
-          <ResultTable head={c.head} rows={c.rows} />
-        </More>
-      ))}
-      {view.parameters.map((p) => (
-        <More key={(p.at ?? "") + p.kind} title={`Parameters ${p.kind}, ${clock(p.at)}`}>
-          <p className="text-sm text-muted">
-            {p.source}, {p.by}
-          </p>
-          <Pairs rows={p.values} />
-        </More>
-      ))}
-      {view.acts.length > 0 && (
-        <More title={`Done through its communication (${view.acts.length})`}>
-          <ul className="text-sm">
-            {view.acts.map((a) => (
-              <li key={(a.at ?? "") + a.words} className="border-b border-rule py-1">
-                {clock(a.at)} {a.by} {a.words}
-              </li>
-            ))}
-          </ul>
-        </More>
-      )}
+      <Kept view={view} />
       {last && last.statistics.length > 0 && (
         <More title="Statistics">
           <Statistics set={last} />

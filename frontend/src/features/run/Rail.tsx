@@ -13,7 +13,7 @@ const LOOK: Record<string, { Icon: typeof Check; tone: string; word: string }> =
 /** The steps round the loop, by phase. */
 export function Rail({ view }: { view: RunView }) {
   return (
-    <nav aria-label="Steps" className="min-h-0 overflow-y-auto bg-salt px-3 py-1 max-lg:hidden">
+    <nav aria-label="Steps" tabIndex={0} className="min-h-0 overflow-y-auto bg-salt px-3 py-1 max-lg:hidden">
       <div className="flex items-center gap-3 pb-1">
         <Ring closed={view.closed} size={36} />
         <span className="leading-tight">

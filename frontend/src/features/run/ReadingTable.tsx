@@ -25,7 +25,7 @@ export function ReadingTable({ set, units, opens = true }: { set: ReadingSet; un
       <thead>
         <tr className="border-b-2 border-slate text-sm">
           <th className="font-normal">Point</th>
-          <th className="text-right font-normal">Read, {units.output}</th>
+          <th className="text-right font-normal">Read{units.output && `, ${units.output}`}</th>
           <th className="text-right font-normal">Ideal</th>
           <th className="text-right font-normal">Error</th>
           <th className="pl-3 font-normal">Verdict</th>

@@ -277,7 +277,7 @@ export function CompareStep({ run, step }: StepProps) {
               {live ? "Send to the device" : "I have sent them"}
             </Button>
           )}
-          <Button kind={c.state === "pending" ? "plain" : "primary"} type="submit" large disabled={busy}>
+          <Button kind={c.state === "pending" ? "plain" : "primary"} type="submit" disabled={busy}>
             {step.confirm_label}
           </Button>
         </>

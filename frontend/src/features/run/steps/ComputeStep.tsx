@@ -25,7 +25,7 @@ export function ResultTable({ head, rows }: { head: string[]; rows: string[][] }
           {rows.map((row) => (
             <tr key={row.join()} className="border-b border-rule">
               {row.map((cell, n) => (
-                <td key={head[n]} className={`py-1 pr-3 ${n === 2 || n === 4 ? "font-bold" : ""}`}>
+                <td key={head[n]} className={`py-1 pr-3 whitespace-nowrap ${n === 2 || n === 4 ? "font-bold" : ""}`}>
                   {cell}
                 </td>
               ))}

@@ -148,7 +148,7 @@ export function ReadingsStep({ run, step }: StepProps) {
           <Button onClick={() => setChoosing(!choosing)}>
             <Cable size={18} aria-hidden="true" /> {isLive ? "Sources" : "Read live"}
           </Button>
-          <span className="mr-auto text-sm text-muted">This output gives {r.believable}.</span>
+          <span className="mr-auto text-sm text-muted">Gives {r.believable}.</span>
           {readsLive && !typed.indicated ? (
             <Button kind="primary" type="submit" large disabled={busy || !ready}>
               Capture reading {next.number}
