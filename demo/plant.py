@@ -284,12 +284,23 @@ def ref(code: str, name: str, unit: str, low: float, high: float, days_to_due: i
 
 
 REFERENCES = [
-    ref("MB-P01", "Pressure calibrator", "kPa", -100, 1000, 210, u_percent_span=0.01, u_percent_reading=0.01, resolution=0.01),
+    ref(
+        "MB-P01",
+        "Pressure calibrator",
+        "kPa",
+        -100,
+        1000,
+        210,
+        u_percent_span=0.01,
+        u_percent_reading=0.01,
+        resolution=0.01,
+        drift_per_year=0.05,
+    ),
     ref("MB-P02", "Low-pressure calibrator", "kPa", -100, 100, 130, u_absolute=0.008, u_percent_reading=0.01, resolution=0.001),
     ref("MB-P03", "High-pressure calibrator", "bar", 0, 100, 300, u_absolute=0.02, u_percent_reading=0.005, resolution=0.001),
     ref("MB-P04", "Pressure calibrator, older", "kPa", 0, 1000, -38, u_percent_span=0.015, u_percent_reading=0.01, resolution=0.01),
     ref("MB-P05", "Dial test gauge", "bar", 0, 10, 90, u_percent_span=0.6, resolution=0.05),
-    ref("MB-I01", "Loop meter", "mA", 0, 24, 160, u_absolute=0.0015, u_percent_reading=0.008, resolution=0.001),
+    ref("MB-I01", "Loop meter", "mA", 0, 24, 160, u_absolute=0.0015, u_percent_reading=0.008, resolution=0.001, drift_per_year=0.001),
     ref("MB-I02", "Loop meter, second", "mA", 0, 24, 19, u_absolute=0.002, u_percent_reading=0.01, resolution=0.001),
     ref("MB-T01", "Block probe, own coefficients", "C", -20, 660, 240, u_absolute=0.02, resolution=0.001, drift_per_year=0.01),
     ref("MB-B01", "Block A", "C", -20, 160, 150, u_absolute=0.25, resolution=0.01, gradient=0.02),

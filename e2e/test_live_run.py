@@ -43,13 +43,13 @@ class LiveRun(BenchJourney):
         self.to_live()
         expect(p.get_by_role("button", name="Capture reading 1")).to_be_enabled()
         self.check_step(p, "As found")
-        p.get_by_label("Reading, typed instead").press("Enter")
-        expect(p.get_by_role("status", name="Last reading")).to_contain_text("Reading 1,")
+        self.capture(1)
         self.bench.calibrator.misbehaves.silent = True
         live = p.get_by_role("region", name="Live signals")
         expect(live.get_by_text("Source lost").first).to_be_visible()
         expect(live).to_contain_text("no answer to")
-        expect(p.get_by_role("button", name="Capture reading 2")).to_be_disabled()
+        p.get_by_role("button", name="Not ready to capture").click()
+        expect(p.get_by_text("type the reading, or capture when it is back")).to_be_visible()
         p.get_by_label("Reading, typed instead").fill("8.02")
         p.get_by_label("Really applied, typed instead").fill("100")
         p.get_by_label("Reading, typed instead").press("Enter")
@@ -57,8 +57,19 @@ class LiveRun(BenchJourney):
         self.bench.calibrator.misbehaves.silent = False
         self.bench.world.channel("PT-2110").source.go_to(200)
         expect(p.get_by_role("button", name="Capture reading 3")).to_be_enabled()
-        p.get_by_label("Reading, typed instead").press("Enter")
-        expect(p.get_by_role("status", name="Last reading")).to_contain_text("Reading 3,")
+        self.capture(3)
+
+    def capture(self, number):
+        """Enter in the empty field captures; noise may make it ask for a second press."""
+        p = self.page
+        last = p.get_by_role("status", name="Last reading").get_by_text(f"Reading {number},")
+        for _ in range(5):
+            expect(p.get_by_role("button", name=f"Capture reading {number}").or_(last)).to_be_visible()
+            if last.count():
+                break
+            p.get_by_label("Reading, typed instead").press("Enter")
+            expect(last.or_(p.get_by_role("alert"))).to_be_visible()
+        expect(last).to_be_visible()
 
     def test_a_round_of_two_sensors_is_left_alone_and_found_finished(self):
         p = self.page

@@ -59,4 +59,3 @@ class Step:
     enters: bool = False  # what is entered changes how the run goes on
     calculator: str = ""  # compute: the calculation it runs, its fields filled from `given` and from the step's own fields
     given: tuple[tuple[str, Any], ...] = ()
-    signals: tuple[str, ...] = ()  # condition: the live quantity that may fill each field

@@ -14,7 +14,7 @@ from metrology.quantities.temperature import sensor_signal
 class Block:
     """A dry block. lag_s: time constant of the well, ramp: C a second at most, display_error: what its display adds.
 
-    reaches: highest temperature it gets to, whatever it is told.
+    reaches: highest temperature it gets to, whatever it is told. warm_up: what its display shows too much at first.
     """
 
     ambient_c: float = 22.0
@@ -23,9 +23,12 @@ class Block:
     stability: float = 0.004
     display_error: float = 0.12
     reaches: float = 500.0
+    warm_up: float = 0.0
+    warm_up_s: float = 300.0
     seed: int = 0
     set_point: float = 22.0
     well_c: float = field(init=False)
+    _age_s: float = field(default=0.0, init=False)
     _heater_c: float = field(init=False)
     _random: random.Random = field(init=False)
 
@@ -35,6 +38,7 @@ class Block:
 
     def step(self, dt_s: float) -> None:
         """Let dt_s seconds pass: the heater ramps, the well follows."""
+        self._age_s += dt_s
         goal = min(self.set_point, self.reaches)
         most = self.ramp * dt_s
         self._heater_c += max(-most, min(most, goal - self._heater_c))
@@ -42,7 +46,12 @@ class Block:
 
     def display(self) -> float:
         """What the block's own display shows."""
-        return self.well_c + self.display_error + self._random.gauss(0.0, self.stability)
+        return (
+            self.well_c
+            + self.display_error
+            + self.warm_up * math.exp(-self._age_s / self.warm_up_s)
+            + self._random.gauss(0.0, self.stability)
+        )
 
 
 @dataclass

@@ -1,10 +1,14 @@
 """The simulated transmitter behaves like one: lag, hysteresis, noise, ageing, screws that disturb each other."""
 
+import math
 from statistics import pstdev
 from unittest import TestCase
 
 from metrology.methods.registry import get_method
 from metrology.quantities.transfer import Transfer
+from metrology.simulation.pressure import PressureSource
+from metrology.simulation.smart import Refused, SmartTransmitter
+from metrology.simulation.thermal import Block, SimulatedSensor
 from metrology.simulation.transmitter import Faults, SimulatedTransmitter
 from metrology.tests.runs import Play
 
@@ -100,3 +104,54 @@ class AdjustedThroughTheRun(TestCase):
         told = self.adjust(Slipping(0, 400, faults=Faults(zero=1.0), interaction=0.0, noise=0.0))
         self.assertTrue(told["is_stuck"])
         self.assertIn("mechanical", told["says"])
+
+
+class BenchModels(TestCase):
+    def test_a_source_and_a_block_warm_up_and_reach_their_point(self):
+        source = PressureSource(full_scale=100, warm_up=0.5, warm_up_s=60)
+        source.go_to(50)
+        for _ in range(40):
+            source.step(0.25)
+        self.assertAlmostEqual(source.applied, 50.0, places=3)
+        early = source.read() - source.applied
+        for _ in range(1200):
+            source.step(0.25)
+        self.assertGreater(early, 10 * (source.read() - source.applied))
+        block = Block(ramp=5.0, lag_s=2.0, reaches=80.0)
+        block.set_point = 100.0
+        for _ in range(400):
+            block.step(0.25)
+        self.assertAlmostEqual(block.well_c, 80.0, places=2)
+
+    def test_a_leak_and_an_unplugged_sensor(self):
+        source = PressureSource(full_scale=100, leak=0.5)
+        source.go_to(50)
+        for _ in range(80):
+            source.step(0.25)
+        self.assertLess(source.applied, 41.0)
+        sensor = SimulatedSensor("tc-k", terminal_c=23.0)
+        self.assertAlmostEqual(sensor.signal_at(100.0), 4.096 - 0.919, places=3)
+        sensor.is_plugged = False
+        self.assertEqual(sensor.read(), math.inf)
+
+    def test_a_smart_transmitter_trims_and_refuses(self):
+        tx = SmartTransmitter(lrl=-100, url=1000, lrv=0, urv=400, zero_error=1.0, gain_error=2.0, noise=0.0, damping=0.0)
+
+        def at(value):
+            for _ in range(60):
+                tx.step(0.25, value)
+            return tx.pv
+
+        self.assertAlmostEqual(at(400), 400 + 4 + 8, places=3)
+        at(0)
+        tx.lower_trim(0.0)
+        at(400)
+        tx.upper_trim(400.0)
+        self.assertAlmostEqual(at(0), 0.0, places=2)
+        self.assertAlmostEqual(at(200), 200.0, places=2)
+        self.assertAlmostEqual(tx.ma, 12.0, places=3)
+        tx.set_range(0, 200)
+        self.assertAlmostEqual(tx.ma, 20.0, places=3)
+        for act in (lambda: tx.set_range(0, 5), lambda: tx.set_range(0, 2000), lambda: tx.set_damping(99), lambda: tx.trim_output_low(4.0)):
+            with self.assertRaises(Refused):
+                act()

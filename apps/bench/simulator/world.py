@@ -107,7 +107,13 @@ def build_world(data: dict[str, Any]) -> World:
     channels = []
     for n, row in enumerate(data.get("transmitters", []), 1):
         made = SmartTransmitter(**row["transmitter"], device_id=1000 + n, seed=n, tag=row["tag"].replace("-", "")[:8])
-        source = PressureSource(full_scale=made.url, noise=row.get("source_noise", 0.0), lag_s=row.get("source_lag_s", 0.5), seed=100 + n)
+        source = PressureSource(
+            full_scale=made.url,
+            noise=row.get("source_noise", 0.0),
+            warm_up=row.get("source_warm_up", 0.0),
+            lag_s=row.get("source_lag_s", 0.5),
+            seed=100 + n,
+        )
         source.set_point = source.applied = row.get("rest", made.lrv)
         channels.append(
             Channel(

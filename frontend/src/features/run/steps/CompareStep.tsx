@@ -20,6 +20,8 @@ const ACTS: { act: string; label: string; asks?: string }[] = [
   { act: "lower_trim", label: "Trim the low end to", asks: "pv" },
   { act: "upper_trim", label: "Trim the high end to", asks: "pv" },
   { act: "fix_output", label: "Loop test: hold the output at", asks: "mA" },
+  { act: "trim_output_low", label: "Output trim at 4 mA, measured", asks: "mA" },
+  { act: "trim_output_high", label: "Output trim at 20 mA, measured", asks: "mA" },
   { act: "follow", label: "End the loop test" },
   { act: "protect", label: "Write protection on" },
   { act: "unprotect", label: "Write protection off" },

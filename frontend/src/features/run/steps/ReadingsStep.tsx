@@ -150,8 +150,9 @@ export function ReadingsStep({ run, step }: StepProps) {
           </Button>
           <span className="mr-auto text-sm text-muted">Gives {r.believable}.</span>
           {readsLive && !typed.indicated ? (
-            <Button kind="primary" type="submit" large disabled={busy || !ready}>
-              Capture reading {next.number}
+            // Pressed too early it says what is still moving; it is never dead under a finger.
+            <Button kind={ready ? "primary" : "plain"} type="submit" large disabled={busy}>
+              {ready ? `Capture reading ${next.number}` : "Not ready to capture"}
             </Button>
           ) : (
             <Button kind="primary" type="submit" large disabled={busy}>
