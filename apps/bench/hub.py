@@ -11,6 +11,8 @@ from apps.bench.selectors import find_signal
 from metrology.methods.base import Method
 from metrology.run.state import RunState
 
+KEEP_RUNS = 100
+
 
 class Hub:
     """Pollers and live runs, shared by every watcher."""
@@ -43,6 +45,8 @@ class Hub:
             live = self._runs.get(run_id)
             if live is None:
                 live = self._runs[run_id] = RunLive(run_id, self.trace)
+                while len(self._runs) > KEEP_RUNS:
+                    del self._runs[next(iter(self._runs))]  # made anew when somebody looks again
         if live.seq != state.seq:
             live.refresh(state, method)
         return live

@@ -38,7 +38,7 @@ def require_believable(value: float, signal: Mapping[str, Any], *, hint: str = "
         raise SourceFault(f"{label}: open circuit or nothing connected.", code="open_circuit")
     # Registers read in the wrong order seldom land inside the range: they come out huge, or next to nothing.
     scale = max(abs(low or 0.0), abs(high or 0.0), 1.0)
-    if hint and value and not 1e-12 * scale < abs(value) < 1e12 * scale:
+    if hint and value and not 1e-9 * scale < abs(value) < 1e9 * scale:
         raise SourceFault(f"{label} reads {value:.4g} {unit}, which nothing measures. {hint}", code="absurd")
     if (low is not None and value < low) or (high is not None and value > high):
         told = f"{label} reads {value:.4g} {unit}; it can be {low:g} to {high:g} {unit}."

@@ -42,7 +42,8 @@ export function LivePlot({ name, frame, traces }: { name: string; frame: Frame; 
       }
       ctx.restore();
     };
-    const axis = { stroke: colour("--muted"), grid: { stroke: colour("--rule"), width: 1 }, font: "13px Atkinson Hyperlegible, sans-serif" };
+    // Asked at each drawing, so that turning the theme turns the plot.
+    const axis = { stroke: () => colour("--muted"), grid: { stroke: () => colour("--rule"), width: 1 }, ticks: { stroke: () => colour("--rule") }, font: "13px Atkinson Hyperlegible, sans-serif" };
     const made = new uPlot(
       {
         width: host.current.clientWidth || 600,
@@ -51,7 +52,7 @@ export function LivePlot({ name, frame, traces }: { name: string; frame: Frame; 
         cursor: { show: false },
         scales: { x: { time: false, range: [-SHOWN_S, 0] }, y: { range: (_u, low, high) => scaleFor(low ?? 0, high ?? 1, latest.current.frame.rows[latest.current.name]?.limit ?? 0) } },
         axes: [{ ...axis, values: (_u, ticks) => ticks.map((t) => `${t} s`) }, { ...axis, size: 74, space: 22 }],
-        series: [{}, { stroke: colour("--water"), width: 2, points: { show: false } }],
+        series: [{}, { stroke: () => colour("--water"), width: 2, points: { show: false } }],
         hooks: { drawClear: [shade] },
       },
       [[], []],

@@ -129,6 +129,7 @@ function Going({ auto, onStop, stopping }: { auto: Auto; onStop: () => void; sto
           ))}
         </tbody>
       </table>
+      {running && auto.runs.length > 1 && <PlanView plan={auto.plan} />}
     </section>
   );
 }

@@ -259,7 +259,7 @@ export function CompareStep({ run, step }: StepProps) {
       onSubmit={finish}
       action={
         <>
-          {live && (
+          {live && c.state !== "pending" && (
             <Button onClick={() => device.read.mutate(kind)} disabled={busy}>
               {c.variant === "edit" ? "Read back" : "Read the device"}
             </Button>
