@@ -54,6 +54,9 @@ class Lane:
         for run_id, live in lives.items():
             self.steps.setdefault(run_id, live.step)
         active = {r: v for r, v in lives.items() if v.slot is not None and v.step == self.steps[r] and "applied" in v.quantities}
+        reading = [v for r, v in lives.items() if v.slot is not None and v.step == self.steps[r]]
+        if len(active) < len(reading):
+            raise LaneStopped("A source was changed to typed by hand. What was captured is kept; choose the sources and start again.")
         if not active:
             self.is_over, self.says = True, "All points are taken."
             return

@@ -1,8 +1,11 @@
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { render } from "@testing-library/react";
+import { configure, render } from "@testing-library/react";
 import type { ReactNode } from "react";
 import { MemoryRouter } from "react-router";
 import { vi } from "vitest";
+
+// A loaded machine may take its time; nothing here waits when there is nothing to wait for.
+configure({ asyncUtilTimeout: 8_000 });
 
 /** What the pretended server was asked, and what it answers by path. */
 export interface Server {
