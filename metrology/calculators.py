@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Mapping
 from typing import Any
 
@@ -11,6 +12,8 @@ from metrology.calculations.registry import CALCULATORS, Result
 from metrology.calculations.sheets import BY_NAME, SHEETS
 from metrology.calculator_fields import Input
 from metrology.faults import Fault
+from metrology.quantities.typed import parse_typed
+from metrology.quantities.units import convert, quantity_of
 
 __all__ = ["CALCULATORS", "SHEETS", "calculate", "plot_points", "judging", "materials", "sensors", "signals"]
 
@@ -21,13 +24,37 @@ def calculate(name: str, data: Mapping[str, Any]) -> Result:
         entry = CALCULATORS[name]
     except KeyError:
         raise Fault("unknown_calculator", f"name is {name!r}; known are {', '.join(CALCULATORS)}.", field="name") from None
-    given = Input(data)
+    given = Input(_in_own_units(name, data) if isinstance(data, Mapping) else data)
     try:
         result = entry.run(given)
     except OverflowError:
         raise Fault("out_of_range", "The result is too large to compute; check the input for a slip of units.") from None
     given.refuse_unknown()
     return {key: _plain(value) for key, value in result.items()}
+
+
+_WITH_UNIT = re.compile(r"^\s*([-+−]?[\d.,]+(?:[eE][-+]?\d+)?)\s*([^\d\s].*?)\s*$")
+
+
+def _in_own_units(name: str, data: Mapping[str, Any]) -> dict[str, Any]:
+    """The data with numbers that carry another unit of the same quantity brought to the field's own: "212 F" becomes 100 C.
+
+    What does not read as a number with a known unit stays as it is, and is refused by its field.
+    """
+    own = {f.name: f.unit for f in BY_NAME[name].fields if f.kind == "number" and quantity_of(f.unit)}
+    out = dict(data)
+    for field, unit in own.items():
+        found = _WITH_UNIT.match(out[field]) if isinstance(out.get(field), str) else None
+        if found is None:
+            continue
+        try:
+            typed = parse_typed(found.group(1), name=field, field=field)
+            out[field] = convert(typed.value, found.group(2), to_unit=unit)
+        except Fault as fault:
+            if fault.code == "unit_mismatch":
+                told = f"{field} is {data[field]!r}; {unit} or another unit of the same quantity is accepted."
+                raise Fault("wrong_unit", told, field=field) from fault
+    return out
 
 
 def _plain(value: Any) -> Any:

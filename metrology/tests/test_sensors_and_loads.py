@@ -117,6 +117,20 @@ class Signatures(TestCase):
         self.assertLessEqual(false, 0.05)
 
 
+class Units(TestCase):
+    def test_a_number_may_carry_another_unit_of_its_quantity(self):
+        self.assertAlmostEqual(calculate("pt-resistance", {"t90_c": "212 F"})["ohm"], calculate("pt-resistance", {"t90_c": 100})["ohm"])
+        self.assertAlmostEqual(calculate("pt-resistance", {"t90_c": "373,15 K"})["ohm"], 138.5055, places=3)
+        self.assertEqual(calculate("purge-cycles", {"gauge_kpa": "5 bar", "start_ppm": 209000, "target_ppm": 1})["cycles"], 7)
+        self.assertEqual(calculate("loop", {"ma": 20, "ohms": 250})["volts"], 5.0)
+
+    def test_another_quantity_and_an_unknown_unit_are_refused(self):
+        for value, code in (("5 bar", "wrong_unit"), ("5 furlongs", "not_a_number"), ("abc", "not_a_number")):
+            with self.subTest(value=value), self.assertRaises(Fault) as caught:
+                calculate("pt-resistance", {"t90_c": value})
+            self.assertEqual((caught.exception.code, caught.exception.field), (code, "t90_c"))
+
+
 class Sheets(TestCase):
     def test_every_calculation_has_a_sheet_whose_start_values_compute(self):
         self.assertEqual({s.name for s in SHEETS}, set(CALCULATORS))

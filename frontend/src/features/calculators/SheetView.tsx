@@ -128,6 +128,7 @@ export function SheetView({ sheet, run, liked, onLike }: { sheet: Sheet; run: st
       </div>
       <div className="grid gap-x-5 gap-y-3 sm:grid-cols-2 lg:grid-cols-3">
         {sheet.fields.map((f) => {
+          // Not a numeric keyboard: "212 F" or "5 bar" is converted to the field's own unit.
           const common = { label: f.label, unit: f.unit, value: typed[f.name] ?? f.start, onChange: (v: string) => set(f.name, v), error: failure?.field.split(/[[.]/)[0] === f.name ? failure.message : undefined };
           if (f.kind === "choice") return <ChoiceField key={f.name} {...common} options={f.options.map((o) => ({ value: o, label: o }))} />;
           if (f.kind === "rows" || f.kind === "list")
@@ -136,9 +137,10 @@ export function SheetView({ sheet, run, liked, onLike }: { sheet: Sheet; run: st
                 {f.kind === "rows" ? <LongField {...common} rows={6} hint="One row a line." /> : <TextField {...common} />}
               </div>
             );
-          return <TextField key={f.name} {...common} numeric />;
+          return <TextField key={f.name} {...common} />;
         })}
       </div>
+      <p className="text-sm text-muted">A number may carry another unit, like 212 F or 5 bar; it is converted.</p>
       {failure && !sheet.fields.some((f) => failure.field.split(/[[.]/)[0] === f.name) && <Message tone="out">{failure.message}</Message>}
       <section aria-label="Result" role="status" className="border-y-2 border-slate py-2">
         {answer ? (
