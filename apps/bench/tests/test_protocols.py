@@ -110,11 +110,12 @@ class Modbus(OnTheBench):
     def test_word_order_exception_and_absence_are_told(self):
         mine = ModbusSource("127.0.0.1", self.bench.ports["modbus"])
         self.addCleanup(mine.close)
-        until = time.monotonic() + 5
-        while mine.read(signal("ma", "Loop", "mA", {"address": 2})) < 3 and time.monotonic() < until:
+        self.bench.world.channel("PT-2110").source.go_to(0)
+        until = time.monotonic() + 10
+        while not 3.9 < mine.read(signal("ma", "Loop", "mA", {"address": 2})) < 4.1 and time.monotonic() < until:
             time.sleep(0.05)  # the registers are filled a moment after the server listens
-        # Exchanged words make a number out of the last digits; none of them lies in this narrow place.
-        told = self.assertFault("absurd", mine.read, signal("ma", "Loop", "mA", {"address": 6}, low=3.5, high=3.6))
+        # The words of a current near 4.016 mA, exchanged, make a number far below nothing.
+        told = self.assertFault("absurd", mine.read, signal("ma", "Loop", "mA", {"address": 6}, low=0, high=25))
         self.assertIn("word order", told)
         told = self.assertFault("exception", mine.read, signal("x", "Loop", "mA", {"address": 900}))
         self.assertIn("no such register (exception 2)", told)
