@@ -55,7 +55,7 @@ def convert(value: float, from_unit: str, *, to_unit: str) -> float:
     >>> convert(1.0, "bar", to_unit="kPa")
     100.0
     """
-    if same_unit(from_unit, to_unit):
+    if from_unit == to_unit or same_unit(from_unit, to_unit):
         return value
     quantity, scale, offset = _factor(from_unit, "from_unit")
     other, to_scale, to_offset = _factor(to_unit, "to_unit")
@@ -66,4 +66,6 @@ def convert(value: float, from_unit: str, *, to_unit: str) -> float:
 
 def convert_width(width: float, from_unit: str, *, to_unit: str) -> float:
     """A difference (an uncertainty, a resolution) in another unit: scale only, no offset."""
+    if from_unit == to_unit:
+        return width
     return convert(width, from_unit, to_unit=to_unit) - convert(0.0, from_unit, to_unit=to_unit)
