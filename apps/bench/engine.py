@@ -26,6 +26,7 @@ from metrology.quantities.units import convert
 TICK_S = 0.2
 OVERSHOOT = 0.02  # of span, at the top, so that the way down starts from above
 LOST_LIMIT_S = 300.0
+SET_TRIES = 10
 
 
 class LaneStopped(Exception):
@@ -85,10 +86,15 @@ class Lane:
     def _set(self, value: float, unit: str) -> None:
         device, signal = find_signal(self.stimulus)
         self.label, self.unit = device.label, unit
-        try:
-            HUB.poller(device).write(signal, convert(value, unit, to_unit=signal["unit"]))
-        except SourceFault as fault:
-            raise LaneStopped(fault.message) from fault
+        for attempt in range(SET_TRIES):
+            try:
+                HUB.poller(device).write(signal, convert(value, unit, to_unit=signal["unit"]))
+                return
+            except SourceFault as fault:
+                # A device that was slow once is asked again; one that refuses is not.
+                if fault.code == "refused" or attempt == SET_TRIES - 1:
+                    raise LaneStopped(f"{fault.message} What was captured is kept.") from fault
+                time.sleep(1.0)
 
     def _head_for(self, live: RunLive, q: Quantity, key: tuple[str, int], here: dict[uuid.UUID, RunLive]) -> None:
         same_value = self.target is not None and abs(self.target - q.expected) < 1e-9
