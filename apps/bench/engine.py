@@ -68,6 +68,9 @@ class Lane:
         )
         if first.slot is None:
             return
+        if "indicated" not in first.quantities:
+            self.is_over, self.says = True, f"What can be read live is taken; {first.slot.channel or 'the rest'} is next and is typed."
+            return
         wanted = first.quantities["applied"].quantity
         here = {
             r: v

@@ -15,7 +15,7 @@ from metrology.methods.base import Method, Quantity, Slot
 from metrology.quantities.units import convert
 from metrology.quantities.words import number
 from metrology.run.progress import current_slot, make_progress
-from metrology.run.state import RunState
+from metrology.run.state import RunState, source_key
 
 BACKLOG_S = 120.0
 ACCEPTANCE = 0.25  # of span: further off, it is not an error to be adjusted
@@ -79,7 +79,7 @@ class RunLive:
             return found, faults
         p = state.setup.policy
         for q in method.quantities(state.setup, slot):
-            source = state.sources.get(q.name)
+            source = state.sources.get(source_key(q.name, slot.channel))
             if source is None:
                 continue
             limit = p.settle_percent / 100 * method.tolerance_at(state.setup, slot) / 100 * q.span

@@ -22,7 +22,7 @@ from metrology.faults import Fault
 from metrology.methods.registry import get_method
 from metrology.methods.round_plan import MAX_SENSORS, RoundPlan, Stop, plan_round
 from metrology.run.progress import current_slot, make_progress
-from metrology.run.state import RunState, fold
+from metrology.run.state import RunState, fold, source_key
 
 READ_S = 5.0
 _engines: dict[uuid.UUID, Engine] = {}
@@ -42,7 +42,9 @@ def check_runs(run_ids: Sequence[uuid.UUID]) -> list[tuple[Run, RunState, str]]:
         if step is None or step.kind != "readings":
             told = f"{tag} is not at its readings; it is at '{step.title if step else 'its end'}'. Bring it there first."
             raise Fault("not_reading", told, field="runs")
-        applied, indicated = state.sources.get("applied"), state.sources.get("indicated")
+        slot = current_slot(state, get_method(state.setup.method), step.key)
+        applied = state.sources.get("applied")
+        indicated = state.sources.get(source_key("indicated", slot.channel if slot else ""))
         if not indicated or not applied or not applied["stimulus"]:
             told = f"{tag} can't go by itself: its reading and a stimulus that can be set must both be live. Choose the sources in its run."
             raise Fault("not_live", told, field="runs")

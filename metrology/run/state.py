@@ -254,11 +254,17 @@ def _reading_taken(s: RunState, e: Event) -> None:
     )
 
 
+def source_key(quantity: str, channel: str = "") -> str:
+    """Under what a chosen source is kept: each display of a loop has its own, what is applied is the same for all of them."""
+    return f"{quantity}:{channel}" if channel and quantity != "applied" else quantity
+
+
 def _source_chosen(s: RunState, e: Event) -> None:
+    key = source_key(e.payload["quantity"], e.payload.get("channel", ""))
     if e.payload["signal"]:
-        s.sources[e.payload["quantity"]] = e.payload
+        s.sources[key] = e.payload
     else:
-        s.sources.pop(e.payload["quantity"], None)
+        s.sources.pop(key, None)
 
 
 def _parameters_captured(s: RunState, e: Event) -> None:

@@ -66,7 +66,7 @@ def make_view(state: RunState, method: Method, now: datetime) -> RunView:
         "surroundings": _surroundings(state),
         "holds": [hold_data(h, now) for h in state.holds.values()],
         "sources": [
-            {k: str(src[k]) for k in ("quantity", "signal", "label", "unit", "stimulus")}  # type: ignore[misc]
+            {k: str(src.get(k, "")) for k in ("quantity", "channel", "signal", "label", "unit", "stimulus")}  # type: ignore[misc]
             for src in state.sources.values()
         ],
         "computed": computed_rows(state, method),

@@ -426,6 +426,7 @@ class SourceData(TypedDict):
     """Where a quantity of the run is read from when it is read live."""
 
     quantity: str
+    channel: str
     signal: str
     label: str
     unit: str

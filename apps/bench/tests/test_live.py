@@ -101,7 +101,7 @@ class Capturing(LiveTestCase):
 
     def test_what_has_not_settled_is_not_captured(self):
         self.live_transmitter()
-        self.bench.world.channel("PT-2110").source.leak = 2.0
+        self.bench.world.channel("PT-2110").source.leak = 0.25
         self.until(lambda: self.capture().json()["code"] == "not_settled" and "limit" in self.capture().json()["message"])
         self.assertEqual(self.view()["evidence"], [])
 
@@ -193,11 +193,29 @@ class ByItself(LiveTestCase):
         self.live_transmitter()
         self.start_round(self.run_id)
         self.until(lambda: RunEvent.objects.filter(run_id=self.run_id, type="reading_taken").count() >= 2)
-        self.bench.world.channel("PT-2110").source.leak = 5.0
+        self.bench.world.channel("PT-2110").source.leak = 0.25
         auto = self.until(self.ended, 120)
         self.assertEqual(auto.status, "stopped")
         self.assertIn("unstable", auto.says)
         self.assertGreaterEqual(len(self.view()["evidence"][0]["rows"]), 2)
+
+    def test_each_display_of_a_loop_has_a_source_of_its_own(self):
+        displays = {"displays": "Isolator mA 4 20; Control system kPa 0 400", "alarms": "High 380 rising"}
+        Instrument.objects.filter(tag="PT-2110").update(details=displays)
+        self.start(method="loop-check")
+        self.forward({"applied": "MB-I01"})
+        self.choose(applied="CAL/inject")
+        for channel, found in (("Isolator", "CS/current"), ("Control system", "CS/shown")):
+            self.ok(("source_chosen", {"quantity": "indicated", "channel": channel, "signal": found}))
+        stranger = {"quantity": "indicated", "channel": "Recorder", "signal": "CS/shown"}
+        self.assertFailure(self.send(("source_chosen", stranger)), 400, "unknown_channel")
+        self.start_round(self.run_id)
+        auto = self.until(self.ended, 150)
+        self.assertEqual(auto.status, "done", auto.says)
+        rows = self.view()["evidence"][0]["rows"]
+        self.assertEqual([(r["channel"], r["unit"]) for r in rows[:2]], [("Isolator", "mA"), ("Control system", "kPa")])
+        self.assertEqual({r["verdict"] for r in rows}, {"pass"})
+        self.assertEqual((len(rows), self.view()["step"]["readings"]["next"]["channel"]), (10, "Alarm High"))
 
     def test_two_sensors_in_two_blocks_are_found_finished(self):
         ids = []

@@ -1316,6 +1316,7 @@ export interface components {
                 }[];
                 sources: {
                     quantity: string;
+                    channel: string;
                     signal: string;
                     label: string;
                     unit: string;

@@ -5,10 +5,10 @@ import { useAppend } from "../run/useRun";
 
 type Quantity = NonNullable<NonNullable<Step["readings"]>["next"]>["quantities"][number];
 
-function OneSource({ run, quantity }: { run: Run; quantity: Quantity }) {
+function OneSource({ run, quantity, channel }: { run: Run; quantity: Quantity; channel: string }) {
   const append = useAppend(run);
   const signals = useSignals(quantity.unit, run.view.instrument.tag, true);
-  const chosen = run.view.sources.find((s) => s.quantity === quantity.name)?.signal ?? "";
+  const chosen = run.view.sources.find((s) => s.quantity === quantity.name && s.channel === channel)?.signal ?? "";
   const listed = signals.data ?? [];
   const options = [
     { value: "", label: "typed by hand" },
@@ -21,17 +21,17 @@ function OneSource({ run, quantity }: { run: Run; quantity: Quantity }) {
       value={chosen}
       options={options}
       error={append.isError ? append.error.message : undefined}
-      onChange={(signal) => append.mutate([{ type: "source_chosen", payload: { quantity: quantity.name, signal } }])}
+      onChange={(signal) => append.mutate([{ type: "source_chosen", payload: { quantity: quantity.name, channel, signal } }])}
     />
   );
 }
 
-/** Where each quantity of the reading comes from: typed, or live from a signal. */
-export function SourcePicker({ run, quantities }: { run: Run; quantities: Quantity[] }) {
+/** Where each quantity of the reading comes from: typed, or live from a signal. What is read has a source of its own in each channel. */
+export function SourcePicker({ run, quantities, channel }: { run: Run; quantities: Quantity[]; channel: string }) {
   return (
     <div className="grid gap-4 sm:grid-cols-2">
       {quantities.map((q) => (
-        <OneSource key={q.name} run={run} quantity={q} />
+        <OneSource key={q.name} run={run} quantity={q} channel={q.name === "applied" ? "" : channel} />
       ))}
     </div>
   );

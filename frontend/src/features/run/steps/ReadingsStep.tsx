@@ -110,7 +110,7 @@ export function ReadingsStep({ run, step }: StepProps) {
   const [choosing, setChoosing] = useState(false);
   const field = useRef<HTMLInputElement>(null);
   const names = new Set(next?.quantities.map((q) => q.name));
-  const sources = run.view.sources.filter((s) => names.has(s.quantity));
+  const sources = run.view.sources.filter((s) => names.has(s.quantity) && s.channel === (s.quantity === "applied" ? "" : next?.channel));
   const isLive = sources.length > 0;
   const readsLive = sources.some((s) => s.quantity === "indicated");
   const live = useLive(run.id, run.view.seq, isLive);
@@ -164,7 +164,7 @@ export function ReadingsStep({ run, step }: StepProps) {
     >
       <Asked next={next} total={r.total} unit={r.unit} />
       <p className="font-bold">{next.how}</p>
-      {choosing && <SourcePicker run={run} quantities={next.quantities} />}
+      {choosing && <SourcePicker run={run} quantities={next.quantities} channel={next.channel} />}
       {(isLive || choosing) && <ByItself run={run} canStart={readsLive && hasStimulus} />}
       {isLive && <LivePanel frame={live.frame} traces={live.traces} connected={live.connected} />}
       <div className="grid max-w-2xl grid-cols-2 items-start gap-4">

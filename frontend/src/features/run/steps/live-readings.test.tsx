@@ -32,7 +32,7 @@ function frame(status: string, says = "It moves 0.001 mA, limit 0.008 mA.", seq 
   return { now: 100, seq, slot: 0, since: 90, window_s: 5, rows: { indicated: row } };
 }
 
-const LIVE = { sources: [{ quantity: "indicated", signal: "CAL/i", label: "Loop current", unit: "mA", stimulus: "" }] };
+const LIVE = { sources: [{ quantity: "indicated", channel: "", signal: "CAL/i", label: "Loop current", unit: "mA", stimulus: "" }] };
 
 function showLive(run = runAt({}, LIVE), answers = {}) {
   const server = pretendServer({ [CAPTURE]: { body: run }, [EVENTS]: { body: run }, [ROUNDS]: { body: [] }, ...answers });
@@ -109,7 +109,7 @@ describe("a live reading", () => {
 });
 
 describe("capturing by itself", () => {
-  const both = { sources: [...LIVE.sources, { quantity: "applied", signal: "CAL/p", label: "Pressure", unit: "kPa", stimulus: "CAL/p" }] };
+  const both = { sources: [...LIVE.sources, { quantity: "applied", channel: "", signal: "CAL/p", label: "Pressure", unit: "kPa", stimulus: "CAL/p" }] };
   const auto = { id: "7", status: "running", says: "Bench calibrator at 100 kPa.", started_at: "", ended_at: null, started_by: "Ines", runs: [], lanes: [], plan: {} };
 
   it("is offered only when the stimulus is live too", async () => {
@@ -146,6 +146,6 @@ describe("sources", () => {
     fireEvent.change(box, { target: { value: "CAL/i" } });
     await waitFor(() => expect(server.asked.some((a) => a.method === "POST")).toBe(true));
     const sent = server.asked.find((a) => a.method === "POST")?.body as { events: { type: string; payload: object }[] };
-    expect(sent.events[0]).toMatchObject({ type: "source_chosen", payload: { quantity: "indicated", signal: "CAL/i" } });
+    expect(sent.events[0]).toMatchObject({ type: "source_chosen", payload: { quantity: "indicated", channel: "", signal: "CAL/i" } });
   });
 });
