@@ -53,7 +53,7 @@ def add_devices(bench: Bench) -> None:
     """Every device of the quick world."""
     source = signal("p", "Pressure source", "kPa", "MEAS1:INP?", write="SOUR1:LEV {value}", tag="PT-2110", low=-200, high=1300)
     current = signal("i", "Loop current", "mA", "MEAS1:OUTP?", tag="PT-2110", low=0, high=25)
-    inject = signal("inject", "Injected current", "mA", "SOUR1:CURR?", write="SOUR1:CURR {value}", tag="PT-2110", low=0, high=25)
+    inject = signal("inject", "Source current", "mA", "SOUR1:CURR?", write="SOUR1:CURR {value}", tag="PT-2110", low=0, high=25)
     add_device("CAL", "scpi", bench.ports["calibrator"], [source, current, inject], timeout_s=0.5)
     registers = [
         signal("shown", "In the control system", "kPa", {"address": 0}, low=-400, high=800),
