@@ -146,6 +146,80 @@ TRANSMITTERS: list[tuple[dict[str, Any], Faults]] = [
     (tx("PT-7101", "WSH", "Instrument air header", "kPa", 0, 1000, 0.5, policy={"adjust_when": "never"}), Faults(drift_per_day=0.0005)),
 ]
 
+HYDROGEN: dict[str, Any] = {
+    "feeds": "Cell trip, 2 of 2",
+    "voting_group": "Cell trip V-6001",
+    "zone": "Cell room",
+    "hazards": "Hydrogen: burns unseen. Hypochlorite underfoot.",
+    "interval_days": 120,
+    "warm_up_min": 1,
+    "details": {
+        "gas": "hydrogen", "basis": "iec", "technology": "catalytic", "flow_l_min": "0.5", "t90_s": "12", "inhibit_ma": "3.0",
+        "signal_unit": "mV", "new_sensitivity": "0.6", "sensor_since": "2025-02-10", "life_months": "48",
+        "alarms": "Low 20 rising; High 40 rising latching",
+    },
+}  # fmt: skip
+CHLORINE: dict[str, Any] = {
+    "feeds": "Cell room ventilation",
+    "zone": "Cell room air",
+    "hazards": "Chlorine: escape set at hand, never alone.",
+    "interval_days": 90,
+    "details": {
+        "gas": "chlorine", "technology": "electrochemical", "flow_l_min": "0.5", "t90_s": "40", "inhibit_ma": "3.0",
+        "signal_unit": "nA", "new_sensitivity": "900", "sensor_since": "2025-06-01", "life_months": "24",
+        "alarms": "Low 0.5 rising; High 1 rising latching",
+    },
+}  # fmt: skip
+CARBON_DIOXIDE: dict[str, Any] = {
+    "feeds": "Storage hall doors and horns",
+    "zone": "Storage hall",
+    "hazards": "Carbon dioxide gathers low: personal monitor on, never alone.",
+    "interval_days": 180,
+    "details": {
+        "gas": "carbon dioxide",
+        "technology": "optical",
+        "flow_l_min": "0.5",
+        "t90_s": "20",
+        "alarms": "Low 0.5 rising; High 1.5 rising",
+    },
+}
+OXYGEN: dict[str, Any] = {
+    "feeds": "Storage hall doors and horns",
+    "zone": "Storage hall",
+    "interval_days": 180,
+    "details": {
+        "gas": "oxygen", "technology": "oxygen", "flow_l_min": "0.5", "t90_s": "15", "partial_pressure": True,
+        "signal_unit": "mV", "new_sensitivity": "0.55", "sensor_since": "2025-01-15", "life_months": "24",
+    },
+}  # fmt: skip
+OPTICAL: dict[str, Any] = {
+    "feeds": "Diesel pump stop",
+    "interval_days": 180,
+    "details": {
+        "gas": "propane",
+        "basis": "iec",
+        "technology": "optical",
+        "flow_l_min": "1",
+        "t90_s": "6",
+        "path_l": "0.3",
+        "inhibit_ma": "2.0",
+    },
+}
+HEAD: dict[str, Any] = {
+    "interval_days": 180,
+    "details": {
+        "technology": "catalytic", "basis": "iec", "flow_l_min": "0.5", "t90_s": "15", "full_scale_v": "5",
+        "channels": "A, methane, 100, %LEL, 2.5; B, hydrogen, 100, %LEL, 2.5",
+    },
+}  # fmt: skip
+PORTABLE: dict[str, Any] = {
+    "interval_days": 30,
+    "details": {
+        "technology": "catalytic", "basis": "iec", "flow_l_min": "0.5", "t90_s": "15",
+        "channels": "volume, methane, 100, % vol; oxygen, oxygen, 25, % vol; LEL, methane, 100, %LEL",
+    },
+}  # fmt: skip
+
 DISPLACER = {
     "displacer_weight": "2.0",
     "displacer_volume": "1500",
@@ -234,18 +308,14 @@ OTHERS: list[dict[str, Any]] = [
         tolerance_basis="unit",
         details={"sensor": "pt", "sensor_class": "pt-b", "dwell_min": "0.2"},
     ),
-    other(
-        "AE-6001A", "ECL", "Hydrogen at the cells, voting A", "gas detector", "gas-zero-span", "%LEL", 0, 100, 5, feeds="Cell trip, 2 of 2"
-    ),
-    other(
-        "AE-6001B", "ECL", "Hydrogen at the cells, voting B", "gas detector", "gas-zero-span", "%LEL", 0, 100, 5, feeds="Cell trip, 2 of 2"
-    ),
-    other("AE-6002", "ECL", "Chlorine in the cell room", "gas detector", "gas-zero-span", "ppm", 0, 5, 10),
-    other("AE-3001", "REM", "Carbon dioxide in the storage hall", "gas detector", "gas-zero-span", "% vol", 0, 5, 5),
-    other("AE-3002", "REM", "Oxygen depletion in the storage hall", "gas detector", "gas-oxygen", "% vol", 0, 25, 2),
-    other("AE-9001", "DSL", "Hydrocarbons at the diesel store, optical", "gas detector", "gas-ir-zero", "%LEL", 0, 100, 5),
-    other("AE-8001", "WSH", "Two-channel head in the annexe", "gas detector", "gas-multichannel", "%LEL", 0, 100, 5),
-    other("GP-01", "WSH", "Aspirated portable", "gas detector", "gas-portable", "%LEL", 0, 100, 5),
+    other("AE-6001A", "ECL", "Hydrogen at the cells, voting A", "gas detector", "gas-zero-span", "%LEL", 0, 100, 5, **HYDROGEN),
+    other("AE-6001B", "ECL", "Hydrogen at the cells, voting B", "gas detector", "gas-zero-span", "%LEL", 0, 100, 5, **HYDROGEN),
+    other("AE-6002", "ECL", "Chlorine in the cell room", "gas detector", "gas-zero-span", "ppm", 0, 5, 10, **CHLORINE),
+    other("AE-3001", "REM", "Carbon dioxide in the storage hall", "gas detector", "gas-zero-span", "% vol", 0, 5, 5, **CARBON_DIOXIDE),
+    other("AE-3002", "REM", "Oxygen depletion in the storage hall", "gas detector", "gas-oxygen", "% vol", 0, 25, 2, **OXYGEN),
+    other("AE-9001", "DSL", "Hydrocarbons at the diesel store, optical", "gas detector", "gas-ir-zero", "%LEL", 0, 100, 5, **OPTICAL),
+    other("AE-8001", "WSH", "Two-channel head in the annexe", "gas detector", "gas-multichannel", "%LEL", 0, 100, 5, **HEAD),
+    other("GP-01", "WSH", "Aspirated portable", "gas detector", "gas-portable", "%LEL", 0, 100, 5, **PORTABLE),
     other("AIT-1401", "PRE", "pH after dosing", "analyzer", "an-ph", "pH", 0, 14, 0.1, tolerance_basis="unit"),
     other("AIT-3401", "REM", "pH of product water", "analyzer", "an-ph", "pH", 0, 14, 0.1, tolerance_basis="unit"),
     other("AIT-5301", "FGR", "Trace oxygen in nitrogen", "analyzer", "an-trace-o2", "ppm", 0, 100, 5),
@@ -309,4 +379,32 @@ REFERENCES = [
     ref("MB-V01", "Readout, millivolt", "mV", -10, 80, 260, u_absolute=0.002, u_percent_reading=0.005, resolution=0.001),
     ref("MB-S01", "Sensor simulator, millivolt", "mV", -10, 80, 200, u_absolute=0.003, u_percent_reading=0.005, resolution=0.001),
     ref("MB-W01", "Hung weights, class M1", "kg", 0, 10, 500, u_absolute=0.0001, u_percent_reading=0.002),
+]
+
+
+def gas(name: str, value: float, unit: str, u_percent: float = 2.0) -> dict[str, Any]:
+    """One certified component."""
+    return {"gas": name, "value": value, "unit": unit, "u_percent": u_percent, "basis": "iec" if unit == "%LEL" else ""}
+
+
+# code, name, gases, balance, oxygen in % vol, litres full, litres used already, days to expiry
+BOTTLES: list[tuple[str, str, list[dict[str, Any]], str, float, float, float, int]] = [
+    ("MB-G01", "Hydrogen in air", [gas("hydrogen", 2.0, "% vol")], "air", 20.5, 110, 34, 240),
+    ("MB-G02", "Hydrogen in air, second", [gas("hydrogen", 2.0, "% vol")], "air", 20.5, 110, 12, -25),
+    ("MB-G03", "Hydrogen in nitrogen", [gas("hydrogen", 2.0, "% vol")], "nitrogen", 0.0, 110, 5, 300),
+    ("MB-G04", "Hydrogen in air, nearly empty", [gas("hydrogen", 2.0, "% vol")], "air", 20.5, 34, 30.5, 120),
+    ("MB-G05", "Chlorine in nitrogen", [gas("chlorine", 3.0, "ppm", 5.0)], "nitrogen", 0.0, 58, 8, 70),
+    ("MB-G06", "Carbon dioxide in air", [gas("carbon dioxide", 2.5, "% vol", 1.0)], "air", 20.4, 110, 20, 400),
+    ("MB-G07", "Methane in air", [gas("methane", 2.2, "% vol")], "air", 20.4, 110, 15, 310),
+    ("MB-G08", "Propane in air", [gas("propane", 0.85, "% vol")], "air", 20.7, 58, 6, 280),
+    ("MB-G09", "Methane, high", [gas("methane", 60.0, "% vol", 1.0)], "synthetic air", 16.0, 58, 3, 350),
+    ("MB-G10", "Zero air", [], "air", 20.9, 110, 40, 500),
+    ("MB-G11", "Nitrogen", [], "nitrogen", 0.0, 110, 9, 600),
+]
+FITTINGS: list[dict[str, Any]] = [
+    {"code": "MB-V01", "kind": "regulator", "material": "stainless steel", "flow_l_min": 0.5},
+    {"code": "MB-V02", "kind": "regulator", "material": "brass", "flow_l_min": 0.5},
+    {"code": "MB-V03", "kind": "regulator", "material": "brass", "flow_l_min": 1.0},
+    {"code": "MB-L01", "kind": "line", "material": "PTFE-lined", "length_m": 1.5, "is_conditioned": True},
+    {"code": "MB-L02", "kind": "line", "material": "PVC", "length_m": 5.0},
 ]

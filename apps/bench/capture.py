@@ -15,6 +15,8 @@ from apps.runs.services import NewEvent, append_seen
 from apps.runs.store import load_run
 from metrology.faults import Fault
 from metrology.methods.registry import get_method
+from metrology.run.progress import make_progress
+from metrology.run.rules import QUANTITIES
 from metrology.run.state import RunState, fold
 
 
@@ -46,9 +48,11 @@ def capture_reading(
     if not live.quantities:
         told = next(iter(live.faults.values()), "No source is live in this run: choose one, or type the reading.")
         raise Fault("nothing_live", told, field="indicated")
+    if live.is_condition:
+        return _capture_condition(actor=actor, run_id=run_id, live=live, now=now, event_id=event_id, expected_seq=expected_seq)
     got = live.capture()
     payload: dict[str, Any] = {
-        **{k: str(v) for k, v in typed.items() if k in ("applied", "indicated", "pv")},
+        **{k: str(v) for k, v in typed.items() if k in QUANTITIES},
         **{name: told["text"] for name, told in got.items()},
         "step": live.step,
         "slot": live.slot.index,
@@ -60,6 +64,20 @@ def capture_reading(
         payload["confirmed_unlikely"] = True
     event = NewEvent(event_id or uuid.uuid4(), "reading_taken", payload)
     return append_seen(actor=actor, run_id=run_id, event=event, now=now, expected_seq=expected_seq)
+
+
+def _capture_condition(
+    *, actor: Person, run_id: uuid.UUID, live: RunLive, now: datetime, event_id: uuid.UUID | None, expected_seq: int | None
+) -> tuple[Run, RunState]:
+    """A condition step confirmed with what its source reads now; its limits are the step's own."""
+    text, told = live.capture_condition()
+    _, state = live_of(run_id)
+    step = make_progress(state, get_method(state.setup.method)).current
+    name = step.fields[0].name if step and step.fields else "reading"
+    payload = {"step": live.step, "values": {name: text}, "captured": told}
+    return append_seen(
+        actor=actor, run_id=run_id, event=NewEvent(event_id or uuid.uuid4(), "step_confirmed", payload), now=now, expected_seq=expected_seq
+    )
 
 
 def _require_near(live: RunLive, got: Mapping[str, Mapping[str, Any]]) -> None:

@@ -107,7 +107,7 @@ class Lane:
         if self.passing is not None or not same_value:
             self._set(self.passing if self.passing is not None else q.expected, q.unit)
             for each in here.values():
-                each.mark()
+                each.mark(told=True)
         self.says = f"{self.label} heads for {q.expected:.5g} {q.unit}."
 
     def _pass(self, live: RunLive, q: Quantity, here: dict[uuid.UUID, RunLive]) -> None:

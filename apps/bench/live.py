@@ -4,14 +4,26 @@ from __future__ import annotations
 
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass
 from typing import Any
 
 from apps.bench.poller import Trace
 from metrology.faults import Fault
-from metrology.judgement.settling import NO_DATA, SETTLED, Settle, SettleRule, classify_response, judge_settling, settle_words
-from metrology.methods.base import Method, Quantity, Slot
+from metrology.judgement.exposure import Exposure, inhibit_dropped, purge_seconds
+from metrology.judgement.settling import (
+    NO_DATA,
+    NO_RESPONSE,
+    SETTLED,
+    UNSTABLE,
+    Settle,
+    SettleRule,
+    classify_response,
+    judge_settling,
+    settle_words,
+)
+from metrology.methods.base import Method, Quantity, Slot, Watched
+from metrology.methods.setup import RunSetup
 from metrology.quantities.units import convert
 from metrology.quantities.words import number
 from metrology.run.progress import current_slot, make_progress
@@ -52,38 +64,47 @@ class RunLive:
         self.acceptance = 0.0  # how far a reading may be off and still be adjustable
         self.quantities: dict[str, Live] = {}
         self.faults: dict[str, str] = {}
+        self.is_condition = False
+        self.is_marked = False  # the moment gas came was told, by hand or by the stimulus
+        self._setup: RunSetup | None = None
+        self._method: Method | None = None
         self._frame: tuple[float, dict[str, Any]] = (0.0, {})
 
     def refresh(self, state: RunState, method: Method) -> None:
         """Take in the state: which slot is next, which quantities are live, and by which rule they settle."""
         with self.lock:
             step = make_progress(state, method).current
-            is_reading = step is not None and step.kind == "readings"
-            slot = current_slot(state, method, step.key) if step and is_reading else None
+            self._setup, self._method = state.setup, method
+            self.is_condition = step is not None and step.kind == "condition"
+            slot = current_slot(state, method, step.key) if step and step.kind == "readings" else None
+            asked: Sequence[Quantity] = method.quantities(state.setup, slot) if slot else ()
+            watched = method.watched(state.setup, step) if step and self.is_condition else None
+            if watched:
+                slot, asked = watched
             moved = (step.key if step else "", slot.index if slot else -1) != (self.step, self.slot.index if self.slot else -1)
             before = {n: live.trace for n, live in self.quantities.items()}
             self.seq, self.step, self.slot = state.seq, step.key if step else "", slot
-            self.quantities, self.faults = self._wanted(state, method, slot)
-            if slot:
+            self.quantities, self.faults = self._wanted(state, method, slot, asked)
+            if slot and not self.is_condition:
                 plan = method.plan(state.setup, self.step)
                 self.step_up = slot.ideal - plan[slot.index - 1].ideal if slot.index else 0.0
-                indicated = next(q for q in method.quantities(state.setup, slot) if q.name == "indicated")
+                indicated = next(q for q in asked if q.name == "indicated")
                 self.acceptance = ACCEPTANCE * indicated.span
             if moved or before != {n: live.trace for n, live in self.quantities.items()}:
                 self.mark()
 
-    def _wanted(self, state: RunState, method: Method, slot: Slot | None) -> tuple[dict[str, Live], dict[str, str]]:
+    def _wanted(
+        self, state: RunState, method: Method, slot: Slot | None, asked: Sequence[Quantity]
+    ) -> tuple[dict[str, Live], dict[str, str]]:
         found: dict[str, Live] = {}
         faults: dict[str, str] = {}
         if slot is None:
             return found, faults
-        p = state.setup.policy
-        for q in method.quantities(state.setup, slot):
+        for q in asked:
             source = state.sources.get(source_key(q.name, slot.channel))
             if source is None:
                 continue
-            limit = p.settle_percent / 100 * method.tolerance_at(state.setup, slot) / 100 * q.span
-            rule = SettleRule(p.settle_window_s, limit, p.settle_limit_s * method.patience)
+            rule = method.settle_rule(state.setup, slot, q)
             try:
                 convert(0.0, str(source["unit"]), to_unit=q.unit)
                 found[q.name] = Live(q, self._find_trace(str(source["signal"])), rule)
@@ -91,10 +112,11 @@ class RunLive:
                 faults[q.name] = f"{source['label']} can't stand for {q.label.lower()}: {fault.message}"
         return found, faults
 
-    def mark(self) -> None:
-        """The stimulus changed now: settling is judged from here."""
+    def mark(self, *, told: bool = False) -> None:
+        """The stimulus changed now: settling is judged from here. told: a person or the stimulus said so."""
         with self.lock:
             self.since = time.time()
+            self.is_marked = told
             for live in self.quantities.values():
                 live.settled_at = None
 
@@ -108,6 +130,23 @@ class RunLive:
         elif live.settled_at is None:
             live.settled_at = samples[-1][0]
         return settle, samples
+
+    def exposure(self) -> Exposure | None:
+        """What the exposure at this slot came to so far; None where nothing is exposed."""
+        live = self.quantities.get("indicated")
+        if live is None or self._method is None or self._setup is None or self.slot is None or self.is_condition:
+            return None
+        samples = {name: each.samples(self.since) for name, each in self.quantities.items()}
+        watched = Watched(samples, live.rule, self.since, self.is_marked, live.settled_at)
+        return self._method.watch(self._setup, self.slot, watched)
+
+    def purged_s(self) -> float | None:
+        """Seconds that the reading has been below the purge limit; None while it is above or nothing is purged."""
+        live = self.quantities.get("indicated")
+        if not self.is_condition or live is None or self._setup is None:
+            return None
+        below = self._setup.policy.purge_percent / 100 * live.quantity.span
+        return purge_seconds(live.samples(self.since), below=below)
 
     def response(self, settle: Settle, samples: list[Sample], expected: float) -> str:
         """Class of what the output did after the stimulus."""
@@ -157,6 +196,9 @@ class RunLive:
                 "mean": None,
                 "response": "",
             }
+        seen = self.exposure()
+        if seen and "indicated" in rows:
+            rows["indicated"]["response"] = "" if seen.kind in ("ok", "waiting") else seen.kind
         window = max((live.rule.window_s for live in self.quantities.values()), default=0.0)
         return {
             "now": now,
@@ -164,6 +206,8 @@ class RunLive:
             "slot": self.slot.index if self.slot else None,
             "since": self.since,
             "window_s": window,
+            "exposure": exposure_data(seen) if seen else None,
+            "purged_s": self.purged_s(),
             "rows": rows,
         }
 
@@ -179,16 +223,35 @@ class RunLive:
             states = [(self.judge(n)[0].status, live.trace.lost) for n, live in self.quantities.items()]
             return bool(states) and all(s == SETTLED and not lost for s, lost in states)
 
+    def capture_condition(self) -> tuple[str, dict[str, Any]]:
+        """The reading of a condition step as text, with its statistics; raises a Fault while there is none."""
+        with self.lock:
+            if not self.quantities:
+                raise Fault("nothing_live", "No source is live at this step: choose one, or type the value.", field="indicated")
+            name, live = next(iter(self.quantities.items()))
+            if live.trace.lost:
+                raise Fault("source_lost", f"{live.trace.lost} Type the value, or take it when the source is back.", field=name)
+            _, samples = self.judge(name)
+            if not samples:
+                raise Fault("not_settled", "No samples yet.", field=name)
+            value = samples[-1][1]
+            told = {"last": value, "label": live.trace.signal["label"], "unit": live.quantity.unit, "purged_s": self.purged_s()}
+            return number(value, max(live.quantity.decimals, 2)), told
+
     def capture(self) -> dict[str, dict[str, Any]]:
         """Mean and statistics of every live quantity; raises a Fault while one is lost or has not settled."""
         with self.lock:
             out = {}
+            seen = self.exposure()
+            is_over = seen is not None and seen.kind in (NO_RESPONSE, UNSTABLE)
+            if seen and seen.has("warming-up"):
+                raise Fault("warming_up", dict(seen.remarks)["warming-up"] + " Nothing was captured.", field="indicated")
             for name, live in self.quantities.items():
                 if live.trace.lost:
                     told = f"{live.trace.lost} Nothing was captured and nothing is lost: type the reading, or capture when it is back."
                     raise Fault("source_lost", told, field=name)
                 settle, samples = self.judge(name)
-                if settle.status != SETTLED:
+                if settle.status != SETTLED and not (is_over and settle.status == UNSTABLE) and name not in ("ma", "status"):
                     words = settle_words(settle, live.rule, live.quantity.unit)
                     raise Fault("not_settled", f"{live.quantity.label} is not captured. {words}", field=name, status=settle.status)
                 told_all = {k: v for k, v in asdict(settle).items() if k not in ("status", "waited_s")}
@@ -200,4 +263,33 @@ class RunLive:
                     "text": number(settle.mean, max(live.quantity.decimals, 3)),
                     **({"response": self.response(settle, samples, live.quantity.expected)} if name == "indicated" else {}),
                 }
+            if seen and "indicated" in out:
+                out["indicated"] |= {"response": seen.kind, "overshoot_percent": seen.overshoot_percent}
+                out["indicated"]["remarks"] = [*(says for _, says in seen.remarks), *self._inhibit_remarks()]
             return out
+
+    def _inhibit_remarks(self) -> list[str]:
+        """What the current at the control system gave away during the exposure."""
+        live = self.quantities.get("ma")
+        if live is None or self._setup is None:
+            return []
+        inhibit = self._setup.instrument.details.detector.inhibit_ma
+        dropped = inhibit_dropped(live.samples(self.since), inhibit_ma=inhibit, band_ma=self._setup.policy.inhibit_band_ma)
+        told = (
+            f"The inhibit dropped during the exposure: {dropped:.2f} mA at the control system. The alarm may have tripped."
+            if dropped
+            else ""
+        )
+        return [told] if told else []
+
+
+def exposure_data(seen: Exposure) -> dict[str, Any]:
+    """An exposure for the page."""
+    return {
+        "kind": seen.kind,
+        "plateau": seen.plateau,
+        "peak": seen.peak,
+        "t90_s": seen.t90_s,
+        "percent": 100 * seen.fraction,
+        "remarks": [says for _, says in seen.remarks],
+    }

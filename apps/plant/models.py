@@ -74,6 +74,8 @@ class Instrument(models.Model):
     is_adjustable = models.BooleanField(default=True)
     hazards = models.CharField(max_length=300, blank=True)
     feeds = models.CharField(max_length=200, blank=True)
+    voting_group = models.CharField(max_length=40, blank=True, db_index=True)  # detectors that vote on one trip
+    zone = models.CharField(max_length=40, blank=True, db_index=True)  # what they watch together
     points_percent = models.JSONField(default=list, blank=True)
     cycles = models.PositiveSmallIntegerField(default=1)
     details = models.JSONField(default=dict, blank=True)  # texts under the names of metrology.methods.details.DETAIL_FIELDS
@@ -128,6 +130,8 @@ class Instrument(models.Model):
             needs_permit=self.area.needs_permit,
             hazards=self.hazards,
             feeds=self.feeds,
+            voting_group=self.voting_group,
+            zone=self.zone,
             details=details_from(self.details),
         )
 

@@ -69,7 +69,10 @@ def detail_fields() -> list[dict[str, Any]]:
 
 def methods_for(instrument: Instrument) -> list[dict[str, str]]:
     """The methods an instrument can be run by: its own first, and for a transmitter the others of its family."""
-    keys = [instrument.method, *(TRANSMITTER_METHODS if instrument.family == "transmitter" else ())]
+    others: tuple[str, ...] = TRANSMITTER_METHODS if instrument.family == "transmitter" else ()
+    if instrument.method in ("gas-zero-span", "gas-ir-zero"):
+        others = ("gas-bump",)
+    keys = [instrument.method, *others]
     return [{"value": k, "label": METHODS[k].title} for k in dict.fromkeys(keys) if k in METHODS]
 
 

@@ -30,6 +30,8 @@ TEXTS = {
     "output_unit": (12, True),
     "hazards": (300, False),
     "feeds": (200, False),
+    "voting_group": (40, False),
+    "zone": (40, False),
 }
 NUMBERS = ("lrv", "urv", "output_lo", "output_hi", "cutoff_percent", "tolerance_value", "warm_up_min", "division")
 CHOICES = {
@@ -63,6 +65,8 @@ LABELS = {
     "cycles": "Cycles",
     "hazards": "Cautions",
     "feeds": "Feeds",
+    "voting_group": "Voting group",
+    "zone": "Zone",
     "family": "Family",
     "method": "Method",
     "transfer": "Transfer",

@@ -89,6 +89,41 @@ class Hold(models.Model):
     placed_by = models.CharField(max_length=150)
     until = models.DateTimeField()
     released_at = models.DateTimeField(null=True, blank=True)
+    holder = models.CharField(max_length=150, blank=True)
+    holder_name = models.CharField(max_length=150, blank=True)
+    agreement = models.CharField(max_length=2000, blank=True)
 
     class Meta:
         indexes = [models.Index(fields=["released_at", "until"])]
+
+
+class GasUse(models.Model):
+    """Litres of a bottle that a run used so far."""
+
+    run = models.ForeignKey(Run, on_delete=models.CASCADE, related_name="gas_uses")
+    bottle = models.CharField(max_length=20, db_index=True)
+    litres = models.FloatField()
+
+
+class Exposure(models.Model):
+    """One exposure to span gas as projected from its run: what bottles and sensors are judged by across runs.
+
+    ratio: read over what should be read. signal over applied is the sensor's sensitivity; life: which sensor, by its serial.
+    """
+
+    run = models.ForeignKey(Run, on_delete=models.CASCADE, related_name="exposures")
+    instrument = models.ForeignKey(Instrument, on_delete=models.CASCADE, related_name="exposures")
+    channel = models.CharField(max_length=40, blank=True)
+    phase = models.CharField(max_length=12)
+    at = models.DateTimeField()
+    bottle = models.CharField(max_length=20, blank=True)
+    ratio = models.FloatField(null=True)
+    t90_s = models.FloatField(null=True)
+    signal = models.FloatField(null=True)
+    sensitivity = models.FloatField(null=True)
+    dose = models.FloatField(default=0.0)
+    hours = models.FloatField(default=0.0)
+    life = models.CharField(max_length=60, blank=True)
+
+    class Meta:
+        indexes = [models.Index(fields=["instrument", "channel", "at"]), models.Index(fields=["bottle", "at"])]

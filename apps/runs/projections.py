@@ -8,8 +8,9 @@ from datetime import timedelta
 from django.db.models import Max
 
 from apps.plant.models import Instrument
-from apps.runs.models import Hold, Run
+from apps.runs.models import Exposure, GasUse, Hold, Run
 from metrology.methods.registry import get_method
+from metrology.run.gases import exposures_of, litres_used
 from metrology.run.progress import evaluate_set, final_readings_step, found_step, make_progress
 from metrology.run.state import RunState
 
@@ -27,6 +28,7 @@ def project(run: Run, state: RunState) -> None:
     _project_results(run, state)
     run.save()
     _project_holds(run, state)
+    _project_gas(run, state)
     if run.status in ("signed", "accepted", "voided"):
         project_instrument(run.instrument)
 
@@ -60,8 +62,24 @@ def _project_holds(run: Run, state: RunState) -> None:
                 "placed_by": h.placed_by,
                 "until": h.until,
                 "released_at": h.released_at,
+                "holder": h.holder,
+                "holder_name": h.holder_name,
+                "agreement": h.agreement,
             },
         )
+
+
+def _project_gas(run: Run, state: RunState) -> None:
+    """What the run used of each bottle, and what each exposure to span gas told."""
+    if not run.method.startswith("gas-"):
+        return
+    used = litres_used(state)
+    GasUse.objects.filter(run=run).delete()
+    GasUse.objects.bulk_create(GasUse(run=run, bottle=code, litres=litres) for code, litres in used.items())
+    Exposure.objects.filter(run=run).delete()
+    Exposure.objects.bulk_create(
+        Exposure(run=run, instrument_id=run.instrument_id, **row) for row in exposures_of(state, get_method(run.method))
+    )
 
 
 def project_instrument(instrument: Instrument) -> None:

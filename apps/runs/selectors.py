@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from datetime import datetime
 from typing import Any
 
-from apps.runs.models import Hold, Run
+from apps.runs.models import Run
 from apps.runs.store import load_run
 from metrology.methods.registry import get_method
 from metrology.run.events import Event
@@ -36,27 +36,6 @@ def get_run_data(run_id: uuid.UUID, now: datetime) -> dict[str, Any]:
 def log_of(events: Iterable[Event]) -> list[dict[str, Any]]:
     """The events as sentences."""
     return [{"seq": e.seq, "at": e.at, "by": e.author_name, "what": describe(e)} for e in events]
-
-
-def list_open_holds(now: datetime) -> list[dict[str, Any]]:
-    """All open holds, those longest overdue first."""
-    rows = Hold.objects.filter(released_at=None).select_related("instrument__area", "run").order_by("until")
-    return [
-        {
-            "run": h.run_id,
-            "run_number": h.run.label,
-            "tag": h.instrument.tag,
-            "area": h.instrument.area.name,
-            "kind": h.kind,
-            "reason": h.reason,
-            "placed_by": h.placed_by,
-            "placed_at": h.placed_at,
-            "until": h.until,
-            "is_overdue": now > h.until,
-            "feeds": h.instrument.feeds,
-        }
-        for h in rows
-    ]
 
 
 def run_row(r: Run) -> dict[str, Any]:

@@ -18,6 +18,8 @@ from apps.kit.selectors import get_reference
 from apps.plant.models import Instrument
 from apps.plant.selectors import methods_for
 from apps.plant.services import policy_for
+from apps.runs.gas import gas_snapshot
+from apps.runs.holds import find_hold, group_on_hold, receiver_name
 from apps.runs.models import OPEN, Run, RunEvent
 from apps.runs.projections import next_number, project
 from apps.runs.store import append_rows, load_run
@@ -106,6 +108,9 @@ CLAIMS = {  # what a client may not say: it comes from the server's own look at 
     "step_confirmed": ("captured",),
     "parameters_captured": ("source",),
     "source_chosen": ("label", "unit", "stimulus"),
+    "adjustment_made": ("second",),
+    "hold_placed": ("others",),
+    "hold_handed_over": ("to_name",),
 }
 
 
@@ -116,6 +121,10 @@ def _without_claims(event: NewEvent) -> NewEvent:
         payload = {k: event.payload.get(k) for k in ("role", "code", "reason")}
     elif event.type == "source_chosen":
         payload |= describe_signal(str(payload.get("signal") or ""), str(payload.get("quantity") or ""))
+    elif event.type == "gas_assigned":
+        payload = gas_snapshot(payload)
+    elif event.type == "hold_handed_over":
+        payload |= {"to_name": receiver_name(str(payload.get("to") or ""))}
     return NewEvent(event.id, event.type, payload, event.device_at)
 
 
@@ -166,6 +175,8 @@ def _admit_one(actor: Person, state: RunState, event: NewEvent, now: datetime) -
     payload = dict(event.payload)
     if event.type == "reference_assigned" and "reference" not in payload:
         payload["reference"] = snapshot(str(payload.get("code", "")))
+    if event.type == "hold_placed":
+        payload["others"] = group_on_hold(state.setup.instrument.tag)
     full = admit(state, method, event.type, payload=payload, now=now)
     made = Event(state.seq + 1, str(event.id), event.type, full, actor.username, actor.name, now, event.device_at)
     apply(state, made)
@@ -217,6 +228,26 @@ def override_reference(
     return _append(actor, run_id, expected_seq, [NewEvent(event.id, "reference_assigned", payload, event.device_at)], now)
 
 
+def force_adjustment(
+    *, actor: Person, second: Person, run_id: uuid.UUID, event: NewEvent, expected_seq: int, now: datetime
+) -> tuple[Run, RunState]:
+    """Accept an adjustment that the rules refuse, with a reason and a second person who looked too. It is flagged on the record."""
+    require(actor, "work on a run")
+    if second.pk == actor.pk:
+        raise NotAllowed("same_person", "The second person must be somebody else. Nothing was stored.")
+    text_of(event.payload, "force_reason", label="The reason for forcing it")
+    payload = {**event.payload, "second": {"by": second.username, "name": second.name}}
+    return _append(actor, run_id, expected_seq, [NewEvent(event.id, "adjustment_made", payload, event.device_at)], now)
+
+
+def act_on_hold(*, actor: Person, hold_id: uuid.UUID, event_type: str, payload: Mapping[str, Any], now: datetime) -> tuple[Run, RunState]:
+    """Release, extend or hand over a hold from the board, whether its run is open or was voided."""
+    require(actor, "work on a run")
+    run_id = find_hold(hold_id).run_id
+    event = NewEvent(uuid.uuid4(), event_type, {**payload, "hold": str(hold_id)})
+    return _append(actor, run_id, None, [_without_claims(event)], now)
+
+
 def sign_run(*, actor: Person, run_id: uuid.UUID, expected_seq: int, note: str, now: datetime) -> tuple[Run, RunState]:
     """Sign a run; the password was confirmed at the door. Only somebody who worked on it may sign it."""
     require(actor, "sign a run")
@@ -243,9 +274,16 @@ def review_run(*, actor: Person, run_id: uuid.UUID, verdict: str, reason: str, e
 
 
 def void_run(
-    *, actor: Person, run_id: uuid.UUID, reason: str, release: Mapping[str, Any] | None, expected_seq: int, now: datetime
+    *,
+    actor: Person,
+    run_id: uuid.UUID,
+    reason: str,
+    release: Mapping[str, Any] | None,
+    expected_seq: int,
+    now: datetime,
+    keeps_hold: bool = False,
 ) -> tuple[Run, RunState]:
-    """Void an unsigned run; an open hold is released with it, or it is refused."""
+    """Void an unsigned run; an open hold is released with it or outlives it on the board, or the voiding is refused."""
     require(actor, "void a run")
     run, past = load_run(run_id)
     state = fold(past)
@@ -254,4 +292,6 @@ def void_run(
     events = [
         NewEvent(uuid.uuid4(), "hold_released", {"hold": h.id, "values": release, "reason": reason}) for h in state.open_holds if release
     ]
-    return _append(actor, run_id, expected_seq, [*events, NewEvent(uuid.uuid4(), "voided", {"reason": reason})], now)
+    return _append(
+        actor, run_id, expected_seq, [*events, NewEvent(uuid.uuid4(), "voided", {"reason": reason, "keeps_hold": keeps_hold})], now
+    )

@@ -14,6 +14,34 @@ ADJUST_WHEN = {
     "past-limit": "adjust only past the adjust limit",
     "always": "always adjust to nominal",
 }
+DECIDES = {
+    "as-found": "the as-found exposure decides",
+    "bump": "a bump decides",
+    "always": "always calibrate",
+}
+ZERO_GAS = {
+    "bottled": "bottled zero gas; ambient air with a recorded reason",
+    "ambient": "ambient air in a clean place",
+    "scrubbed": "scrubbed air",
+}
+PROOF = {
+    "always": "always proved with gas after a calibration",
+    "adjusted": "proved with gas after an adjustment",
+    "never": "not proved again",
+}
+FORCED = {
+    "forbidden": "forbidden",
+    "reason": "allowed with a reason, flagged on the record",
+    "second-person": "allowed with a reason and a second person, flagged on the record",
+}
+CHOICES: dict[str, Mapping[str, str]] = {
+    "adjust_when": ADJUST_WHEN,
+    "pass_rule": RULES,
+    "decides": DECIDES,
+    "zero_gas": ZERO_GAS,
+    "proof": PROOF,
+    "forced": FORCED,
+}
 
 
 @dataclass(frozen=True)
@@ -24,6 +52,15 @@ class Policy:
     aim_percent: percent of the tolerance within which zero and span must end. max_passes: adjust passes.
     max_risk: for the rule of conformance probability. settle_*: window in s, limit in percent of the tolerance, and
     the time after which a live signal that has not settled is called unstable.
+
+    For gas detectors: decides, zero_gas, proof, forced name the school. bump_percent: tolerance of a bump, % of applied.
+    span_low_percent to span_high_percent: window of a span gas, % of range. balance_oxygen: least oxygen in the balance
+    for a catalytic sensor, % vol. acceptance_percent: how far off may still be adjusted, % of span. response_percent:
+    least answer to a stimulus, % of what was to come. zero_window_s, span_window_s, give_up_s: windows and limit of an
+    exposure. purge_percent: of range, below which gas counts as gone; countdown_s: wait after it. air_percent: oxygen of
+    air, % vol. inhibit_band_ma: how near the current must be to the inhibit current. reference_v_percent: how far off a
+    stored reference voltage may be. spare_percent: litres beyond need. life_end_percent: sensitivity left at which a
+    sensor is replaced.
     """
 
     adjust_when: str = "past-limit"
@@ -36,6 +73,53 @@ class Policy:
     settle_window_s: float = 5.0
     settle_percent: float = 10.0
     settle_limit_s: float = 180.0
+    decides: str = "as-found"
+    zero_gas: str = "bottled"
+    proof: str = "always"
+    forced: str = "reason"
+    bump_percent: float = 20.0
+    span_low_percent: float = 25.0
+    span_high_percent: float = 90.0
+    balance_oxygen: float = 10.0
+    acceptance_percent: float = 25.0
+    response_percent: float = 10.0
+    zero_window_s: float = 20.0
+    span_window_s: float = 40.0
+    give_up_s: float = 240.0
+    purge_percent: float = 3.0
+    countdown_s: float = 60.0
+    air_percent: float = 20.9
+    inhibit_band_ma: float = 0.2
+    reference_v_percent: float = 25.0
+    spare_percent: float = 20.0
+    life_end_percent: float = 40.0
+
+
+RANGES: tuple[tuple[str, float, float, str], ...] = (
+    ("adjust_limit_percent", 1, 100, "%"),
+    ("max_risk", 0.0001, 0.5, ""),
+    ("aim_percent", 1, 100, "%"),
+    ("max_passes", 1, 20, ""),
+    ("minimum_tur", 1, 20, ""),
+    ("settle_window_s", 1, 600, "s"),
+    ("settle_percent", 1, 100, "%"),
+    ("bump_percent", 1, 100, "%"),
+    ("span_low_percent", 1, 100, "%"),
+    ("span_high_percent", 1, 100, "%"),
+    ("balance_oxygen", 0, 25, "% vol"),
+    ("acceptance_percent", 1, 100, "%"),
+    ("response_percent", 1, 90, "%"),
+    ("zero_window_s", 1, 600, "s"),
+    ("span_window_s", 1, 600, "s"),
+    ("give_up_s", 2, 7200, "s"),
+    ("purge_percent", 0.1, 50, "%"),
+    ("countdown_s", 0, 3600, "s"),
+    ("air_percent", 20.0, 21.5, "% vol"),
+    ("inhibit_band_ma", 0.01, 1, "mA"),
+    ("reference_v_percent", 1, 100, "%"),
+    ("spare_percent", 0, 200, "%"),
+    ("life_end_percent", 5, 95, "%"),
+)
 
 
 def resolve_policy(*layers: Mapping[str, Any]) -> Policy:
@@ -46,7 +130,7 @@ def resolve_policy(*layers: Mapping[str, Any]) -> Policy:
         for name, value in layer.items():
             if name not in known:
                 raise Fault("unknown_policy", f"Policy '{name}' is not known; known are {', '.join(known)}.", field=name)
-            if name in ("adjust_when", "pass_rule"):
+            if name in CHOICES:
                 value = str(value)
             else:
                 try:
@@ -59,23 +143,20 @@ def resolve_policy(*layers: Mapping[str, Any]) -> Policy:
 
 def check_policy(policy: Policy) -> Policy:
     """The policy, or a Fault naming the value outside its range."""
-    if policy.adjust_when not in ADJUST_WHEN:
-        raise Fault("unknown_policy", f"adjust_when is '{policy.adjust_when}'; known are {', '.join(ADJUST_WHEN)}.", field="adjust_when")
-    if policy.pass_rule not in RULES:
-        raise Fault("unknown_rule", f"pass_rule is '{policy.pass_rule}'; known are {', '.join(RULES)}.", field="pass_rule")
-    require_range(policy.adjust_limit_percent, 1, 100, field="adjust_limit_percent", unit="%")
-    require_range(policy.max_risk, 0.0001, 0.5, field="max_risk")
-    require_range(policy.aim_percent, 1, 100, field="aim_percent", unit="%")
-    require_range(policy.max_passes, 1, 20, field="max_passes")
-    require_range(policy.minimum_tur, 1, 20, field="minimum_tur")
-    require_range(policy.settle_window_s, 1, 600, field="settle_window_s", unit="s")
-    require_range(policy.settle_percent, 1, 100, field="settle_percent", unit="%")
+    for name, known in CHOICES.items():
+        if getattr(policy, name) not in known:
+            code = "unknown_rule" if name == "pass_rule" else "unknown_policy"
+            raise Fault(code, f"{name} is '{getattr(policy, name)}'; known are {', '.join(known)}.", field=name)
+    for name, low, high, unit in RANGES:
+        require_range(getattr(policy, name), low, high, field=name, unit=unit)
+    if policy.span_low_percent >= policy.span_high_percent:
+        raise Fault("bad_window", "The window of a span gas must end above where it starts.", field="span_high_percent")
     require_range(policy.settle_limit_s, policy.settle_window_s + 1, 86400, field="settle_limit_s", unit="s")
     return policy
 
 
-def describe_policy(policy: Policy) -> tuple[str, ...]:
-    """The policies as sentences for the record."""
+def describe_policy(policy: Policy, *, for_gas: bool = False) -> tuple[str, ...]:
+    """The policies as sentences for the record; those of gas detectors where they count."""
     limit = f" of {policy.adjust_limit_percent:g} % of tolerance" if policy.adjust_when == "past-limit" else ""
     rule = RULES[policy.pass_rule] + (f", risk at most {100 * policy.max_risk:g} %" if policy.pass_rule == "probability" else "")
     return (
@@ -85,4 +166,17 @@ def describe_policy(policy: Policy) -> tuple[str, ...]:
         f"Reference wanted at a test uncertainty ratio (TUR) of {policy.minimum_tur:g} or more.",
         f"Settled: slope and spread within {policy.settle_percent:g} % of tolerance over {policy.settle_window_s:g} s, "
         f"unstable after {policy.settle_limit_s:g} s.",
+        *(_gas_policy(policy) if for_gas else ()),
+    )
+
+
+def _gas_policy(p: Policy) -> tuple[str, ...]:
+    return (
+        f"Gas: {DECIDES[p.decides]}; zero gas: {ZERO_GAS[p.zero_gas]}; {PROOF[p.proof]}; forced acceptance {FORCED[p.forced]}.",
+        f"Bump tolerance {p.bump_percent:g} % of applied; span gas {p.span_low_percent:g} to {p.span_high_percent:g} % of range; "
+        f"adjustable within {p.acceptance_percent:g} % of span; no response below {p.response_percent:g} % of what was to come.",
+        f"Exposures: zero over {p.zero_window_s:g} s, span over {p.span_window_s:g} s or longer by the sensor's T90, given up after "
+        f"{p.give_up_s:g} s or 6 x T90; purged below {p.purge_percent:g} % of range, then {p.countdown_s:g} s.",
+        f"Catalytic sensors: at least {p.balance_oxygen:g} % vol oxygen in the balance; oxygen of air {p.air_percent:g} % vol; "
+        f"a sensor is replaced at {p.life_end_percent:g} % of its first sensitivity.",
     )

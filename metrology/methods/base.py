@@ -9,7 +9,10 @@ from typing import Any, Protocol
 
 from metrology.judgement.decision import FAIL, MARGINAL, PASS, Decision
 from metrology.judgement.errors import ErrorInBases, Point, Statistics
+from metrology.judgement.exposure import Exposure
+from metrology.judgement.gas_kit import GasNeed
 from metrology.judgement.reference import ReferenceStandard
+from metrology.judgement.settling import Sample, SettleRule
 from metrology.judgement.signature import Signature
 from metrology.judgement.uncertainty import Component, Uncertainty
 from metrology.methods.setup import RunSetup
@@ -46,6 +49,8 @@ class Quantity:
     required: bool = True
     hint: str = ""
     span: float = 0.0  # what 100 % is in this unit; limits of settling are shares of it
+    doubt: str = ""  # what a number outside low to high means, where there is more to say than that it is unlikely
+    is_live_only: bool = False  # nobody types it; it counts when a source is chosen for it
 
 
 @dataclass(frozen=True)
@@ -138,6 +143,17 @@ class AdjustProgress:
     errors: tuple[tuple[str, float, float | None], ...] = field(default=())  # screw, before %, after %
 
 
+@dataclass(frozen=True)
+class Watched:
+    """Live samples of a slot, by quantity, from the moment the stimulus came. is_marked: that moment was told."""
+
+    samples: Mapping[str, Sequence[Sample]]
+    rule: SettleRule
+    since: float
+    is_marked: bool
+    until: float | None = None
+
+
 class Method(Protocol):
     """The seam between the run engine and a kind of instrument."""
 
@@ -205,6 +221,26 @@ class Method(Protocol):
 
     def adjust_progress(self, setup: RunSetup, passes: Sequence[tuple[str, str, str]], variant: str) -> AdjustProgress:
         """What to turn next, given (screw, before, after) so far."""
+        ...
+
+    def admit_adjust(self, setup: RunSetup, target: AdjustTarget, before: float, payload: Mapping[str, Any]) -> Mapping[str, Any]:
+        """What else the record keeps of one adjustment, such as that it was forced; raises a Fault to refuse it."""
+        ...
+
+    def gas_needs(self, setup: RunSetup) -> tuple[GasNeed, ...]:
+        """The gases the run needs, one a role."""
+        ...
+
+    def settle_rule(self, setup: RunSetup, slot: Slot, quantity: Quantity) -> SettleRule:
+        """When a live quantity counts as settled at a slot."""
+        ...
+
+    def watch(self, setup: RunSetup, slot: Slot, watched: Watched) -> Exposure | None:
+        """What an exposure came to so far; None where nothing is exposed."""
+        ...
+
+    def watched(self, setup: RunSetup, step: Step) -> tuple[Slot, tuple[Quantity, ...]] | None:
+        """What can be read live at a condition step; None where it is typed."""
         ...
 
     def required_range(self, setup: RunSetup, role: str) -> tuple[float, float, str]:

@@ -6,10 +6,11 @@ The register keeps these as texts under the names of DETAIL_FIELDS; here they ar
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, field, fields
 from typing import Any
 
 from metrology.faults import Fault, require_range
+from metrology.methods.gas_details import GAS_FIELDS, OPTIONS, GasDetails, gas_details_from, gas_details_payload, read_channels
 from metrology.quantities.buoyancy import cylinder_volume
 from metrology.quantities.temperature import SENSOR_CLASSES
 from metrology.quantities.thermocouple_tables import REFERENCE_FUNCTIONS
@@ -17,6 +18,7 @@ from metrology.quantities.typed import parse_typed
 
 TRANSMITTER, SENSOR, DISPLACER, LOOP = "tx-multipoint", "temp-sensor", "level-displacer", "loop-check"
 CONFIGURE = "tx-configure"
+GAS = ("gas-bump", "gas-zero-span", "gas-multichannel", "gas-ir-zero", "gas-oxygen", "gas-portable")
 
 
 @dataclass(frozen=True)
@@ -31,11 +33,12 @@ class Display:
 
 @dataclass(frozen=True)
 class Alarm:
-    """An alarm on the signal. set_point in the instrument's unit; rising: it acts when the value goes above."""
+    """An alarm on the signal. set_point in the instrument's unit; rising: it acts when the value goes above; latching: until reset."""
 
     name: str
     set_point: float
     rising: bool
+    latching: bool = False
 
 
 @dataclass(frozen=True)
@@ -69,6 +72,7 @@ class Details:
     has_column: bool = False
     displays: tuple[Display, ...] = ()
     alarms: tuple[Alarm, ...] = ()
+    detector: GasDetails = field(default_factory=GasDetails)
 
     @property
     def is_platinum(self) -> bool:
@@ -124,14 +128,17 @@ DETAIL_FIELDS = (
     DetailField("weights_on_hand", "Weights on hand", "text", (DISPLACER,), "", "Like 1 0.5 0.2 0.2 0.1"),
     DetailField("has_column", "Its column can be filled for a wet proof", "flag", (DISPLACER,)),
     DetailField("displays", "Displays on the way", "text", (LOOP,), "", "Like Isolator mA 4 20; Control system kPa 0 400"),
-    DetailField("alarms", "Alarms", "text", (LOOP,), "", "Like High 380 rising; Low 20 falling"),
+    DetailField("alarms", "Alarms", "text", (LOOP, *GAS), "", "Like High 380 rising; Low 20 falling; Gas 40 rising latching"),
+    *(DetailField(name, label, kind, GAS, unit, hint, OPTIONS.get(name, ())) for name, label, kind, unit, hint in GAS_FIELDS),
 )
+OF_DETECTOR = {row[0] for row in GAS_FIELDS}
 _BY_NAME = {f.name: f for f in DETAIL_FIELDS}
 
 
 def details_from(raw: Mapping[str, Any]) -> Details:
     """Details from the register's texts; raises a Fault naming the field that does not hold."""
     values: dict[str, Any] = {}
+    of_detector: dict[str, Any] = {}
     for name, given in raw.items():
         field = _BY_NAME.get(name)
         if field is None:
@@ -139,8 +146,8 @@ def details_from(raw: Mapping[str, Any]) -> Details:
         text = given if isinstance(given, bool) else str(given).strip()
         if text == "":
             continue
-        values[name] = _read(field, text)
-    return check_details(Details(**values))
+        (of_detector if name in OF_DETECTOR else values)[name] = _read(field, text)
+    return check_details(Details(**values, detector=gas_details_from(of_detector)))
 
 
 def _read(field: DetailField, text: Any) -> Any:
@@ -152,7 +159,7 @@ def _read(field: DetailField, text: Any) -> Any:
         return int(text) if field.name == "wires" else text
     if field.kind == "number":
         return parse_typed(str(text), name=field.label, unit=field.unit, field=field.name).value
-    return _TEXTS[field.name](str(text))
+    return _TEXTS.get(field.name, str)(str(text))
 
 
 def _volume(text: str) -> float:
@@ -194,9 +201,13 @@ def _displays(text: str) -> tuple[Display, ...]:
 def _alarms(text: str) -> tuple[Alarm, ...]:
     out = []
     for row in _rows(text, "alarms"):
-        if len(row) < 3 or row[-1] not in ("rising", "falling"):
-            raise Fault("bad_alarm", f"'{' '.join(row)}': an alarm is name, set point, rising or falling.", field="alarms")
-        out.append(Alarm(" ".join(row[:-2]), parse_typed(row[-2], name="A set point", field="alarms").value, row[-1] == "rising"))
+        latching = row[-1] == "latching"
+        words = row[:-1] if latching else row
+        if len(words) < 3 or words[-1] not in ("rising", "falling"):
+            told = f"'{' '.join(row)}': an alarm is name, set point, rising or falling, and latching where it stays until it is reset."
+            raise Fault("bad_alarm", told, field="alarms")
+        set_point = parse_typed(words[-2], name="A set point", field="alarms").value
+        out.append(Alarm(" ".join(words[:-2]), set_point, words[-1] == "rising", latching))
     return tuple(out)
 
 
@@ -205,6 +216,7 @@ _TEXTS: dict[str, Callable[[str], Any]] = {
     "weights_on_hand": _weights,
     "displays": _displays,
     "alarms": _alarms,
+    "channels": read_channels,
 }
 
 
@@ -231,4 +243,5 @@ def details_payload(payload: Mapping[str, Any]) -> Details:
     data["weights_on_hand"] = tuple(data.get("weights_on_hand", ()))
     data["displays"] = tuple(Display(**d) for d in data.get("displays", ()))
     data["alarms"] = tuple(Alarm(**a) for a in data.get("alarms", ()))
+    data["detector"] = gas_details_payload(data.get("detector", {}))
     return Details(**data)

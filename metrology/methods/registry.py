@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from metrology.faults import Fault
 from metrology.methods.base import Method
+from metrology.methods.gas_methods import GAS_METHODS
 from metrology.methods.level_displacer import LevelDisplacer
 from metrology.methods.loop_check import LoopCheck
 from metrology.methods.temp_sensor import TempSensor
 from metrology.methods.tx_configure import TxConfigure
 from metrology.methods.tx_multipoint import TxMultipoint
 
-METHODS: dict[str, Method] = {m.key: m for m in (TxMultipoint(), TxConfigure(), LevelDisplacer(), TempSensor(), LoopCheck())}
+METHODS: dict[str, Method] = {m.key: m for m in (TxMultipoint(), TxConfigure(), LevelDisplacer(), TempSensor(), LoopCheck(), *GAS_METHODS)}
 
 # The whole catalogue by name; those without an entry in METHODS are in the register but cannot be run yet.
 CATALOGUE = {

@@ -37,6 +37,8 @@ class InstrumentSetup:
     needs_permit: bool = False
     hazards: str = ""
     feeds: str = ""
+    voting_group: str = ""
+    zone: str = ""
     details: Details = field(default_factory=Details)
 
     def __post_init__(self) -> None:

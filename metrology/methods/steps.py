@@ -6,14 +6,28 @@ from dataclasses import dataclass, field
 from typing import Any
 
 PHASES = ("prepare", "make safe", "as found", "judge", "adjust", "as left", "restore", "sign")
-KINDS = ("confirm", "hold", "timer", "condition", "compute", "readings", "judge", "adjust", "compare", "release", "sign")
+KINDS = (
+    "confirm",
+    "hold",
+    "timer",
+    "condition",
+    "compute",
+    "readings",
+    "judge",
+    "adjust",
+    "compare",
+    "checkpairs",
+    "release",
+    "sign",
+)
 
 
 @dataclass(frozen=True)
 class Field:
     """Something asked for in a step.
 
-    kind: text, long, number, choice, identity (must equal `expected`), reference (a standard for `role`).
+    kind: text, long, number, choice, identity (must equal `expected`), reference (a standard for `role`), gas (a bottle).
+    why: what a number outside its limits means, told with the refusal.
     """
 
     name: str
@@ -26,6 +40,7 @@ class Field:
     hint: str = ""
     low: float | None = None
     high: float | None = None
+    why: str = ""
 
 
 @dataclass(frozen=True)
@@ -34,6 +49,16 @@ class Check:
 
     key: str
     label: str
+
+
+@dataclass(frozen=True)
+class Pair:
+    """Something moved for the test that must be moved back: its place in service and in the test."""
+
+    key: str
+    label: str
+    normal: str
+    test: str
 
 
 @dataclass(frozen=True)
@@ -59,3 +84,4 @@ class Step:
     enters: bool = False  # what is entered changes how the run goes on
     calculator: str = ""  # compute: the calculation it runs, its fields filled from `given` and from the step's own fields
     given: tuple[tuple[str, Any], ...] = ()
+    pairs: tuple[Pair, ...] = ()  # checkpairs: what is moved, out into the test or (variant "back") back again

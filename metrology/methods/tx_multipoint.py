@@ -8,16 +8,20 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from functools import lru_cache
+from typing import Any
 
 from metrology.judgement.decision import decide
 from metrology.judgement.errors import DOWN, UP, ErrorInBases, Point, error_in_bases, measure_point, statistics
+from metrology.judgement.exposure import Exposure
+from metrology.judgement.gas_kit import GasNeed
 from metrology.judgement.reference import ReferenceStandard
+from metrology.judgement.settling import SettleRule
 from metrology.judgement.signature import Curve, Signature, find_signatures
 from metrology.judgement.tolerance import tolerance_percent
 from metrology.judgement.uncertainty import Component, combine
 from metrology.methods import tx_steps
 from metrology.methods.adjusting import Passes, adjust_progress
-from metrology.methods.base import AdjustProgress, AdjustTarget, Judged, Proposal, Quantity, RawReading, SetResult, Slot
+from metrology.methods.base import AdjustProgress, AdjustTarget, Judged, Proposal, Quantity, RawReading, SetResult, Slot, Watched
 from metrology.methods.budget import COVERAGE, ideal_for, output_budget, per_signal, repeatability_of, signal_at, through
 from metrology.methods.proposing import propose, refuse_trim
 from metrology.methods.setup import DEFAULT_POINTS, RunSetup
@@ -41,6 +45,7 @@ class TxMultipoint:
     default_points: tuple[float, ...] = DEFAULT_POINTS
     min_passes = 1
     has_statistics = True
+    least_for_signature = 3
     patience = 1.0
     applies_output = False
     informative_roles: tuple[str, ...] = ()
@@ -181,7 +186,7 @@ class TxMultipoint:
             for s, p, r in zip(slots, points, ordered, strict=True)
         )
         has_span = self.has_statistics and len({round(p.ideal_percent, 1) for p in points}) >= 2
-        signatures = self.signatures(setup, judged, ordered) if len(points) >= 3 else ()
+        signatures = self.signatures(setup, judged, ordered) if len(points) >= self.least_for_signature else ()
         return SetResult(judged, statistics(points) if has_span else None, signatures, len(judged) == len(plan))
 
     def signatures(self, setup: RunSetup, judged: Sequence[Judged], readings: Sequence[RawReading]) -> tuple[Signature, ...]:
@@ -293,6 +298,28 @@ class TxMultipoint:
     def adjust_progress(self, setup: RunSetup, passes: Passes, variant: str) -> AdjustProgress:
         """Zero and span in turn until both are inside the aim undisturbed, or the passes are used up."""
         return adjust_progress(setup, self.adjust_targets(setup, variant), passes, min_passes=self.min_passes)
+
+    def admit_adjust(self, setup: RunSetup, target: AdjustTarget, before: float, payload: Mapping[str, Any]) -> Mapping[str, Any]:
+        """Nothing beyond before and after."""
+        return {}
+
+    def gas_needs(self, setup: RunSetup) -> tuple[GasNeed, ...]:
+        """No gas."""
+        return ()
+
+    def settle_rule(self, setup: RunSetup, slot: Slot, quantity: Quantity) -> SettleRule:
+        """The policy's window and time limit, the limit a share of the tolerance."""
+        p = setup.policy
+        limit = p.settle_percent / 100 * self.tolerance_at(setup, slot) / 100 * quantity.span
+        return SettleRule(p.settle_window_s, limit, p.settle_limit_s * self.patience)
+
+    def watch(self, setup: RunSetup, slot: Slot, watched: Watched) -> Exposure | None:
+        """Nothing is exposed."""
+        return None
+
+    def watched(self, setup: RunSetup, step: Step) -> tuple[Slot, tuple[Quantity, ...]] | None:
+        """Conditions are typed."""
+        return None
 
     def required_range(self, setup: RunSetup, role: str) -> tuple[float, float, str]:
         """The span of the test points for the input, the output's range for the meter."""

@@ -93,10 +93,8 @@ def scale_tolerance(scheme: str, load_divisions: float, *, stage: str = "initial
         return HB44_BELT_PERCENT / 100.0 * load_divisions
     if key in R50:
         return R50[key] * (2.0 if in_service else 1.0) / 100.0 * load_divisions
-    if key == "hb44-iiil":
-        maintenance = 1.0 if load_divisions <= 500 else float(-(-load_divisions // 500))
-    else:
-        maintenance = _step(HB44[key], load_divisions)
+    in_thousands = 1.0 if load_divisions <= 500 else float(-(-load_divisions // 500))
+    maintenance = in_thousands if key == "hb44-iiil" else _step(HB44[key], load_divisions)
     return maintenance if in_service else maintenance / 2.0
 
 

@@ -29,7 +29,7 @@ def check_fields(fields: tuple[Field, ...], raw: Any, faults: list[Fault]) -> di
     values: dict[str, str] = {}
     for field in fields:
         text = str(given.get(field.name, "") or "").strip()
-        if field.kind == "reference":
+        if field.kind in ("reference", "gas"):
             continue
         try:
             values[field.name] = _check_field(field, text)
@@ -50,7 +50,7 @@ def _check_field(field: Field, text: str) -> str:
         if (field.low is not None and typed.value < field.low) or (field.high is not None and typed.value > field.high):
             raise Fault(
                 "out_of_range",
-                f"{field.label} is {typed.text} {field.unit}; accepted is {field.low:g} to {field.high:g} {field.unit}.",
+                f"{field.label} is {typed.text} {field.unit}; accepted is {field.low:g} to {field.high:g} {field.unit}. {field.why}".strip(),
                 field=field.name,
             )
         return typed.text

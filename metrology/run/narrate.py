@@ -14,6 +14,10 @@ _WORDS: dict[str, Callable[[Mapping[str, Any]], str]] = {
     "timer_ended": lambda p: f"ended the {p['step'].replace('_', '-')} timer" + (f": {p['reason']}" if p.get("reason") else ""),
     "hold_placed": lambda p: f"needed no hold: {p['reason']}" if p["kind"] == "none" else f"placed a hold ({p['kind']}): {p['reason']}",
     "hold_released": lambda p: "released the hold" + (f": {p['reason']}" if p.get("reason") else ""),
+    "hold_handed_over": lambda p: f"handed the hold over to {p['to_name']}" + (f": {p['note']}" if p.get("note") else ""),
+    "hold_extended": lambda p: f"extended the hold: {p['reason']}",
+    "gas_assigned": lambda p: f"chose gas {p['bottle']['code']} ({p['label'].lower()})" + (f": {p['reason']}" if p.get("reason") else ""),
+    "pair_moved": lambda p: f"moved '{p['label']}' " + ("to the test" if p["to"] == "out" else "back"),
     "reference_assigned": lambda p: f"chose {p['reference']['code']} ({p['role']})",
     "reading_taken": lambda p: f"took reading {p['slot'] + 1} ({p['step'].replace('_', ' ')}): {p['indicated']}",
     "source_chosen": lambda p: f"reads {p['quantity']} " + (f"live from {p['label']}" if p["signal"] else "by hand"),
@@ -21,7 +25,13 @@ _WORDS: dict[str, Callable[[Mapping[str, Any]], str]] = {
     "device_acted": lambda p: f"{p['words']}",
     "reading_struck": lambda p: f"struck a reading: {p['reason']}",
     "adjustment_made": lambda p: (
-        f"turned {p['screw']}: {p['before']} to {p['after']}" if p["after"] else f"looked at {p['screw']}: {p['before']}, left alone"
+        f"tried {p['screw']} at {p['before']}: refused, the old calibration stands"
+        if p.get("outcome") == "refused"
+        else f"forced {p['screw']}: {p['before']} to {p['after']}, {p['forced']['reason']}"
+        if p.get("forced")
+        else f"turned {p['screw']}: {p['before']} to {p['after']}"
+        if p["after"]
+        else f"looked at {p['screw']}: {p['before']}, left alone"
     ),
     "decision_made": lambda p: f"decided: {p['choice']}",
     "note_added": lambda p: f"noted: {p['text']}",

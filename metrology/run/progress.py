@@ -64,7 +64,7 @@ def make_progress(state: RunState, method: Method) -> Progress:
 
 def is_done(step: Step, state: RunState, method: Method) -> bool:
     """Whether the events so far complete a step."""
-    if step.kind in ("confirm", "adjust", "condition", "compute", "compare"):
+    if step.kind in ("confirm", "adjust", "condition", "compute", "compare", "checkpairs"):
         return step.key in state.confirmations
     if step.kind == "timer":
         return step.key in state.timers
@@ -108,7 +108,8 @@ def passes_of(state: RunState, step_key: str) -> list[tuple[str, str, str]]:
 
 def find_blocks(state: RunState, method: Method, now: datetime) -> tuple[str, ...]:
     """Everything that keeps the run from being signed, a sentence each; empty when it can be."""
-    blocks = [f"The {h.kind} placed by {h.placed_by} is still on. Release it." for h in state.open_holds]
+    blocks = [f"'{p.label}' is still in its test position. Move it back." for p in state.pairs_out]
+    blocks += [f"The {h.kind} placed by {h.placed_by} is still on. Release it." for h in state.open_holds]
     for p in make_progress(state, method).steps:
         if p.step.kind not in ("sign", "release") and p.status in (CURRENT, LATER):
             blocks.append(f"'{p.step.title}' is not finished.")

@@ -26,6 +26,8 @@ def admit_reading(state: RunState, method: Method, step: Step, payload: Mapping[
     confirmed = bool(payload.get("confirmed_unlikely"))
     texts: dict[str, str] = {}
     for q in method.quantities(state.setup, slot):
+        if q.is_live_only and not (payload.get("captured") or {}).get(q.name):
+            continue
         typed = _typed(q, payload)
         if typed is None:
             continue
@@ -77,6 +79,8 @@ def doubt_output(q: Quantity, typed: Typed, *, name: str) -> None:
     """Raise a Fault that asks, when a number is outside what it can be, with the likelier number if there is one."""
     if q.low <= typed.value <= q.high:
         return
+    if q.doubt:
+        raise Fault("unlikely_reading", f"{name} is {typed.text} {q.unit}. {q.doubt}", field=q.name, can_confirm=True)
     slip = suggest_slip(typed.text, low=q.low, high=q.high, expected=q.expected, close=q.near)
     whose = "this output" if q.name == "indicated" else "it"
     ask = f"Did you mean {slip} {q.unit}?" if slip else "Check the unit or type it again."
@@ -114,6 +118,7 @@ def admit_adjustment(state: RunState, method: Method, step: Step, payload: Mappi
         )
     target = next(t for t in method.adjust_targets(state.setup, step.variant) if t.screw == progress.next_screw)
     confirmed = bool(payload.get("confirmed_unlikely"))
+    refused = payload.get("outcome") == "refused"
     texts = {}
     for name, label in (("before", "Before"), ("after", "After")):
         raw = str(payload.get(name, "") or "").strip()
@@ -125,6 +130,9 @@ def admit_adjustment(state: RunState, method: Method, step: Step, payload: Mappi
             q = Quantity(name, label, target.unit, 3, target.ideal, target.low, target.high, 0.1 * target.span)
             doubt_output(q, typed, name=label)
         texts[name] = typed.text
+    if refused:
+        texts["after"] = texts["before"]
+    kept = method.admit_adjust(state.setup, target, float(texts["before"]), payload)
     if not texts["after"] and abs(float(texts["before"]) - target.ideal) > target.aim * (1 + 1e-9):
         raise Fault(
             "not_in_aim",
@@ -132,4 +140,4 @@ def admit_adjustment(state: RunState, method: Method, step: Step, payload: Mappi
             "Turn it and type what it reads after.",
             field="after",
         )
-    return {"step": step.key, "screw": target.screw, **texts, **({"confirmed_unlikely": True} if confirmed else {})}
+    return {"step": step.key, "screw": target.screw, **texts, **kept, **({"confirmed_unlikely": True} if confirmed else {})}

@@ -3,18 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from datetime import datetime, timedelta
+from datetime import datetime
 from typing import Any
 
 from metrology.faults import Fault, Faults
 from metrology.judgement.reference import find_reference_faults, reference_from
 from metrology.methods.base import Method, RawReading
 from metrology.methods.steps import Step
-from metrology.quantities.typed import parse_typed
 from metrology.quantities.words import minutes as minutes_text
 from metrology.quantities.words import ratio
 from metrology.run.computing import admit_computed
 from metrology.run.fields import check_fields, text_of
+from metrology.run.gases import admit_gas
+from metrology.run.holds import admit_extension, admit_handover, admit_hold, admit_release, release_without_hold
+from metrology.run.pairs import admit_pair, admit_pairs_done, pairs_out_words
 from metrology.run.parameters import admit_compared, admit_parameters, require_hold
 from metrology.run.progress import (
     CURRENT,
@@ -30,8 +32,10 @@ from metrology.run.readings import admit_adjustment, admit_reading
 from metrology.run.state import EXTRAS, RunState
 
 Payload = dict[str, Any]
-MAX_HOLD_MINUTES = 7 * 24 * 60
-QUANTITIES = ("applied", "indicated", "pv", "device")
+QUANTITIES = ("applied", "indicated", "pv", "device", "ma", "signal", "status", "t90_s", "cold_junction_c")
+
+
+OUTLIVES = ("hold_released", "hold_handed_over", "hold_extended")  # a hold outlives its run when that is voided
 
 
 class Admission:
@@ -76,7 +80,7 @@ def admit(state: RunState, method: Method, event_type: str, *, payload: Mapping[
     rule = _RULES.get(event_type)
     if rule is None:
         raise Fault("unknown_event", f"'{event_type}' is not something that can happen in a run.", field="type")
-    if state.voided:
+    if state.voided and event_type not in OUTLIVES:
         raise Fault("voided", "This run was voided; nothing can be added to it. Start a new run.")
     if state.status == "accepted":
         raise Fault("accepted", "This record has been accepted; nothing can be added to it.")
@@ -90,11 +94,13 @@ def _confirm(a: Admission, payload: Mapping[str, Any]) -> Payload:
     if found and found.step.kind == "adjust":
         return _finish_adjust(a, payload)
     if found and found.step.kind == "release":
-        return _release_without_hold(a, payload)
+        return release_without_hold(a.state, a.require_current(payload, "release"), payload, now=a.now)
     if found and found.step.kind == "compute":
         return admit_computed(a.state, a.require_current(payload, "compute"), payload)
     if found and found.step.kind == "compare":
         return admit_compared(a.state, a.require_current(payload, "compare"), payload)
+    if found and found.step.kind == "checkpairs":
+        return admit_pairs_done(a.state, a.require_current(payload, "checkpairs"))
     if found and found.step.kind == "condition":
         return _condition(a, payload)
     step = a.require_current(payload, "confirm")
@@ -104,6 +110,8 @@ def _confirm(a: Admission, payload: Mapping[str, Any]) -> Payload:
     missing = [c for c in step.checks if c.key not in ticked]
     faults += [Fault("unchecked", f"Not ticked: {c.label}.", field=c.key) for c in missing]
     for field in step.fields:
+        if field.kind == "gas" and field.required and field.name not in a.state.gases:
+            faults.append(Fault("missing", f"Choose the {field.label.lower()} first.", field=field.name))
         if field.kind == "reference" and field.required and field.name not in a.state.references:
             faults.append(Fault("missing", f"Choose the {field.label.lower()} first.", field=field.name))
     if faults:
@@ -163,50 +171,6 @@ def _timer_ended(a: Admission, payload: Mapping[str, Any]) -> Payload:
         "minutes": found.step.minutes,
         "reason": text_of(payload, "reason", label="The reason for cutting the time short", required=is_early),
     }
-
-
-def _hold_placed(a: Admission, payload: Mapping[str, Any]) -> Payload:
-    step = a.require_current(payload, "hold")
-    kind = payload.get("kind")
-    if kind not in dict(step.options):
-        raise Fault("unknown_choice", f"Choose the kind of hold: {', '.join(dict(step.options))}.", field="kind")
-    reason = text_of(payload, "reason", label="The reason for the hold" if kind != "none" else "Why no hold is needed")
-    if kind == "none":
-        return {"step": step.key, "kind": kind, "reason": reason}
-    typed = parse_typed(str(payload.get("minutes", "")), name="How long the hold is planned", unit="min", field="minutes")
-    if not 1 <= typed.value <= MAX_HOLD_MINUTES:
-        raise Fault(
-            "out_of_range",
-            f"The hold is planned for {typed.text} min; accepted is 1 min to 7 days (10080 min). Its end must lie ahead.",
-            field="minutes",
-        )
-    return {"step": step.key, "kind": kind, "reason": reason, "until": (a.now + timedelta(minutes=typed.value)).isoformat()}
-
-
-def _hold_released(a: Admission, payload: Mapping[str, Any]) -> Payload:
-    hold = a.state.holds.get(str(payload.get("hold", "")))
-    if hold is None:
-        raise Fault("unknown_hold", "There is no such hold on this run.", field="hold")
-    if hold.released_at:
-        raise Fault("already_released", f"This hold was released by {hold.released_by} already.", field="hold")
-    step = next(p.step for p in a.progress.steps if p.step.kind == "release")
-    reason = text_of(payload, "reason", label="Why the hold comes off early", required=a.progress.current != step)
-    faults: list[Fault] = []
-    values = check_fields(step.fields, payload.get("values") or {}, faults)
-    if faults:
-        raise Faults(faults)
-    return {"step": step.key, "hold": hold.id, "values": values, "reason": reason}
-
-
-def _release_without_hold(a: Admission, payload: Mapping[str, Any]) -> Payload:
-    step = a.require_current(payload, "release")
-    if a.state.open_holds:
-        raise Fault("hold_open", f"The {a.state.open_holds[0].kind} is still on; release it.", field="hold")
-    faults: list[Fault] = []
-    values = check_fields(step.fields, payload.get("values") or {}, faults)
-    if faults:
-        raise Faults(faults)
-    return {"step": step.key, "values": values, "checks": []}
 
 
 def _reference_assigned(a: Admission, payload: Mapping[str, Any]) -> Payload:
@@ -387,12 +351,15 @@ def _returned(a: Admission, payload: Mapping[str, Any]) -> Payload:
 
 
 def _voided(a: Admission, payload: Mapping[str, Any]) -> Payload:
-    if a.state.open_holds:
+    if a.state.open_holds and not payload.get("keeps_hold"):
         raise Fault(
             "hold_open",
-            f"The {a.state.open_holds[0].kind} is still on. Release it before voiding the run, so that nothing is left out of service.",
+            f"The {a.state.open_holds[0].kind} is still on. Release it with the run, or leave it on: it then stays on the holds board "
+            "until somebody releases it there.",
             field="hold",
         )
+    if a.state.pairs_out:
+        raise Fault("pairs_out", pairs_out_words(a.state), field="pairs")
     return {"reason": text_of(payload, "reason", label="The reason for voiding the run")}
 
 
@@ -400,8 +367,12 @@ _RULES: dict[str, Callable[[Admission, Mapping[str, Any]], Payload]] = {
     "step_confirmed": _confirm,
     "timer_started": _timer_started,
     "timer_ended": _timer_ended,
-    "hold_placed": _hold_placed,
-    "hold_released": _hold_released,
+    "hold_placed": lambda a, p: admit_hold(a.state, a.require_current(p, "hold"), p, now=a.now),
+    "hold_released": lambda a, p: admit_release(a.state, a.progress, p, now=a.now),
+    "hold_handed_over": lambda a, p: admit_handover(a.state, p),
+    "hold_extended": lambda a, p: admit_extension(a.state, p, now=a.now),
+    "gas_assigned": lambda a, p: admit_gas(a.state, a.method, p, today=a.now.date()),
+    "pair_moved": lambda a, p: admit_pair(a.state, a.require_current(p, "checkpairs"), p),
     "reference_assigned": _reference_assigned,
     "reading_taken": _reading_taken,
     "source_chosen": _source_chosen,

@@ -10,7 +10,10 @@ from typing import Any
 from metrology.methods.setup import RunSetup, setup_from
 from metrology.run.events import Event
 
-EXTRAS = ("pv", "simulated", "cold_junction_c", "captured", "source", "channel", "load", "coefficients")
+EXTRAS = (
+    *("pv", "simulated", "cold_junction_c", "captured", "source", "channel", "load", "coefficients"),
+    *("ma", "signal", "t90_s", "peak", "status", "gas", "bottle", "exposure"),
+)
 
 
 @dataclass(frozen=True)
@@ -56,6 +59,10 @@ class Hold:
     released_at: datetime | None = None
     released_by: str = ""
     release_values: Mapping[str, Any] = field(default_factory=dict)
+    holder: str = ""  # user name of who answers for it now
+    holder_name: str = ""
+    agreement: str = ""  # who agreed to two of one group or zone on hold together, and why
+    extended: tuple[str, ...] = ()  # sentences: when, by whom, why
 
 
 @dataclass(frozen=True)
@@ -96,8 +103,22 @@ class ParameterSet:
 
 
 @dataclass(frozen=True)
+class PairMoved:
+    """A jumper, selector or test point that was moved: out into the test, or back into service."""
+
+    key: str
+    label: str
+    to: str  # out or back
+    by: str
+    at: datetime
+
+
+@dataclass(frozen=True)
 class Adjustment:
-    """One look at zero or span: what it read before, and after when it was turned (empty: left alone)."""
+    """One look at zero or span: what it read before, and after when it was turned (empty: left alone).
+
+    outcome: refused when the instrument kept its old calibration. forced: reason and, by policy, the second person.
+    """
 
     step: str
     screw: str
@@ -105,6 +126,8 @@ class Adjustment:
     after: str
     at: datetime
     by: str
+    outcome: str = ""
+    forced: Mapping[str, Any] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -147,6 +170,8 @@ class RunState:
     computed: dict[str, Mapping[str, Any]] = field(default_factory=dict)
     parameters: list[ParameterSet] = field(default_factory=list)
     acts: list[Mapping[str, Any]] = field(default_factory=list)
+    gases: dict[str, Mapping[str, Any]] = field(default_factory=dict)
+    pairs: dict[str, PairMoved] = field(default_factory=dict)
     readings: list[Reading] = field(default_factory=list)
     adjustments: list[Adjustment] = field(default_factory=list)
     decisions: dict[str, DecisionMade] = field(default_factory=dict)
@@ -161,6 +186,11 @@ class RunState:
     def open_holds(self) -> list[Hold]:
         """Holds not yet released."""
         return [h for h in self.holds.values() if h.released_at is None]
+
+    @property
+    def pairs_out(self) -> list[PairMoved]:
+        """What was moved for the test and is not back yet."""
+        return [p for p in self.pairs.values() if p.to == "out"]
 
     @property
     def status(self) -> str:
@@ -223,7 +253,11 @@ def _hold_placed(s: RunState, e: Event) -> None:
     p = e.payload
     s.hold_steps.add(p["step"])
     if p["kind"] != "none":
-        s.holds[e.id] = Hold(e.id, p["kind"], p["reason"], e.at, e.author_name, datetime.fromisoformat(p["until"]))
+        until = datetime.fromisoformat(p["until"])
+        told = p.get("agreement", "")
+        s.holds[e.id] = Hold(
+            e.id, p["kind"], p["reason"], e.at, e.author_name, until, holder=e.author, holder_name=e.author_name, agreement=told
+        )
     else:
         s.notes.append(Note("no hold", p["reason"], e.author_name, e.at))
 
@@ -231,6 +265,28 @@ def _hold_placed(s: RunState, e: Event) -> None:
 def _hold_released(s: RunState, e: Event) -> None:
     hold = s.holds[e.payload["hold"]]
     s.holds[hold.id] = replace(hold, released_at=e.at, released_by=e.author_name, release_values=e.payload.get("values", {}))
+
+
+def _hold_handed_over(s: RunState, e: Event) -> None:
+    p = e.payload
+    s.holds[p["hold"]] = replace(s.holds[p["hold"]], holder=p["to"], holder_name=p["to_name"])
+
+
+def _hold_extended(s: RunState, e: Event) -> None:
+    p, hold = e.payload, s.holds[e.payload["hold"]]
+    told = f"{e.author_name}, {e.at:%Y-%m-%d %H:%M} UTC: {p['reason']}"
+    s.holds[hold.id] = replace(hold, until=datetime.fromisoformat(p["until"]), extended=(*hold.extended, told))
+
+
+def _gas_assigned(s: RunState, e: Event) -> None:
+    p = e.payload
+    s.gases[p["role"]] = p
+    s.setup = s.setup.with_entered({f"{p['role']}.{k}": str(v) for k, v in p["enters"].items()})
+
+
+def _pair_moved(s: RunState, e: Event) -> None:
+    p = e.payload
+    s.pairs[p["pair"]] = PairMoved(p["pair"], p["label"], p["to"], e.author_name, e.at)
 
 
 def _reference_assigned(s: RunState, e: Event) -> None:
@@ -284,7 +340,8 @@ def _reading_struck(s: RunState, e: Event) -> None:
 
 def _adjustment_made(s: RunState, e: Event) -> None:
     p = e.payload
-    s.adjustments.append(Adjustment(p["step"], p["screw"], p["before"], p["after"], e.at, e.author_name))
+    told = p.get("outcome", ""), p.get("forced", {})
+    s.adjustments.append(Adjustment(p["step"], p["screw"], p["before"], p["after"], e.at, e.author_name, *told))
 
 
 def _decision_made(s: RunState, e: Event) -> None:
@@ -321,6 +378,10 @@ _APPLY = {
     "timer_ended": _timer_ended,
     "hold_placed": _hold_placed,
     "hold_released": _hold_released,
+    "hold_handed_over": _hold_handed_over,
+    "hold_extended": _hold_extended,
+    "gas_assigned": _gas_assigned,
+    "pair_moved": _pair_moved,
     "reference_assigned": _reference_assigned,
     "reading_taken": _reading_taken,
     "source_chosen": _source_chosen,

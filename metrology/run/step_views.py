@@ -7,7 +7,7 @@ from typing import Any
 
 from metrology.faults import Fault
 from metrology.methods.base import Method
-from metrology.methods.details import DETAIL_FIELDS, Details
+from metrology.methods.details import DETAIL_FIELDS, OF_DETECTOR, Details
 from metrology.methods.parameters import PARAMETERS, differences, same, words
 from metrology.methods.setup import InstrumentSetup
 from metrology.methods.steps import Step
@@ -142,10 +142,11 @@ def details_words(i: InstrumentSetup) -> list[Named]:
     plain = Details()
     out: list[Named] = []
     for f in DETAIL_FIELDS:
-        value = getattr(i.details, f.name)
-        if value == getattr(plain, f.name):
+        holder, usual = (i.details.detector, plain.detector) if f.name in OF_DETECTOR else (i.details, plain)
+        value = getattr(holder, f.name)
+        if value == getattr(usual, f.name):
             continue
-        if f.name in ("displays", "alarms"):
+        if f.name in ("displays", "alarms", "channels"):
             text = ", ".join(v.name for v in value)
         elif isinstance(value, tuple):
             text = " ".join(f"{v:g}" for v in value)

@@ -12,6 +12,7 @@ from metrology.methods.steps import PHASES, Step
 from metrology.quantities.transfer import KINDS
 from metrology.quantities.words import decimals_for, iso, number, percent, ratio
 from metrology.run.evidence import set_evidence
+from metrology.run.gas_views import flags_of, gas_rows, pair_rows
 from metrology.run.progress import (
     Progress,
     choices,
@@ -89,7 +90,10 @@ def make_view(state: RunState, method: Method, now: datetime) -> RunView:
         "signed": _note(state.signed),
         "reviewed": _note(state.reviewed),
         "voided": _note(state.voided),
-        "policies": list(describe_policy(state.setup.policy)),
+        "policies": list(describe_policy(state.setup.policy, for_gas=method.key.startswith("gas-"))),
+        "flags": flags_of(state),
+        "pairs": [{"label": m.label, "to": m.to, "by": m.by, "at": m.at.isoformat()} for m in state.pairs.values()],
+        "gases": gas_rows(state),
         "blocks": list(find_blocks(state, method, now)),
     }
 
@@ -130,6 +134,10 @@ def hold_data(hold: Hold, now: datetime) -> HoldData:
         "released_by": hold.released_by,
         "is_overdue": hold.released_at is None and now > hold.until,
         "release_values": dict(hold.release_values),
+        "holder": hold.holder,
+        "holder_name": hold.holder_name or hold.placed_by,
+        "agreement": hold.agreement,
+        "extended": list(hold.extended),
     }
 
 
@@ -218,6 +226,8 @@ def _step(state: RunState, method: Method, progress: Progress, evidence: list[Se
         "adjust": None,
         "compute": None,
         "compare": None,
+        "pairs": pair_rows(state, step) if step.kind == "checkpairs" else [],
+        "watches": method.watched(state.setup, step) is not None,
     }
     if step.kind == "compute":
         data["compute"] = compute_step(state, step)
@@ -271,6 +281,7 @@ def _next_reading(state: RunState, slot: Slot, asked: Sequence[Quantity]) -> Nex
                 "expected": number(q.expected, q.decimals),
                 "hint": q.hint,
                 "required": q.required,
+                "is_live_only": q.is_live_only,
                 "believable": f"{q.low:g} to {q.high:g} {q.unit}",
             }
             for q in asked

@@ -148,6 +148,7 @@ class QuantityData(TypedDict):
     expected: str
     hint: str
     required: bool
+    is_live_only: bool
     believable: str
 
 
@@ -298,6 +299,8 @@ class StepData(TypedDict):
     adjust: AdjustStep | None
     compute: ComputeData | None
     compare: CompareData | None
+    pairs: list[PairData]
+    watches: bool
 
 
 class SignatureData(TypedDict):
@@ -374,6 +377,10 @@ class HoldData(TypedDict):
     released_by: str
     is_overdue: bool
     release_values: dict[str, str]
+    holder: str
+    holder_name: str
+    agreement: str
+    extended: list[str]
 
 
 class TimerData(TypedDict):
@@ -433,6 +440,51 @@ class SourceData(TypedDict):
     stimulus: str
 
 
+class GasRemark(TypedDict):
+    """What one rule said of a bottle with its fittings."""
+
+    rule: str
+    standing: str
+    says: str
+
+
+class GasRow(TypedDict):
+    """A gas in use."""
+
+    role: str
+    label: str
+    bottle: str
+    name: str
+    certificate: str
+    expires_on: str
+    regulator: str
+    line: str
+    applied: str
+    litres: str
+    reason: str
+    remarks: list[GasRemark]
+
+
+class PairData(TypedDict):
+    """Something moved for a test, with where it stands now."""
+
+    key: str
+    label: str
+    normal: str
+    test: str
+    is_out: bool
+    by: str
+
+
+class MovedPair(TypedDict):
+    """Something that was moved: out into the test, or back."""
+
+    label: str
+    to: str
+    by: str
+    at: str
+
+
 class ComputedData(TypedDict):
     """A kept result of a compute step."""
 
@@ -489,4 +541,7 @@ class RunView(TypedDict):
     reviewed: NoteData | None
     voided: NoteData | None
     policies: list[str]
+    flags: list[str]
+    pairs: list[MovedPair]
+    gases: list[GasRow]
     blocks: list[str]

@@ -27,7 +27,7 @@ from apps.bench.api.serializers import (
     RoundRequestSerializer,
     SignalSerializer,
 )
-from apps.bench.capture import capture_reading
+from apps.bench.capture import capture_reading, live_of
 from apps.bench.models import AutoCapture
 from apps.bench.selectors import list_modems, list_signals
 from apps.bench.views_data import auto_data, candidates
@@ -76,6 +76,15 @@ class CaptureView(APIView):
                 expected_seq=given["expected_seq"],
             )
         )
+
+
+class GasOnView(APIView):
+    @extend_schema(operation_id="gas_is_on", request=None, responses={204: None})
+    def post(self, request: Request, run_id: uuid.UUID) -> Response:
+        """The moment gas came: the exposure is timed from here."""
+        require(request.user, "work on a run")
+        live_of(run_id)[0].mark(told=True)
+        return Response(status=204)
 
 
 class RoundPlanView(APIView):

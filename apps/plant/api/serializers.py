@@ -82,6 +82,8 @@ class InstrumentFormSerializer(serializers.Serializer):
     is_adjustable = serializers.BooleanField()
     hazards = serializers.CharField()
     feeds = serializers.CharField()
+    voting_group = serializers.CharField()
+    zone = serializers.CharField()
     points_percent = serializers.CharField()
     cycles = serializers.CharField()
     interval_days = serializers.CharField()
@@ -159,6 +161,8 @@ def form_of(i: Instrument) -> dict[str, Any]:
         "tolerance2_basis",
         "hazards",
         "feeds",
+        "voting_group",
+        "zone",
     )
     return {
         **{n: f"{getattr(i, n):.12g}" for n in numbers},

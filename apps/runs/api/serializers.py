@@ -57,6 +57,7 @@ class ReviewSerializer(serializers.Serializer):
 class VoidSerializer(serializers.Serializer):
     expected_seq = serializers.IntegerField(min_value=0)
     reason = serializers.CharField(allow_blank=True)
+    keeps_hold = serializers.BooleanField(required=False, default=False)
     release = serializers.DictField(child=serializers.CharField(allow_blank=True), required=False, allow_null=True, default=None)
 
 
@@ -113,3 +114,43 @@ class HoldRowSerializer(serializers.Serializer):
     until = serializers.DateTimeField()
     is_overdue = serializers.BooleanField()
     feeds = serializers.CharField()
+    id = serializers.UUIDField()
+    holder = serializers.CharField()
+    holder_name = serializers.CharField()
+    agreement = serializers.CharField()
+    voting_group = serializers.CharField()
+    zone = serializers.CharField()
+    is_due_soon = serializers.BooleanField()
+    run_status = serializers.CharField()
+    at_step = serializers.CharField()
+    risk = serializers.CharField()
+
+
+class ReleaseFieldSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    label = serializers.CharField()  # type: ignore[assignment]
+    kind = serializers.CharField()
+    unit = serializers.CharField()
+    options = serializers.ListField(child=serializers.ListField(child=serializers.CharField()))
+
+
+class HoldActSerializer(serializers.Serializer):
+    act = serializers.ChoiceField(choices=["release", "extend", "hand over"])
+    minutes = serializers.CharField(required=False, allow_blank=True, default="")
+    reason = serializers.CharField(required=False, allow_blank=True, default="")
+    to = serializers.CharField(required=False, allow_blank=True, default="")
+    note = serializers.CharField(required=False, allow_blank=True, default="")
+    values = serializers.DictField(child=serializers.CharField(allow_blank=True), required=False, default=dict)
+
+
+class ColleagueSerializer(serializers.Serializer):
+    username = serializers.CharField()
+    name = serializers.CharField()
+
+
+class ForceSerializer(serializers.Serializer):
+    expected_seq = serializers.IntegerField(min_value=0)
+    id = serializers.UUIDField()
+    payload = serializers.DictField()
+    second = serializers.CharField(max_length=150, allow_blank=True)
+    password = serializers.CharField(max_length=200, trim_whitespace=False, allow_blank=True)

@@ -2,7 +2,9 @@
 
 from django.urls import path
 
-from apps.runs.api import views
+from apps.runs.api import holds, views
+from apps.runs.api.gas import GasKitView, GasOptionsView
+from apps.runs.api.sensor_life import SensorLifeView
 
 urlpatterns = [
     path("runs/", views.StartView.as_view(), name="start-run"),
@@ -13,5 +15,11 @@ urlpatterns = [
     path("runs/<uuid:run_id>/sign/", views.SignView.as_view(), name="run-sign"),
     path("runs/<uuid:run_id>/review/", views.ReviewView.as_view(), name="run-review"),
     path("runs/<uuid:run_id>/void/", views.VoidView.as_view(), name="run-void"),
-    path("holds/", views.HoldsView.as_view(), name="holds"),
+    path("runs/<uuid:run_id>/force/", views.ForceView.as_view(), name="run-force"),
+    path("runs/<uuid:run_id>/gas/<str:role>/", GasOptionsView.as_view(), name="gas-options"),
+    path("gas/", GasKitView.as_view(), name="gas"),
+    path("holds/", holds.HoldsView.as_view(), name="holds"),
+    path("holds/<uuid:hold_id>/", holds.HoldView.as_view(), name="hold"),
+    path("colleagues/", holds.ColleaguesView.as_view(), name="colleagues"),
+    path("instruments/<str:tag>/sensor-life/", SensorLifeView.as_view(), name="sensor-life"),
 ]

@@ -20,7 +20,7 @@ from apps.plant.selectors import get_instrument
 from apps.runs import services
 from apps.runs.api.serializers import (
     AppendSerializer,
-    HoldRowSerializer,
+    ForceSerializer,
     LogRowSerializer,
     OverrideSerializer,
     ReviewSerializer,
@@ -29,7 +29,7 @@ from apps.runs.api.serializers import (
     StartSerializer,
     VoidSerializer,
 )
-from apps.runs.selectors import get_run_data, list_open_holds, log_of, run_data
+from apps.runs.selectors import get_run_data, log_of, run_data
 from apps.runs.store import load_run
 
 ANSWERS = {200: RunSerializer, 400: FailureSerializer, 409: FailureSerializer}
@@ -138,14 +138,26 @@ class VoidView(APIView):
             run_id=run_id,
             reason=given["reason"],
             release=given["release"],
+            keeps_hold=given["keeps_hold"],
             expected_seq=given["expected_seq"],
             now=now,
         )
         return Response(run_data(run, state, now))
 
 
-class HoldsView(APIView):
-    @extend_schema(operation_id="list_holds", responses=HoldRowSerializer(many=True))
-    def get(self, request: Request) -> Response:
-        require(request.user, "read")
-        return Response(list_open_holds(timezone.now()))
+class ForceView(APIView):
+    @extend_schema(operation_id="force_adjustment", request=ForceSerializer, responses=ANSWERS)
+    def post(self, request: Request, run_id: uuid.UUID) -> Response:
+        given = parsed(ForceSerializer, request)
+        require(request.user, "work on a run")
+        second = check_credentials(request._request, given["second"], given["password"])
+        now = timezone.now()
+        run, state = services.force_adjustment(
+            actor=signed_in(request),
+            second=second,
+            run_id=run_id,
+            expected_seq=given["expected_seq"],
+            event=services.NewEvent(given["id"], "adjustment_made", given["payload"]),
+            now=now,
+        )
+        return Response(run_data(run, state, now))

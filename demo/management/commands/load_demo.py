@@ -14,10 +14,11 @@ from django.utils import timezone
 
 from apps.accounts.models import Person
 from apps.bench.maps import load_map
-from apps.kit.models import Reference
+from apps.kit.models import GasBottle, GasFitting, Reference
 from apps.plant.models import Area, Instrument, InstrumentChange, PolicyLayer
+from demo.gas_history import play_detectors
 from demo.history import PlayedRun
-from demo.plant import AREAS, LAB, OTHERS, PASSWORD, PEOPLE, REFERENCES, TRACE, TRANSMITTERS
+from demo.plant import AREAS, BOTTLES, FITTINGS, LAB, OTHERS, PASSWORD, PEOPLE, REFERENCES, TRACE, TRANSMITTERS
 from metrology.simulation.transmitter import Faults, SimulatedTransmitter
 
 SEED = 2101
@@ -56,6 +57,21 @@ class Loader:
         devices = [(self._instrument(row), faults) for row, faults in TRANSMITTERS]
         for row in OTHERS:
             self._instrument(row)
+        for code, name, gases, balance, oxygen, litres, used, days in BOTTLES:
+            GasBottle.objects.create(
+                code=code,
+                name=name,
+                gases=gases,
+                balance=balance,
+                oxygen=oxygen,
+                litres=litres,
+                litres_drawn=used,
+                expires_on=self.now.date() + timedelta(days=days),
+                certificate=f"TG-{self.random.randint(20000, 99999)}",
+                laboratory=LAB,
+            )
+        for row in FITTINGS:
+            GasFitting.objects.create(**row)
         for path in sorted(MAPS.glob("*.json")):
             if path.name != "world.json":
                 load_map(path)
@@ -64,6 +80,7 @@ class Loader:
             for at, instrument, device, is_last in runs:
                 self._play(at, instrument, device, is_last=is_last)
             self._under_way(devices[3][0])
+            self.number = play_detectors(self.now, self.number, [self.people[u] for u in ("ines", "tomas", "oda")], self.people["marta"])
 
     def _person(self, username: str, first: str, last: str, role: str) -> Person:
         return Person.objects.create_user(username, password=PASSWORD, first_name=first, last_name=last, role=role)

@@ -70,3 +70,31 @@ export function useRounds(run: string) {
 export function useCandidates() {
   return useQuery({ queryKey: ["round-candidates"], queryFn: () => unwrap(client.GET("/api/v1/rounds/candidates/")), refetchInterval: 5_000 });
 }
+
+export function useColleagues() {
+  return useQuery({ queryKey: ["colleagues"], queryFn: () => unwrap(client.GET("/api/v1/colleagues/")), staleTime: 300_000 });
+}
+
+export function useReleaseFields(hold_id: string) {
+  return useQuery({ queryKey: ["release", hold_id], queryFn: () => unwrap(client.GET("/api/v1/holds/{hold_id}/", { params: { path: { hold_id } } })) });
+}
+
+export function useGas() {
+  return useQuery({ queryKey: ["gas"], queryFn: () => unwrap(client.GET("/api/v1/gas/")) });
+}
+
+/** The bottles judged for a role of a run; asked again when the run has moved on. */
+export function useGasOptions(run_id: string, role: string, seq: number) {
+  return useQuery({
+    queryKey: ["gas-options", run_id, role, seq],
+    queryFn: () => unwrap(client.GET("/api/v1/runs/{run_id}/gas/{role}/", { params: { path: { run_id, role } } })),
+    placeholderData: keepPreviousData,
+  });
+}
+
+export function useSensorLife(tag: string) {
+  return useQuery({
+    queryKey: ["sensor-life", tag],
+    queryFn: () => unwrap(client.GET("/api/v1/instruments/{tag}/sensor-life/", { params: { path: { tag } } })),
+  });
+}

@@ -52,6 +52,39 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/colleagues/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Technicians a hold can be handed to. */
+        get: operations["list_colleagues"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/gas/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["list_gas"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/holds/": {
         parameters: {
             query?: never;
@@ -62,6 +95,23 @@ export interface paths {
         get: operations["list_holds"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/holds/{hold_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What is asked before the hold comes off. */
+        get: operations["get_release_fields"];
+        put?: never;
+        post: operations["act_on_hold"];
         delete?: never;
         options?: never;
         head?: never;
@@ -93,6 +143,22 @@ export interface paths {
         };
         get: operations["get_instrument"];
         put: operations["edit_instrument"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/instruments/{tag}/sensor-life/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_sensor_life"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -388,6 +454,55 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{run_id}/force/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["force_adjustment"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/gas-on/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The moment gas came: the exposure is timed from here. */
+        post: operations["gas_is_on"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/gas/{role}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_gas_options"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{run_id}/log/": {
         parameters: {
             query?: never;
@@ -536,6 +651,13 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * @description * `release` - release
+         *     * `extend` - extend
+         *     * `hand over` - hand over
+         * @enum {string}
+         */
+        ActEnum: "release" | "extend" | "hand over";
         ActRequest: {
             act: string;
             /** @default  */
@@ -572,6 +694,36 @@ export interface components {
             taken: number;
             total: number;
         };
+        BottleOption: {
+            code: string;
+            name: string;
+            holds: string;
+            /** Format: double */
+            litres_left: number | null;
+            expires_on: string | null;
+            certificate: string;
+            state: string;
+            standing: string;
+            applied: string;
+            remarks: components["schemas"]["Remark"][];
+            is_proposed: boolean;
+            regulator: string;
+            line: string;
+        };
+        BottleRow: {
+            code: string;
+            name: string;
+            holds: string;
+            /** Format: double */
+            litres_left: number | null;
+            expires_on: string | null;
+            certificate: string;
+            state: string;
+            /** Format: double */
+            litres_full: number;
+            standing: string;
+            suspicion: string;
+        };
         Candidate: {
             /** Format: uuid */
             id: string;
@@ -596,6 +748,10 @@ export interface components {
             by: string;
             reason: string;
             what: string[];
+        };
+        Colleague: {
+            username: string;
+            name: string;
         };
         CompareRequest: {
             a: {
@@ -657,6 +813,49 @@ export interface components {
                 [key: string]: unknown;
             };
         };
+        Fitting: {
+            code: string;
+            words: string;
+        };
+        ForceRequest: {
+            expected_seq: number;
+            /** Format: uuid */
+            id: string;
+            payload: {
+                [key: string]: unknown;
+            };
+            second: string;
+            password: string;
+        };
+        GasKit: {
+            bottles: components["schemas"]["BottleRow"][];
+            fittings: components["schemas"]["Fitting"][];
+        };
+        GasOptions: {
+            role: string;
+            label: string;
+            /** Format: double */
+            litres: number;
+            /** Format: double */
+            flow: number;
+            bottles: components["schemas"]["BottleOption"][];
+            regulators: components["schemas"]["Fitting"][];
+            lines: components["schemas"]["Fitting"][];
+        };
+        HoldActRequest: {
+            act: components["schemas"]["ActEnum"];
+            /** @default  */
+            minutes: string;
+            /** @default  */
+            reason: string;
+            /** @default  */
+            to: string;
+            /** @default  */
+            note: string;
+            values?: {
+                [key: string]: string;
+            };
+        };
         HoldRow: {
             /** Format: uuid */
             run: string;
@@ -672,6 +871,17 @@ export interface components {
             until: string;
             is_overdue: boolean;
             feeds: string;
+            /** Format: uuid */
+            id: string;
+            holder: string;
+            holder_name: string;
+            agreement: string;
+            voting_group: string;
+            zone: string;
+            is_due_soon: boolean;
+            run_status: string;
+            at_step: string;
+            risk: string;
         };
         /** @description The form as typed: numbers may come as text, with a comma. */
         InstrumentForm: {
@@ -700,6 +910,8 @@ export interface components {
             is_adjustable: boolean;
             hazards: string;
             feeds: string;
+            voting_group: string;
+            zone: string;
             points_percent: string;
             cycles: string;
             interval_days: string;
@@ -739,6 +951,8 @@ export interface components {
             is_adjustable: boolean;
             hazards: string;
             feeds: string;
+            voting_group: string;
+            zone: string;
             points_percent: string;
             cycles: string;
             interval_days: string;
@@ -815,6 +1029,55 @@ export interface components {
             says: string;
             is_over: boolean;
         };
+        LifeBand: {
+            /** Format: double */
+            day: number;
+            /** Format: double */
+            low: number;
+            /** Format: double */
+            fit: number;
+            /** Format: double */
+            high: number;
+        };
+        LifeChannel: {
+            channel: string;
+            unit: string;
+            life: string;
+            lives_before: number;
+            /** Format: date-time */
+            as_of: string;
+            /** Format: double */
+            relative_percent: number;
+            /** Format: double */
+            remaining_percent: number;
+            model: string;
+            criterion: string;
+            says: string;
+            /** Format: date */
+            replace_by: string | null;
+            /** Format: date */
+            ends_on: string | null;
+            /** Format: double */
+            dose: number;
+            /** Format: double */
+            hours: number;
+            points: components["schemas"]["LifePoint"][];
+            band: components["schemas"]["LifeBand"][];
+        };
+        LifePoint: {
+            /** Format: double */
+            day: number;
+            /** Format: date-time */
+            at: string;
+            /** Format: uuid */
+            run: string;
+            number: string;
+            signal: string;
+            /** Format: double */
+            relative: number;
+            /** Format: double */
+            t90_s: number | null;
+        };
         LogRow: {
             seq: number;
             /** Format: date-time */
@@ -863,6 +1126,18 @@ export interface components {
             due_on: string;
             days_left: number;
             standing: string;
+        };
+        ReleaseField: {
+            name: string;
+            label: string;
+            kind: string;
+            unit: string;
+            options: string[][];
+        };
+        Remark: {
+            rule: string;
+            standing: string;
+            says: string;
         };
         Result: {
             /** Format: uuid */
@@ -1065,6 +1340,7 @@ export interface components {
                                 expected: string;
                                 hint: string;
                                 required: boolean;
+                                is_live_only: boolean;
                                 believable: string;
                             }[];
                         } | null;
@@ -1143,6 +1419,15 @@ export interface components {
                         differences: string[];
                         source: string;
                     } | null;
+                    pairs: {
+                        key: string;
+                        label: string;
+                        normal: string;
+                        test: string;
+                        is_out: boolean;
+                        by: string;
+                    }[];
+                    watches: boolean;
                 } | null;
                 evidence: {
                     key: string;
@@ -1307,6 +1592,10 @@ export interface components {
                     release_values: {
                         [key: string]: string;
                     };
+                    holder: string;
+                    holder_name: string;
+                    agreement: string;
+                    extended: string[];
                 }[];
                 timers: {
                     step: string;
@@ -1381,6 +1670,31 @@ export interface components {
                     at: string | null;
                 } | null;
                 policies: string[];
+                flags: string[];
+                pairs: {
+                    label: string;
+                    to: string;
+                    by: string;
+                    at: string;
+                }[];
+                gases: {
+                    role: string;
+                    label: string;
+                    bottle: string;
+                    name: string;
+                    certificate: string;
+                    expires_on: string;
+                    regulator: string;
+                    line: string;
+                    applied: string;
+                    litres: string;
+                    reason: string;
+                    remarks: {
+                        rule: string;
+                        standing: string;
+                        says: string;
+                    }[];
+                }[];
                 blocks: string[];
             };
         };
@@ -1415,6 +1729,14 @@ export interface components {
             /** Format: double */
             left_error: number | null;
             decision: string;
+        };
+        SensorLife: {
+            tag: string;
+            /** Format: double */
+            end_percent: number;
+            /** Format: double */
+            life_months: number;
+            channels: components["schemas"]["LifeChannel"][];
         };
         Session: {
             person: components["schemas"]["Person"] | null;
@@ -1507,6 +1829,8 @@ export interface components {
         VoidRequest: {
             expected_seq: number;
             reason: string;
+            /** @default false */
+            keeps_hold: boolean;
             release?: {
                 [key: string]: string;
             } | null;
@@ -1597,6 +1921,44 @@ export interface operations {
             };
         };
     };
+    list_colleagues: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Colleague"][];
+                };
+            };
+        };
+    };
+    list_gas: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GasKit"];
+                };
+            };
+        };
+    };
     list_holds: {
         parameters: {
             query?: never;
@@ -1612,6 +1974,60 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HoldRow"][];
+                };
+            };
+        };
+    };
+    get_release_fields: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                hold_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReleaseField"][];
+                };
+            };
+        };
+    };
+    act_on_hold: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                hold_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HoldActRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HoldRow"][];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
                 };
             };
         };
@@ -1721,6 +2137,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_sensor_life: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                tag: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SensorLife"];
                 };
             };
         };
@@ -2257,6 +2694,89 @@ export interface operations {
                     "application/json": {
                         [key: string]: unknown;
                     };
+                };
+            };
+        };
+    };
+    force_adjustment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ForceRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    gas_is_on: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    get_gas_options: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                role: string;
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GasOptions"];
                 };
             };
         };

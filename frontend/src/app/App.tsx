@@ -12,6 +12,9 @@ const PlantPage = lazy(() => import("../features/plant/PlantPage").then((m) => (
 const InstrumentPage = lazy(() => import("../features/plant/InstrumentPage").then((m) => ({ default: m.InstrumentPage })));
 const InstrumentForm = lazy(() => import("../features/plant/InstrumentForm").then((m) => ({ default: m.InstrumentForm })));
 const KitPage = lazy(() => import("../features/kit/KitPage").then((m) => ({ default: m.KitPage })));
+const HoldsPage = lazy(() => import("../features/holds/HoldsPage").then((m) => ({ default: m.HoldsPage })));
+const WallPage = lazy(() => import("../features/holds/WallPage").then((m) => ({ default: m.WallPage })));
+const SensorLifePage = lazy(() => import("../features/gas/SensorLifePage").then((m) => ({ default: m.SensorLifePage })));
 const RoundPage = lazy(() => import("../features/round/RoundPage").then((m) => ({ default: m.RoundPage })));
 const CalculatorsPage = lazy(() => import("../features/calculators/CalculatorsPage").then((m) => ({ default: m.CalculatorsPage })));
 const RecordsPage = lazy(() => import("../features/records/RecordsPage").then((m) => ({ default: m.RecordsPage })));
@@ -42,6 +45,9 @@ export function App() {
                 <Route path="/plant" element={<PlantPage />} />
                 <Route path="/plant/new" element={<InstrumentForm />} />
                 <Route path="/plant/:tag" element={<InstrumentPage />} />
+                <Route path="/plant/:tag/sensor" element={<SensorLifePage />} />
+                <Route path="/holds" element={<HoldsPage />} />
+                <Route path="/wall" element={<WallPage />} />
                 <Route path="/plant/:tag/edit" element={<InstrumentForm />} />
                 <Route path="/kit" element={<KitPage />} />
                 <Route path="/round" element={<RoundPage />} />

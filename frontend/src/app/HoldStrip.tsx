@@ -24,15 +24,15 @@ export function HoldStrip() {
               className={`flex flex-wrap items-center gap-x-4 gap-y-0 border-l-8 px-4 ${overdue ? "border-iron bg-iron-soft lg:col-span-2" : `border-amber bg-amber-soft ${alone ? "lg:col-span-2" : ""}`}`}
             >
               <Icon size={18} aria-hidden="true" />
-              <Link to={`/run/${h.run}`} className="inline-flex min-h-12 items-center font-bold underline underline-offset-4">
+              <Link to={h.run_status === "voided" ? "/holds" : `/run/${h.run}`} className="inline-flex min-h-12 items-center font-bold underline underline-offset-4">
                 {h.tag}
               </Link>
               <span className="font-bold">{h.kind} is on</span>
               <span>
-                {h.placed_by}, {overdue && `since ${clock(h.placed_at)}, `}for {span(now - Date.parse(h.placed_at))}
+                {h.holder_name}, {overdue && `since ${clock(h.placed_at)}, `}for {span(now - Date.parse(h.placed_at))}
               </span>
               <span className={overdue ? "font-bold text-iron" : ""}>
-                {overdue ? `due back ${clock(h.until)}: overdue by ${span(late)}. Release it or say why not.` : `due back ${clock(h.until)}`}
+                {overdue ? `due back ${clock(h.until)}: overdue by ${span(late)}. Release it or say why not.` : late > -600_000 ? `due back in ${span(-late)}, at ${clock(h.until)}` : `due back ${clock(h.until)}`}
               </span>
             </li>
           );

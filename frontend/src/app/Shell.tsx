@@ -1,10 +1,11 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { CircleHelp, LogOut, Moon, Sun } from "lucide-react";
 import { useState, type ReactNode } from "react";
-import { NavLink, useNavigate } from "react-router";
+import { NavLink, useLocation, useNavigate } from "react-router";
 import { client, unwrap } from "../api/client";
 import { sessionQuery } from "../api/queries";
 import { Ring } from "../ui/Ring";
+import { Insistence } from "../features/holds/Insistence";
 import { HoldStrip } from "./HoldStrip";
 import { usePerson, usePlant } from "./session";
 import { ShortcutSheet, useShortcuts } from "./shortcuts";
@@ -14,6 +15,7 @@ const PLACES = [
   { to: "/", label: "Today", key: "t" },
   { to: "/plant", label: "Plant", key: "p" },
   { to: "/kit", label: "Kit", key: "k" },
+  { to: "/holds", label: "Holds", key: "h" },
   { to: "/round", label: "Round", key: "o" },
   { to: "/records", label: "Records", key: "r" },
   { to: "/calculators", label: "Calculators", key: "c" },
@@ -27,6 +29,7 @@ export function Shell({ children }: { children: ReactNode }) {
   const navigate = useNavigate();
   const queries = useQueryClient();
   const [help, setHelp] = useState(false);
+  const onTheWall = useLocation().pathname === "/wall";
   const [theme, setTheme] = useState<Theme>(storedTheme());
   const signOut = useMutation({
     mutationFn: () => unwrap(client.DELETE("/api/v1/session/")),
@@ -45,6 +48,7 @@ export function Shell({ children }: { children: ReactNode }) {
     keepTheme(next);
     setTheme(next);
   };
+  if (onTheWall) return children;
   return (
     <div className="flex min-h-screen flex-col lg:h-screen">
       <a href="#content" className="sr-only focus:not-sr-only focus:absolute focus:z-50 focus:bg-page focus:p-3">
@@ -93,6 +97,7 @@ export function Shell({ children }: { children: ReactNode }) {
         </div>
       </header>
       <HoldStrip />
+      <Insistence />
       <main id="content" className="min-h-0 flex-1 lg:overflow-y-auto">
         {children}
       </main>

@@ -21,8 +21,8 @@ const STEP: Step = {
     believable: "3.6 to 22 mA",
     next: { slot: 0, number: 1, direction: "up", cycle: 1, percent: "0 %", nominal: "0.00", ideal: "4.000", how: "Come up to it.", channel: "",
       quantities: [
-        { name: "applied", label: "Really applied", unit: "kPa", expected: "0.00", hint: "", required: true, believable: "-20 to 20 kPa" },
-        { name: "indicated", label: "Reading", unit: "mA", expected: "4.000", hint: "", required: true, believable: "3.6 to 22 mA" },
+        { name: "applied", label: "Really applied", unit: "kPa", expected: "0.00", hint: "", required: true, is_live_only: false, believable: "-20 to 20 kPa" },
+        { name: "indicated", label: "Reading", unit: "mA", expected: "4.000", hint: "", required: true, is_live_only: false, believable: "3.6 to 22 mA" },
       ],
     },
   },
@@ -30,6 +30,8 @@ const STEP: Step = {
   adjust: null,
   compute: null,
   compare: null,
+  pairs: [],
+  watches: false,
 };
 
 const VIEW: RunView = {
@@ -61,6 +63,9 @@ const VIEW: RunView = {
   reviewed: null,
   voided: null,
   policies: [],
+  flags: [],
+  pairs: [],
+  gases: [],
   blocks: [],
 };
 

@@ -2,6 +2,7 @@ import { useReferences } from "../../api/queries";
 import { day } from "../../ui/format";
 import { Failure, Loading } from "../../ui/Message";
 import { Check, TriangleAlert, X } from "lucide-react";
+import { GasKit } from "./GasKit";
 
 function Standing({ standing, days }: { standing: string; days: number }) {
   const [Icon, tone] = standing === "in date" ? [Check, "text-kelp"] : standing === "due soon" ? [TriangleAlert, "text-amber"] : [X, "text-iron"];
@@ -57,6 +58,7 @@ export function KitPage() {
           </tbody>
         </table>
       </div>
+      <GasKit />
     </div>
   );
 }

@@ -22,6 +22,8 @@ export interface Frame {
   since: number;
   window_s: number;
   rows: Record<string, LiveRow>;
+  exposure?: { kind: string; plateau: number; peak: number; t90_s: number | null; percent: number; remarks: string[] } | null;
+  purged_s?: number | null;
 }
 
 export type Sample = [number, number];

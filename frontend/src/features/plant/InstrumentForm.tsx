@@ -13,7 +13,7 @@ const EMPTY: Form = {
   tag: "", serial: "", service: "", area: "", family: "transmitter", method: "tx-multipoint", unit: "kPa", lrv: "", urv: "",
   output_lo: "4", output_hi: "20", output_unit: "mA", transfer: "linear", cutoff_percent: "0", transfer_table: "", tolerance_value: "0.5",
   tolerance_basis: "span", tolerance_combine: "single", tolerance2_value: "", tolerance2_basis: "unit", division: "0", warm_up_min: "0",
-  is_adjustable: true, hazards: "", feeds: "", points_percent: "0 25 50 75 100", cycles: "1", interval_days: "365", reason: "", adjust_when: "",
+  is_adjustable: true, hazards: "", feeds: "", voting_group: "", zone: "", points_percent: "0 25 50 75 100", cycles: "1", interval_days: "365", reason: "", adjust_when: "",
   adjust_limit_percent: "", pass_rule: "", max_risk: "", details: {},
 };
 
@@ -127,6 +127,8 @@ function Fields({ tag, start }: { tag?: string; start: Form }) {
         {text("interval_days", "Interval", { numeric: true, unit: "days" })}
         {text("warm_up_min", "Warm-up", { numeric: true, unit: "min" })}
         <div className="sm:col-span-2">{text("feeds", "Feeds (alarms, trips, control)")}</div>
+        {text("voting_group", "Voting group")}
+        {text("zone", "Zone it watches")}
         <div className="sm:col-span-2">{text("hazards", "Cautions")}</div>
         <CheckLine label="It can be adjusted" checked={form.is_adjustable} onChange={(on) => change("is_adjustable", on)} />
         {tag && <div className="sm:col-span-2">{text("reason", "Why it is changed")}</div>}

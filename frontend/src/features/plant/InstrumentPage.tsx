@@ -99,6 +99,7 @@ export function InstrumentPage() {
         <h1 className="mr-auto">
           <span className="text-3xl font-bold">{i.tag}</span> <span className="text-xl">{i.service}</span>
         </h1>
+        {i.family === "gas detector" && <LinkButton to={`/plant/${encodeURIComponent(i.tag)}/sensor`}>Sensor life</LinkButton>}
         {mayEdit && <LinkButton to={`/plant/${encodeURIComponent(i.tag)}/edit`}>Edit</LinkButton>}
         {i.open_run ? (
           <LinkButton to={`/run/${i.open_run}`} kind="primary">

@@ -11,6 +11,7 @@ import { PassPlot } from "./PassPlot";
 import { ReadingTable } from "./ReadingTable";
 import { StrikeDialog } from "./RunDialogs";
 import { ResultTable } from "./steps/ComputeStep";
+import { GasEvidence } from "../gas/GasEvidence";
 
 export function More({ title, children, open = false }: { title: ReactNode; children: ReactNode; open?: boolean }) {
   return (
@@ -175,6 +176,7 @@ export function Evidence({ run }: { run: Run }) {
       <More title="Kit in use" open={!sets.length}>
         <KitInUse view={view} />
       </More>
+      <GasEvidence view={view} />
       {view.holds.length > 0 && (
         <More title="Holds" open={!sets.length}>
           <Holds view={view} />

@@ -2,7 +2,7 @@ import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { ApiFailure, client, unwrap, type Run } from "../../api/client";
 import { Button } from "../../ui/Button";
-import { ChoiceField, LongField, TextField } from "../../ui/fields";
+import { CheckLine, ChoiceField, LongField, TextField } from "../../ui/fields";
 import { Failure, Message } from "../../ui/Message";
 import { Modal } from "../../ui/Modal";
 import { useDraft } from "../../ui/useDraft";
@@ -84,13 +84,14 @@ export function VoidDialog({ run, open, onClose }: Props) {
   const [reason, setReason] = useState("");
   const [reading, setReading] = useState("");
   const [operator, setOperator] = useState("");
+  const [keeps, setKeeps] = useState(false);
   const held = run.view.holds.find((h) => !h.released_at);
   const voiding = useMutation({
     mutationFn: () =>
       unwrap(
         client.POST("/api/v1/runs/{run_id}/void/", {
           params: { path: { run_id: run.id } },
-          body: { expected_seq: run.view.seq, reason, release: held ? { reading, operator } : null },
+          body: { expected_seq: run.view.seq, reason, keeps_hold: keeps, release: held && !keeps ? { reading, operator, latches: "none" } : null },
         }),
       ),
     onSuccess: take,
@@ -114,8 +115,13 @@ export function VoidDialog({ run, open, onClose }: Props) {
             <Message tone="edge">
               The {held.kind} is on. Put the instrument back, see a normal reading and take the hold off first; it is released with the run.
             </Message>
-            <TextField label="Normal reading seen" unit={run.view.instrument.unit} numeric value={reading} onChange={setReading} />
-            <TextField label="Operator told (name)" value={operator} onChange={setOperator} />
+            <CheckLine label="Leave the hold on: it stays on the Holds page until somebody releases it there" checked={keeps} onChange={setKeeps} />
+            {!keeps && (
+              <>
+                <TextField label="Normal reading seen" unit={run.view.instrument.unit} numeric value={reading} onChange={setReading} />
+                <TextField label="Operator told (name)" value={operator} onChange={setOperator} />
+              </>
+            )}
           </>
         )}
         <TextField label="Reason" value={reason} onChange={setReason} />

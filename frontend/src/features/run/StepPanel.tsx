@@ -3,6 +3,8 @@ import { useEffect, useRef, type FormEvent, type ReactNode } from "react";
 import type { Run, Step } from "../../api/client";
 import { useShortcuts } from "../../app/shortcuts";
 import { AdjustStep } from "./steps/AdjustStep";
+import { GasStep } from "../gas/GasStep";
+import { CheckpairsStep } from "./steps/CheckpairsStep";
 import { CompareStep } from "./steps/CompareStep";
 import { ComputeStep } from "./steps/ComputeStep";
 import { ConditionStep } from "./steps/ConditionStep";
@@ -27,6 +29,7 @@ const KINDS: Record<string, (props: StepProps) => ReactNode> = {
   condition: ConditionStep,
   compute: ComputeStep,
   compare: CompareStep,
+  checkpairs: CheckpairsStep,
   readings: ReadingsStep,
   judge: JudgeStep,
   adjust: AdjustStep,
@@ -39,7 +42,8 @@ export function StepPanel({ run }: { run: Run }) {
   const step = run.view.step;
   if (!step) return null;
   const asksReferences = step.fields.some((f) => f.kind === "reference");
-  const Kind = asksReferences ? ReferencesStep : (KINDS[step.kind] ?? ConfirmStep);
+  const asksGas = step.fields.some((f) => f.kind === "gas");
+  const Kind = asksReferences ? ReferencesStep : asksGas ? GasStep : (KINDS[step.kind] ?? ConfirmStep);
   return <Kind run={run} step={step} />;
 }
 

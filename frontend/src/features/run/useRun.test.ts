@@ -5,7 +5,7 @@ import { withHoldsOf } from "./useRun";
 
 const hold = (id: string, until: string, released: string | null = null): Run["view"]["holds"][number] => ({
   id, kind: "inhibit", reason: "Calibration", placed_at: "2026-11-23T08:00:00Z", placed_by: "Ines", until, released_at: released,
-  released_by: "", is_overdue: false, release_values: {},
+  released_by: "", is_overdue: false, release_values: {}, holder: "ines", holder_name: "Ines", agreement: "", extended: [],
 });
 const other = { ...withHoldsOf(runAt({}, { holds: [hold("x", "2026-11-23T09:00:00Z")] }), [])[0], run: "another", tag: "PT-9" } as ReturnType<typeof withHoldsOf>[number];
 

@@ -45,6 +45,8 @@ export function withHoldsOf(run: Run, holds: HoldRow[]): HoldRow[] {
     .map((h) => ({
       run: run.id, run_number: run.number, tag, area, feeds, kind: h.kind, reason: h.reason, placed_by: h.placed_by,
       placed_at: h.placed_at ?? "", until: h.until ?? "", is_overdue: h.is_overdue,
+      id: h.id, holder: h.holder, holder_name: h.holder_name, agreement: h.agreement, voting_group: "", zone: "", is_due_soon: false,
+      run_status: run.view.status, at_step: run.view.step?.title ?? "", risk: feeds ? `Not protected: feeds ${feeds}.` : "",
     }));
   return [...holds.filter((h) => h.run !== run.id), ...mine].sort((a, b) => a.until.localeCompare(b.until));
 }

@@ -4,6 +4,7 @@ import { Button } from "../../../ui/Button";
 import { TextField } from "../../../ui/fields";
 import { Message } from "../../../ui/Message";
 import { useDraftForm } from "../../../ui/useDraft";
+import { ForceForm } from "../../gas/ForceForm";
 import { StepFrame, type StepProps } from "../StepPanel";
 import { useAppend } from "../useRun";
 
@@ -17,16 +18,11 @@ export function AdjustStep({ run, step }: StepProps) {
   if (!a) return null;
   const failure = append.error instanceof ApiFailure ? append.error : null;
   const errors = failure?.byField ?? {};
-  const record = (confirmed = false) => {
+  const isGas = run.view.method.key.startsWith("gas-");
+  const seen = { step: step.key, screw: a.screw, before: values.before ?? "", after: values.after ?? "" };
+  const record = (more: Record<string, unknown> = {}) => {
     if (append.isPending) return;
-    const payload = {
-      step: step.key,
-      screw: a.screw,
-      before: values.before ?? "",
-      after: values.after ?? "",
-      ...(confirmed ? { confirmed_unlikely: true } : {}),
-    };
-    append.mutate([{ type: "adjustment_made", payload }], { onSuccess: clear });
+    append.mutate([{ type: "adjustment_made", payload: { ...seen, ...more } }], { onSuccess: clear });
   };
   const finish = () => {
     if (append.isPending) return;
@@ -47,6 +43,11 @@ export function AdjustStep({ run, step }: StepProps) {
             {count > 0 && (
               <Button onClick={finish} disabled={append.isPending}>
                 Stop adjusting
+              </Button>
+            )}
+            {isGas && (
+              <Button onClick={() => record({ outcome: "refused" })} disabled={append.isPending}>
+                The instrument refused
               </Button>
             )}
             <Button kind="primary" type="submit" large disabled={append.isPending}>
@@ -113,9 +114,12 @@ export function AdjustStep({ run, step }: StepProps) {
         <Message tone={failure.details.can_confirm ? "edge" : "out"}>
           <p>{failure.message}</p>
           {failure.details.can_confirm === true && (
-            <Button onClick={() => record(true)} className="mt-2">
+            <Button onClick={() => record({ confirmed_unlikely: true })} className="mt-2">
               It really is so
             </Button>
+          )}
+          {failure.details.needs_force === true && (
+            <ForceForm run={run} payload={seen} needsSecond={failure.details.needs_second === true} record={record} onDone={clear} />
           )}
         </Message>
       )}

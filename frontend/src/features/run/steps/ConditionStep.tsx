@@ -1,7 +1,31 @@
-import { ConfirmStep } from "./ConfirmStep";
+import { Button } from "../../../ui/Button";
+import { Failure } from "../../../ui/Message";
+import { LivePanel } from "../../live/LivePanel";
+import { useCapture } from "../../live/useCapture";
+import { useLive } from "../../live/useLive";
 import type { StepProps } from "../StepPanel";
+import { ConfirmStep } from "./ConfirmStep";
 
-/** A measured value that must lie inside its limits before the run goes on; the server says why it does not. */
+/** A measured value that must lie inside its limits before the run goes on: typed, or taken from the source that is live. */
 export function ConditionStep(props: StepProps) {
-  return <ConfirmStep {...props} />;
+  const { run, step } = props;
+  const capture = useCapture(run);
+  const wanted = step.key === "inhibit_check" ? "ma" : "indicated";
+  const isLive = step.watches && run.view.sources.some((s) => s.quantity === wanted);
+  const live = useLive(run.id, run.view.seq, isLive);
+  const purged = live.frame?.purged_s;
+  return (
+    <ConfirmStep {...props}>
+      {isLive && (
+        <div className="space-y-2">
+          <LivePanel frame={live.frame} traces={live.traces} connected={live.connected} />
+          {typeof purged === "number" && <p role="status">Below the limit for {purged.toFixed(0)} s.</p>}
+          <Button onClick={() => capture.mutate({})} disabled={capture.isPending}>
+            Take the live value
+          </Button>
+          {capture.isError && <Failure error={capture.error} />}
+        </div>
+      )}
+    </ConfirmStep>
+  );
 }

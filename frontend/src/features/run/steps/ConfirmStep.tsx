@@ -1,3 +1,4 @@
+import type { ReactNode } from "react";
 import { ApiFailure } from "../../../api/client";
 import { Button } from "../../../ui/Button";
 import { CheckLine, ChoiceField, LongField, TextField } from "../../../ui/fields";
@@ -42,7 +43,7 @@ export function StepFields({
   });
 }
 
-export function ConfirmStep({ run, step }: StepProps) {
+export function ConfirmStep({ run, step, children }: StepProps & { children?: ReactNode }) {
   const append = useAppend(run);
   const [values, set, clear] = useDraftForm(`${run.id}/${step.key}`);
   const [ticks, tick, clearTicks] = useDraftForm(`${run.id}/${step.key}/checks`);
@@ -68,6 +69,7 @@ export function ConfirmStep({ run, step }: StepProps) {
         </Button>
       }
     >
+      {children}
       <div className="max-w-lg space-y-4">
         <StepFields step={step} values={values} set={set} errors={errors} />
       </div>

@@ -25,7 +25,7 @@ export function HoldStep({ run, step }: StepProps) {
   const errors = append.error instanceof ApiFailure ? append.error.byField : {};
   const place = () => {
     if (append.isPending) return;
-    append.mutate([{ type: "hold_placed", payload: { step: step.key, kind, reason: values.reason ?? "", minutes } }], { onSuccess: clear });
+    append.mutate([{ type: "hold_placed", payload: { step: step.key, kind, reason: values.reason ?? "", minutes, agreement: values.agreement ?? "" } }], { onSuccess: clear });
   };
   return (
     <StepFrame
@@ -77,6 +77,9 @@ export function HoldStep({ run, step }: StepProps) {
             </Button>
           ))}
         </div>
+      )}
+      {(errors.agreement || values.agreement) && (
+        <TextField label="Who agreed (name and role), and what watches instead" value={values.agreement ?? ""} onChange={(v) => set("agreement", v)} />
       )}
       {append.isError && <Failure error={append.error} />}
     </StepFrame>

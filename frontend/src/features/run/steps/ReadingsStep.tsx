@@ -1,6 +1,7 @@
 import { ArrowDown, ArrowUp, Cable } from "lucide-react";
+import { useMutation } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
-import { ApiFailure, type Run, type Step } from "../../../api/client";
+import { ApiFailure, client, unwrap, type Run, type Step } from "../../../api/client";
 import { useRounds } from "../../../api/queries";
 import { useShortcuts } from "../../../app/shortcuts";
 import { Button } from "../../../ui/Button";
@@ -8,6 +9,7 @@ import { TextField } from "../../../ui/fields";
 import { Failure, Message } from "../../../ui/Message";
 import { useDraftForm } from "../../../ui/useDraft";
 import { Verdict } from "../../../ui/Verdict";
+import { Exposure } from "../../gas/Exposure";
 import { LivePanel } from "../../live/LivePanel";
 import { SourcePicker } from "../../live/SourcePicker";
 import { useAutoCapture, useCapture } from "../../live/useCapture";
@@ -104,6 +106,7 @@ function ByItself({ run, canStart }: { run: Run; canStart: boolean }) {
 export function ReadingsStep({ run, step }: StepProps) {
   const append = useAppend(run);
   const capture = useCapture(run);
+  const gasOn = useMutation({ mutationFn: () => unwrap(client.POST("/api/v1/runs/{run_id}/gas-on/", { params: { path: { run_id: run.id } } })) });
   const r = step.readings;
   const next = r?.next ?? null;
   const [typed, set, clear] = useDraftForm(`${run.id}/${step.key}/reading`);
@@ -134,10 +137,11 @@ export function ReadingsStep({ run, step }: StepProps) {
     append.reset();
     capture.mutate(typed, after);
   };
+  const isGas = run.view.gases.length > 0;
   const submit = () => (readsLive && !typed.indicated ? take() : record());
   const suggestion = typeof failure?.details.suggestion === "string" ? failure.details.suggestion : null;
   const asks = failure?.details.can_confirm === true;
-  const ready = Boolean(live.frame) && Object.values(live.frame?.rows ?? {}).every((row) => row.status === "settled");
+  const ready = Boolean(live.frame) && (Object.values(live.frame?.rows ?? {}).every((row) => row.status === "settled") || ["no response", "unstable"].includes(live.frame?.exposure?.kind ?? ""));
   const hasStimulus = sources.some((s) => s.quantity === "applied" && s.stimulus);
   return (
     <StepFrame
@@ -166,9 +170,12 @@ export function ReadingsStep({ run, step }: StepProps) {
       <p className="font-bold">{next.how}</p>
       {choosing && <SourcePicker run={run} quantities={next.quantities} channel={next.channel} />}
       {(isLive || choosing) && <ByItself run={run} canStart={readsLive && hasStimulus} />}
+      {isGas && isLive && (
+        <Exposure exposure={live.frame?.exposure ?? null} onGas={() => gasOn.mutate()} />
+      )}
       {isLive && <LivePanel frame={live.frame} traces={live.traces} connected={live.connected} />}
       <div className="grid max-w-2xl grid-cols-2 items-start gap-4">
-        {[...next.quantities].sort((a, b) => Number(b.name === "indicated") - Number(a.name === "indicated")).map((q) => {
+        {next.quantities.filter((q) => !q.is_live_only).sort((a, b) => Number(b.name === "indicated") - Number(a.name === "indicated")).map((q) => {
           const fromLive = sources.some((s) => s.quantity === q.name);
           const isIt = q.name === "indicated";
           return (

@@ -1,0 +1,220 @@
+"""Gas in runs and the holds board, over HTTP."""
+
+import uuid
+from datetime import timedelta
+
+from django.utils import timezone
+
+from apps.kit.models import GasBottle, GasFitting
+from apps.plant.models import Instrument
+from apps.runs.models import Exposure, GasUse, Hold, Run
+from apps.runs.tests.base import PASSWORD, PlantTestCase
+
+HYDROGEN = {"gas": "hydrogen", "basis": "iec", "technology": "catalytic", "t90_s": "10", "signal_unit": "mV", "new_sensitivity": "0.5"}
+
+
+def make_gas(code, gas="hydrogen", value=50.0, **more):
+    gases = [{"gas": gas, "value": value, "unit": "%LEL", "u_percent": 2.0, "basis": "iec"}] if gas else []
+    fields = {"balance": "air", "oxygen": 20.9, "litres": 100, "expires_on": timezone.localdate() + timedelta(days=200), **more}
+    return GasBottle.objects.create(code=code, name="Gas", gases=gases, **fields)
+
+
+class GasCase(PlantTestCase):
+    @classmethod
+    def setUpTestData(cls):
+        super().setUpTestData()
+        for tag in ("AE-A", "AE-B", "AE-C"):
+            cls.detector(tag)
+        make_gas("G-H2")
+        make_gas("G-AIR", gas="")
+        GasFitting.objects.create(code="V-1", kind="regulator", material="stainless steel", flow_l_min=0.5)
+        GasFitting.objects.create(code="L-1", kind="line", material="PTFE-lined", length_m=1, is_conditioned=True)
+
+    @classmethod
+    def detector(cls, tag, **more):
+        fields = {"details": HYDROGEN, "voting_group": "V1", "policy": {"countdown_s": 0}, "feeds": "Cell trip", **more}
+        return Instrument.objects.create(
+            tag=tag, serial=f"S-{tag}", service="Hydrogen", area=cls.area, family="gas detector", method="gas-zero-span",
+            unit="%LEL", lrv=0, urv=100, tolerance_value=5, **fields,
+        )  # fmt: skip
+
+    def to(self, kind, *, agreement="", span="G-H2", **values):
+        """Confirm step after step until a step of that kind or key."""
+        given = {
+            "operator": "Control",
+            "temperature": "20",
+            "exposed_to": "none",
+            "purged": "0",
+            "reading": "0",
+            "latches": "none",
+            **values,
+        }
+        for _ in range(30):
+            view = self.get(f"runs/{self.run_id}/").json()["view"]
+            self.seq, step = view["seq"], view["step"]
+            if step is None or kind in (step["kind"], step["key"]):
+                return view
+            if step["kind"] == "hold":
+                place = {"step": "hold", "kind": "inhibit", "reason": "Calibration", "minutes": "60", "agreement": agreement}
+                self.ok(("hold_placed", place))
+                continue
+            for f in step["fields"]:
+                if f["kind"] == "gas":
+                    code = "G-AIR" if f["name"] == "zero" else span
+                    self.ok(("gas_assigned", {"role": f["name"], "bottle": code, "regulator": "V-1", "line": "L-1"}))
+            i = view["instrument"]
+            mine = {f["name"]: given.get(f["name"], "") for f in step["fields"] if f["kind"] != "gas"} | {
+                "tag": i["tag"],
+                "serial": i["serial"],
+            }
+            if step["kind"] == "release":
+                self.ok(("hold_released", {"hold": view["holds"][0]["id"], "values": mine}))
+            else:
+                self.ok(("step_confirmed", {"step": step["key"], "values": mine, "checks": [c["key"] for c in step["checks"]]}))
+        raise AssertionError(f"stuck at {step['key']}")
+
+    def expose(self, *texts, step="as_found", **more):
+        return self.ok(*[("reading_taken", {"step": step, "slot": n, "indicated": t, **more}) for n, t in enumerate(texts)])
+
+    def whole(self, tag, span_reads, signal="25"):
+        """A run left as found and signed."""
+        self.start(tag)
+        self.to("readings", agreement="Holt agreed: portable stands in")
+        self.expose("0", span_reads, signal=signal)
+        self.ok(("decision_made", {"step": "judge", "choice": "leave", "reason": "looks good enough"}))
+        self.to("sign")
+        self.assertEqual(self.sign().status_code, 200)
+
+
+class Gas(GasCase):
+    def test_bottles_are_ranked_with_their_reasons_and_the_best_proposed(self):
+        make_gas("G-OLD", expires_on=timezone.localdate() - timedelta(days=1))
+        make_gas("G-CH4", gas="methane")
+        make_gas("G-N2", balance="nitrogen", oxygen=0.0)
+        self.start("AE-A")
+        told = self.get(f"runs/{self.run_id}/gas/span/").json()
+        first, *others = told["bottles"]
+        self.assertEqual((first["code"], first["is_proposed"], first["regulator"], first["line"]), ("G-H2", True, "V-1", "L-1"))
+        says = {b["code"]: " ".join(r["says"] for r in b["remarks"] if r["standing"] == "refuse") for b in others}
+        self.assertIn("expired", says["G-OLD"])
+        self.assertIn("hydrogen is needed", says["G-CH4"])
+        self.assertIn("reads low", says["G-N2"])
+        self.assertFailure(self.get(f"runs/{self.run_id}/gas/helium/"), 400, "unknown_role")
+
+    def test_a_wrong_or_unknown_bottle_is_refused_and_claims_of_a_page_do_not_count(self):
+        make_gas("G-CH4", gas="methane")
+        self.start("AE-A")
+        self.to("gas")
+        self.assertFailure(self.send(("gas_assigned", {"role": "span", "bottle": "G-CH4"})), 400, "kit_refused")
+        self.assertFailure(self.send(("gas_assigned", {"role": "span", "bottle": "NOBODY"})), 404, "unknown_bottle")
+        claim = {"role": "span", "bottle": {"code": "G-H2", "litres_left": 1e9}}
+        self.assertEqual(self.send(("gas_assigned", claim)).status_code, 404)
+
+    def test_runs_use_up_their_bottles(self):
+        self.whole("AE-A", "50")
+        used = GasUse.objects.get(bottle="G-H2").litres
+        self.assertAlmostEqual(used, 0.5 * 70 / 60, places=3)
+        row = next(b for b in self.get("gas/").json()["bottles"] if b["code"] == "G-H2")
+        self.assertAlmostEqual(row["litres_left"], 100 - used, delta=0.06)
+
+    def test_three_detectors_low_alike_raise_the_bottle(self):
+        for tag in ("AE-A", "AE-B"):
+            self.whole(tag, "41")
+        self.start("AE-C")
+        self.to("readings", agreement="Holt agreed: portable stands in")
+        view = self.expose("0", "40.5")["view"]
+        self.assertEqual(view["evidence"][0]["signatures"][0]["code"], "same-bottle")
+        row = next(b for b in self.get("gas/").json()["bottles"] if b["code"] == "G-H2")
+        self.assertIn("the bottle, not the detectors", row["suspicion"])
+
+    def test_a_sensors_life_is_told_from_finished_runs(self):
+        for n, signal in enumerate(("25", "22", "19.5", "17")):
+            self.whole("AE-A", "50", signal=signal)
+            Exposure.objects.filter(run_id=self.run_id).update(at=timezone.now() - timedelta(days=90 * (4 - n)))
+        told = self.get("instruments/AE-A/sensor-life/").json()["channels"][0]
+        self.assertAlmostEqual(told["relative_percent"], 68.0, delta=0.1)
+        self.assertEqual(len(told["points"]), 4)
+        self.assertIsNotNone(told["replace_by"])
+        self.assertIn("As of the last calibration", told["says"])
+
+    def test_forcing_with_a_second_person(self):
+        Instrument.objects.filter(tag="AE-A").update(policy={"forced": "second-person"})
+        self.start("AE-A")
+        self.to("readings")
+        self.expose("8", "58")
+        self.ok(("decision_made", {"step": "judge", "choice": "adjust", "reason": "zero is off"}))
+        turn = {"step": "adjust", "screw": "zero", "before": "8", "after": "0"}
+        refused = self.assertFailure(self.send(("adjustment_made", turn)), 400, "out_of_acceptance")
+        self.assertTrue(refused["details"]["needs_second"])
+        claimed = {**turn, "force_reason": "proved", "second": {"by": "tomas", "name": "T"}}
+        self.assertFailure(self.send(("adjustment_made", claimed)), 400, "out_of_acceptance")
+
+        def force(second, password=PASSWORD):
+            body = {"expected_seq": self.seq, "id": str(uuid.uuid4()), "payload": {**turn, "force_reason": "proved twice"}}
+            return self.post(f"runs/{self.run_id}/force/", {**body, "second": second, "password": password})
+
+        self.assertFailure(force("ines"), 403, "same_person")
+        self.assertGreaterEqual(force("tomas", "wrong").status_code, 400)
+        answer = force("tomas")
+        self.assertEqual(answer.status_code, 200, answer.content)
+        self.assertIn("with Tomas", answer.json()["view"]["flags"][0])
+
+
+class Holds(GasCase):
+    def held(self, tag="AE-A", **more):
+        self.start(tag)
+        self.to("readings", **more)
+        return Hold.objects.get(run_id=self.run_id)
+
+    def act(self, hold, **given):
+        return self.post(f"holds/{hold.event_id}/", given)
+
+    def test_two_of_a_voting_group_take_a_recorded_agreement(self):
+        self.held("AE-A")
+        self.start("AE-B")
+        self.to("hold")
+        place = {"step": "hold", "kind": "inhibit", "reason": "Calibration", "minutes": "60"}
+        said = self.assertFailure(self.send(("hold_placed", place)), 400, "group_on_hold")
+        self.assertIn("AE-A (voting group V1)", said["message"])
+        self.ok(("hold_placed", {**place, "agreement": "Holt, shift lead: portable stands in"}))
+        rows = {h["tag"]: h for h in self.get("holds/").json()}
+        self.assertIn("portable stands in", rows["AE-B"]["agreement"])
+        self.assertIn("feeds Cell trip", rows["AE-A"]["risk"])
+
+    def test_a_hold_outlives_its_voided_run_and_is_released_on_the_board(self):
+        hold = self.held()
+        void = {"expected_seq": self.seq, "reason": "wrong adapter", "release": None}
+        self.assertFailure(self.post(f"runs/{self.run_id}/void/", void), 400, "hold_open")
+        answer = self.post(f"runs/{self.run_id}/void/", {**void, "keeps_hold": True})
+        self.assertEqual(answer.status_code, 200, answer.content)
+        self.assertEqual(Run.objects.get(pk=self.run_id).status, "voided")
+        self.assertEqual([h["run_status"] for h in self.get("holds/").json()], ["voided"])
+        self.assertEqual([f["name"] for f in self.get(f"holds/{hold.event_id}/").json()], ["reading", "latches", "operator"])
+        gas = {"reading": "12", "latches": "reset", "operator": "Control"}
+        self.assertFailure(self.act(hold, act="release", values=gas), 400, "out_of_range")
+        answer = self.act(hold, act="release", values={**gas, "reading": "0.5"})
+        self.assertEqual((answer.status_code, answer.json()), (200, []))
+
+    def test_extending_and_handing_over(self):
+        hold = self.held()
+        self.assertFailure(self.act(hold, act="extend", minutes="-5", reason="later"), 400, "out_of_range")
+        self.assertFailure(self.act(hold, act="extend", minutes="30"), 400, "missing")
+        before = Hold.objects.get(pk=hold.pk).until
+        self.act(hold, act="extend", minutes="180", reason="slow sensor")
+        self.assertGreater(Hold.objects.get(pk=hold.pk).until, before)
+        self.assertFailure(self.act(hold, act="hand over", to="marta", note="purge next"), 404, "unknown_person")
+        answer = self.act(hold, act="hand over", to="tomas", note="purge next")
+        self.assertEqual(answer.json()[0]["holder"], "tomas")
+        self.assertFailure(self.post(f"holds/{uuid.uuid4()}/", {"act": "release"}), 404, "unknown_hold")
+        self.sign_in(self.ruben)
+        self.assertFailure(self.act(hold, act="extend", minutes="30", reason="x y"), 403, "not_allowed")
+
+    def test_the_board_tells_what_is_overdue_and_what_soon_will_be(self):
+        hold = self.held()
+        Hold.objects.filter(pk=hold.pk).update(until=timezone.now() + timedelta(minutes=5))
+        row = self.get("holds/").json()[0]
+        self.assertEqual((row["is_due_soon"], row["is_overdue"]), (True, False))
+        Hold.objects.filter(pk=hold.pk).update(until=timezone.now() - timedelta(minutes=5))
+        row = self.get("holds/").json()[0]
+        self.assertEqual((row["is_due_soon"], row["is_overdue"]), (False, True))
+        self.assertEqual([c["username"] for c in self.get("colleagues/").json()], ["ines", "tomas"])

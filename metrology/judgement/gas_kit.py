@@ -1,0 +1,338 @@
+"""Is this bottle, with this regulator and line, fit for this detector? Every rule answers with a sentence.
+
+Sources of the rules: IEC 60079-29-2:2015 clause 11 (calibration gas, flow, lines), EN 45544-4:2016 clause 8 (toxic gases),
+ISO 6141:2015 (certificates of gas mixtures).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date
+
+from metrology.faults import Fault
+from metrology.judgement.policy import Policy
+from metrology.quantities.gas import find_gas, gas_convert
+
+GOOD, WARN, REFUSE = "good", "warn", "refuse"
+REACTIVE = ("chlorine", "ammonia", "hydrogen sulphide", "hydrogen chloride", "sulphur dioxide", "chlorine dioxide")
+LONGEST_REACTIVE_LINE_M = 2.0
+AMBIENT = "AMBIENT"
+_LETTERS = {"ppm": "ppm", "% vol": "vol", "%LEL": "lel"}
+
+
+@dataclass(frozen=True)
+class BottleGas:
+    """One certified component: value in unit (ppm, % vol, %LEL with its basis), expanded uncertainty in % of it (k = 2)."""
+
+    gas: str
+    value: float
+    unit: str
+    u_percent: float
+    basis: str = ""
+
+
+@dataclass(frozen=True)
+class Bottle:
+    """A gas bottle. oxygen: % vol in the balance; litres_left at atmospheric pressure; expires_on an ISO date."""
+
+    code: str
+    name: str
+    gases: tuple[BottleGas, ...]
+    balance: str
+    oxygen: float
+    litres_left: float
+    expires_on: str
+    certificate: str = ""
+    laboratory: str = ""
+    state: str = "in service"
+    is_humid: bool = False
+
+    def component(self, gas: str) -> BottleGas | None:
+        """The certified component of that gas; oxygen of plain air counts."""
+        found = next((g for g in self.gases if g.gas == gas), None)
+        if found is None and gas == "oxygen" and self.oxygen > 0:
+            return BottleGas("oxygen", self.oxygen, "% vol", 0.5)
+        return found
+
+
+@dataclass(frozen=True)
+class Fitting:
+    """A regulator or a line. flow_l_min of a fixed-flow regulator, length_m of a line."""
+
+    code: str
+    kind: str
+    material: str
+    flow_l_min: float = 0.0
+    length_m: float = 0.0
+    is_conditioned: bool = False
+    state: str = "in service"
+
+
+@dataclass(frozen=True)
+class GasNeed:
+    """What one role of a run needs of its gas.
+
+    kind: span, zero or air (oxygen detectors). gas: what is wanted in the bottle. top, unit, basis: the range.
+    alarm: highest rising set point to be proved, 0 when none is. litres: for all exposures and the purge.
+    """
+
+    role: str
+    label: str
+    kind: str
+    gas: str
+    top: float
+    unit: str
+    basis: str
+    technology: str
+    flow_l_min: float
+    exposures: int
+    litres: float
+    alarm: float = 0.0
+    needs_humid: bool = False
+    relative_response: float = 1.0
+    surrogate_for: str = ""
+    is_trace_oxygen: bool = False
+
+
+@dataclass(frozen=True)
+class Remark:
+    """What one rule says of the kit."""
+
+    rule: str
+    standing: str
+    says: str
+
+
+@dataclass(frozen=True)
+class KitVerdict:
+    """All remarks on one bottle with its fittings; applied is what the detector should read of it, in the need's unit."""
+
+    remarks: tuple[Remark, ...]
+    applied: float
+    u_percent: float
+
+    @property
+    def standing(self) -> str:
+        """The worst of the remarks."""
+        all_of = {r.standing for r in self.remarks}
+        return REFUSE if REFUSE in all_of else WARN if WARN in all_of else GOOD
+
+    @property
+    def reasons(self) -> tuple[str, ...]:
+        """Why it can't be used or what to mind."""
+        return tuple(r.says for r in self.remarks if r.standing == self.standing)
+
+
+class Told:
+    """Collects remarks as the rules make them."""
+
+    def __init__(self) -> None:
+        self.remarks: list[Remark] = []
+
+    def __call__(self, rule: str, standing: str, says: str) -> None:
+        """One more remark."""
+        self.remarks.append(Remark(rule, standing, says))
+
+
+def in_unit(part: BottleGas, unit: str, basis: str) -> float:
+    """A component's concentration in another unit; %LEL of the bottle by its own basis, of the range by the range's."""
+    gas = find_gas(part.gas)
+    vol = gas_convert(part.value, gas, from_unit=_letters(part.unit), to_unit="vol", basis=part.basis or basis or "iec")
+    return gas_convert(vol, gas, from_unit="vol", to_unit=_letters(unit), basis=basis or "iec")
+
+
+def _letters(unit: str) -> str:
+    if unit not in _LETTERS:
+        raise Fault("unknown_unit", f"'{unit}' is not a unit of gas here; accepted are {', '.join(_LETTERS)}.", field="unit")
+    return _LETTERS[unit]
+
+
+def judge_kit(
+    need: GasNeed,
+    bottle: Bottle,
+    *,
+    regulator: Fitting | None,
+    line: Fitting | None,
+    today: date,
+    policy: Policy,
+    peers: Sequence[tuple[str, float]] = (),
+) -> KitVerdict:
+    """Every gas rule on one bottle. peers: other detectors' readings over applied on the same bottle, (tag, ratio)."""
+    tell = Told()
+    applied, u = _component(need, bottle, policy, tell)
+    _balance(need, bottle, policy, tell)
+    if bottle.code == AMBIENT and policy.zero_gas == "bottled":
+        tell("zero gas", WARN, "Bottled gas is the rule here; ambient air takes a reason, and a clean place.")
+    if need.needs_humid and not bottle.is_humid:
+        tell("humidity", WARN, "This sensor needs humid gas and the bottle is dry: put the humidifier into the line.")
+    _materials(need, regulator, line, tell)
+    _flow(need, regulator, tell)
+    _dates(bottle, today, tell)
+    _litres(need, bottle, policy, tell)
+    suspicion = judge_bottle(peers)
+    if suspicion:
+        tell("other detectors", WARN, f"{suspicion} Change the bottle or its regulator before touching a gain.")
+    return KitVerdict(tuple(tell.remarks), applied, u)
+
+
+def _component(need: GasNeed, bottle: Bottle, policy: Policy, tell: Told) -> tuple[float, float]:
+    if need.kind == "zero":
+        return _zero_gas(need, bottle, tell)
+    part = bottle.component(need.gas)
+    if part is None:
+        held = ", ".join(g.gas for g in bottle.gases) or bottle.balance
+        tell("component", REFUSE, f"{bottle.code} holds {held}; {need.gas} is needed.")
+        return 0.0, 0.0
+    if part.unit == "%LEL" and not part.basis:
+        tell("unit", REFUSE, f"{bottle.code} is certified in %LEL without its basis; ask the supplier for % vol.")
+        return 0.0, 0.0
+    try:
+        own = in_unit(part, need.unit, need.basis)
+    except Fault as fault:
+        tell("unit", REFUSE, f"{bottle.code} is certified in {part.unit}, the range is in {need.unit}: {fault.message}")
+        return 0.0, 0.0
+    tell("component", GOOD, f"{bottle.code} holds {part.value:g} {part.unit} {part.gas}, U {part.u_percent:g} % of it (k = 2).")
+    if part.unit != need.unit or (part.basis and part.basis != need.basis):
+        other = f" ({part.basis})" if part.basis else ""
+        mine = f" ({need.basis})" if need.unit == "%LEL" else ""
+        tell("unit", GOOD, f"{part.value:g} {part.unit}{other} are {own:.4g} {need.unit}{mine}.")
+    applied = own * need.relative_response
+    if need.surrogate_for:
+        says = f"{part.gas} stands for {need.surrogate_for}: x {need.relative_response:g}, so {applied:.4g} {need.unit} is applied."
+        tell("surrogate", GOOD, says)
+    if part.u_percent <= 0:
+        tell("certificate", REFUSE, f"The certificate of {bottle.code} gives no uncertainty; it proves nothing.")
+    if need.kind == "span":
+        _window(need, bottle, applied, policy, tell)
+    elif abs(applied - policy.air_percent) > 0.5:
+        says = f"{bottle.code} holds {applied:g} % vol oxygen; air of {policy.air_percent:g} % vol is needed."
+        tell("concentration", REFUSE, says)
+    return applied, part.u_percent
+
+
+def _zero_gas(need: GasNeed, bottle: Bottle, tell: Told) -> tuple[float, float]:
+    wanted = "nitrogen without oxygen" if need.gas == "nitrogen" else "clean air" if need.gas == "air" else "dry, clean zero gas"
+    dirty = [g.gas for g in bottle.gases if g.gas not in ("nitrogen", "oxygen") and g.value > 0]
+    if dirty:
+        tell("component", REFUSE, f"{bottle.code} holds {', '.join(dirty)}; zero needs {wanted}.")
+    elif need.gas == "nitrogen" and bottle.oxygen > 0.01:
+        tell("component", REFUSE, f"{bottle.code} holds {bottle.oxygen:g} % vol oxygen; zero needs {wanted}.")
+    elif need.technology == "optical" and (bottle.code == AMBIENT or bottle.is_humid):
+        tell("component", REFUSE, "An optical path is zeroed with bottled gas free of hydrocarbons and moisture, not with this.")
+    elif need.gas == "air" and bottle.oxygen < 19 and need.technology in ("electrochemical", "semiconductor"):
+        tell("balance", REFUSE, f"{bottle.code} has {bottle.oxygen:g} % vol oxygen; this sensor needs air to work, at zero too.")
+    else:
+        tell("component", GOOD, f"{bottle.code} is {bottle.name.lower()}: {wanted}.")
+    return 0.0, 0.0
+
+
+def _window(need: GasNeed, bottle: Bottle, applied: float, policy: Policy, tell: Told) -> None:
+    low, high = policy.span_low_percent / 100 * need.top, policy.span_high_percent / 100 * need.top
+    at = f"{applied:.4g} {need.unit}"
+    if applied > need.top:
+        tell("concentration", REFUSE, f"{bottle.code} gives {at}, above the range of {need.top:g} {need.unit}.")
+    elif not low <= applied <= high:
+        says = f"{bottle.code} gives {at}; a span gas lies between {low:.4g} and {high:.4g} {need.unit}."
+        tell("concentration", REFUSE, says)
+    else:
+        tell("concentration", GOOD, f"{at} is {100 * applied / need.top:.0f} % of range.")
+    if need.alarm and applied <= need.alarm:
+        says = f"{at} is not above the alarm at {need.alarm:g} {need.unit}: that alarm can't be proved with this bottle."
+        tell("alarms", REFUSE, says)
+    elif need.alarm:
+        tell("alarms", GOOD, f"{at} is above the highest alarm, {need.alarm:g} {need.unit}.")
+
+
+def _balance(need: GasNeed, bottle: Bottle, policy: Policy, tell: Told) -> None:
+    if need.kind == "air":
+        return
+    if need.technology in ("catalytic", "semiconductor") and bottle.oxygen < policy.balance_oxygen:
+        says = (
+            f"{bottle.code} has {bottle.oxygen:g} % vol oxygen in its balance ({bottle.balance}); a {need.technology} sensor needs "
+            f"{policy.balance_oxygen:g} % vol or more, or it reads low."
+        )
+        tell("balance", REFUSE, says)
+    elif need.technology == "electrochemical" and need.kind == "span" and bottle.oxygen < policy.balance_oxygen:
+        tell("balance", WARN, f"{bottle.code} is balanced with {bottle.balance}; toxic gas cells mostly need air. See the sensor's sheet.")
+    else:
+        tell("balance", GOOD, f"Balance {bottle.balance}, {bottle.oxygen:g} % vol oxygen, suits {need.technology}.")
+
+
+def _materials(need: GasNeed, regulator: Fitting | None, line: Fitting | None, tell: Told) -> None:
+    reactive = need.kind == "span" and need.gas in REACTIVE
+    for part in (regulator, line):
+        if part and part.state != "in service":
+            tell("fittings", REFUSE, f"{part.code} is {part.state}.")
+    if reactive or need.is_trace_oxygen:
+        what = "trace oxygen" if need.is_trace_oxygen else need.gas
+        if regulator and "stainless" not in regulator.material:
+            tell("materials", REFUSE, f"{what.capitalize()} needs a stainless regulator; {regulator.code} is {regulator.material}.")
+        allowed = ("stainless",) if need.is_trace_oxygen else ("PTFE", "stainless")
+        if line and not any(m in line.material for m in allowed):
+            says = f"{what.capitalize()} needs a line of {' or '.join(allowed)}; {line.code} is {line.material}, which eats gas or lets air in."
+            tell("materials", REFUSE, says)
+        if line and line.length_m > LONGEST_REACTIVE_LINE_M:
+            says = f"{line.code} is {line.length_m:g} m long; {what} wants at most {LONGEST_REACTIVE_LINE_M:g} m."
+            tell("materials", WARN, says)
+        if line and reactive and not line.is_conditioned:
+            tell("materials", WARN, f"{line.code} is not conditioned: flow the gas through it until the reading stands before it counts.")
+    elif regulator or line:
+        tell("materials", GOOD, "No special material is needed.")
+
+
+def _flow(need: GasNeed, regulator: Fitting | None, tell: Told) -> None:
+    if regulator is None or not regulator.flow_l_min:
+        return
+    if abs(regulator.flow_l_min - need.flow_l_min) > 0.1 * need.flow_l_min:
+        says = f"{regulator.code} gives {regulator.flow_l_min:g} l/min; this detector is calibrated at {need.flow_l_min:g} l/min."
+        tell("flow", REFUSE, says)
+    else:
+        tell("flow", GOOD, f"{regulator.code} gives {regulator.flow_l_min:g} l/min, as needed.")
+
+
+def _dates(bottle: Bottle, today: date, tell: Told) -> None:
+    if bottle.state != "in service":
+        tell("state", REFUSE, f"{bottle.code} is {bottle.state}.")
+    if not bottle.expires_on:
+        return
+    left = (date.fromisoformat(bottle.expires_on) - today).days
+    if left < 0:
+        tell("expiry", REFUSE, f"{bottle.code} expired on {bottle.expires_on}; its gas may have decayed.")
+    elif left <= 30:
+        tell("expiry", WARN, f"{bottle.code} expires in {left} days, on {bottle.expires_on}.")
+    else:
+        tell("expiry", GOOD, f"In date until {bottle.expires_on}.")
+
+
+def _litres(need: GasNeed, bottle: Bottle, policy: Policy, tell: Told) -> None:
+    if bottle.code == AMBIENT:
+        return
+    left, wanted = bottle.litres_left, need.litres
+    if left < wanted:
+        each = wanted / max(1, need.exposures)
+        told = "before the first exposure" if left < each else f"at about exposure {int(left / each) + 1} of {need.exposures}"
+        tell("litres", REFUSE, f"{bottle.code} has {left:.1f} l left and {wanted:.1f} l are needed: it will run out {told}.")
+    elif left < wanted * (1 + policy.spare_percent / 100):
+        tell("litres", WARN, f"{bottle.code} has {left:.1f} l left for {wanted:.1f} l needed: nothing to spare for a repeat.")
+    else:
+        tell("litres", GOOD, f"{left:.0f} l left, {wanted:.1f} l needed with the purge.")
+
+
+def judge_bottle(peers: Sequence[tuple[str, float]], *, least: int = 2, apart: float = 0.04, off: float = 0.06) -> str:
+    """Whether several detectors were off by the same factor on one bottle, as a sentence; empty when not.
+
+    peers: (tag, indicated / applied) of the latest exposure of each. Off: further than `off` from 1; the same: within
+    `apart` of their mean.
+    """
+    latest = dict(peers)
+    ratios = list(latest.values())
+    if len(ratios) < least:
+        return ""
+    mean = sum(ratios) / len(ratios)
+    together = {t: r for t, r in latest.items() if abs(r - mean) <= apart}
+    if abs(mean - 1) <= off or len(together) < max(least, len(ratios) - 1):
+        return ""
+    names = ", ".join(sorted(together))
+    way = "low" if mean < 1 else "high"
+    return f"{names} all read {way} by the same factor on it ({mean:.2f}): the bottle, not the detectors."

@@ -1,0 +1,420 @@
+"""The steps of the gas methods, in words: gas chosen before the hold, purge and countdown before the release."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from typing import TYPE_CHECKING
+
+from metrology.methods import common_steps as common
+from metrology.methods.common_steps import Wording, found_to_left, numbered, set_of
+from metrology.methods.gas_plan import channels_of, role_of
+from metrology.methods.setup import RunSetup
+from metrology.methods.steps import Check, Field, Pair, Step
+
+if TYPE_CHECKING:
+    from metrology.methods.gas import GasMethod
+
+POISONS = (
+    ("none", "None known"),
+    ("silicone", "Silicone"),
+    ("lead", "Lead"),
+    ("sulphur", "Sulphur compounds"),
+    ("halogen", "Halogens"),
+    ("unknown", "Not known"),
+)
+LATCHES = (("reset", "Reset, and seen clear"), ("none", "No alarm had latched"))
+TOXIC = "Gas can hurt before it is smelt: wear your personal monitor, ventilate, cylinder upright and secured, nobody downwind."
+BURNING = "Flammable gas: no sparks, only what the permit allows; stay clear of the vent."
+BLIND = "While the detector is on hold nobody is warned by it: keep your own monitor on and tell those around you."
+OPTIONS = {
+    "leave": "Leave as it is",
+    "adjust": "Calibrate: zero, then span",
+    "repeat": "Prove the gas, expose again",
+    "exchange": "Replace the sensor, then calibrate",
+    "repair": "Correct the cause, then prove",
+    "replace": "Mark for replacement",
+}
+PROVE = "Prove the gas: right bottle, valve open, regulator and line sound, typed value as on the certificate."
+
+
+@lru_cache(maxsize=512)
+def steps(method: GasMethod, setup: RunSetup, chosen: tuple[tuple[str, str], ...]) -> tuple[Step, ...]:
+    """The whole run."""
+    choices = dict(chosen)
+    return (
+        common.identity(setup),
+        *method.incoming(setup),
+        sensor(setup),
+        surroundings(setup),
+        gases(method, setup),
+        common.warm_up(setup),
+        *method.settings(setup),
+        common.operator(setup),
+        common.hold(),
+        inhibit_check(setup),
+        dangers(setup),
+        *method.opening(setup),
+        *with_alarms(method, setup, list(body(method, setup, choices))),
+        *proof(method, setup, choices),
+        *closing(method, setup),
+    )
+
+
+def sensor(setup: RunSetup) -> Step:
+    """The sensor's age and what it was exposed to."""
+    d = setup.instrument.details.detector
+    since = f" It was fitted on {d.sensor_since}" if d.sensor_since else ""
+    life = f" and is expected to last {d.life_months:g} months." if d.life_months else "." if since else ""
+    serial = (Field("sensor_serial", "Serial of the sensor", "identity", expected=d.sensor_serial),) if d.sensor_serial else ()
+    poison = (
+        (Field("exposed_to", "Exposed since last time to", "choice", options=POISONS, hint="Each of these poisons a catalytic sensor."),)
+        if d.technology in ("catalytic", "semiconductor")
+        else ()
+    )
+    return Step(
+        "sensor",
+        "confirm",
+        "prepare",
+        "Sensor and filter",
+        f"Look at the sensor before gas is spent on it.{since}{life}",
+        fields=(*serial, *poison),
+        checks=(
+            Check("filter", "Filter, membrane and weather guard clean and dry"),
+            Check("life", "The sensor is within its expected life"),
+        ),
+        confirm_label="Looked at",
+    )
+
+
+def surroundings(setup: RunSetup) -> Step:
+    """The air around it; its pressure where the reading follows it."""
+    step = common.environment()
+    if not setup.instrument.details.detector.partial_pressure:
+        return step
+    pressure = Field("pressure_kpa", "Air pressure here", "number", "kPa", low=50, high=115, hint="This cell's reading follows it.")
+    return Step(**{**step.__dict__, "fields": (*step.fields, pressure), "enters": True})
+
+
+def gases(method: GasMethod, setup: RunSetup, *, key: str = "gas") -> Step:
+    """The bottles, each judged before gas is spent."""
+    fields = tuple(Field(n.role, n.label, "gas", n.unit) for n in method.gas_needs(setup))
+    return Step(
+        key,
+        "confirm",
+        "prepare",
+        "Gas",
+        "Choose bottle, regulator and line. Each is judged before gas is spent; what can't be used says why.",
+        fields=fields,
+        confirm_label="Use these",
+    )
+
+
+def inhibit_check(setup: RunSetup) -> Step:
+    """The inhibit current seen where it counts: at the control system."""
+    ma, band = setup.instrument.details.detector.inhibit_ma, setup.policy.inhibit_band_ma
+    return Step(
+        "inhibit_check",
+        "condition",
+        "make safe",
+        "Inhibit current",
+        f"Put the detector into inhibit and read its current at the control system: it must stand at {ma:g} mA.",
+        fields=(
+            Field(
+                "ma", "Current at the control system", "number", "mA", low=round(ma - band, 3), high=round(ma + band, 3),
+                why="The signal is not held: gas would trip the alarm. Don't apply any.",
+            ),
+        ),
+        left_out="" if ma else "Its output has no inhibit current; the hold is at the control system.",
+        confirm_label="It is held",
+    )  # fmt: skip
+
+
+def dangers(setup: RunSetup) -> Step:
+    """What can hurt, confirmed."""
+    flammable = any(c.unit == "%LEL" for c in channels_of(setup))
+    return common.cautions(
+        setup,
+        TOXIC,
+        *((BURNING,) if flammable else ()),
+        BLIND,
+        checks=(
+            Check("monitor", "Personal monitor on, area ventilated"),
+            Check("cylinder", "Cylinder secured, fittings tight, adapter fits"),
+            Check("safe", "The cautions above are met"),
+        ),
+    )
+
+
+def exposures_wording(method: GasMethod, *, found: bool) -> Wording:
+    """How as found and as left are told."""
+    follow = {"adjust": adjust, "exchange": exchange, "repair": common.repair, "calibrate": method.calibration}
+    offered = method.found_options if found else method.left_options
+    options = tuple((k, "Accept as left" if k == "leave" and not found else method.option_words.get(k, OPTIONS.get(k, k))) for k in offered)
+    name = "as found" if found else "as left"
+    return Wording(
+        name.replace(" ", "_"),
+        "judge" if found else "judge_left",
+        name,
+        "judge" if found else "as left",
+        name.capitalize(),
+        f"Judge {name}",
+        f"{method.exposing} A peak while gas is forced in is not the reading: wait for the plateau.",
+        options,
+        {k: v for k, v in follow.items() if k in (*method.found_options, *method.left_options)},
+        method.waits_for,
+    )
+
+
+def body(method: GasMethod, setup: RunSetup, choices: dict[str, str]) -> list[Step]:
+    """From as found to as left."""
+    spare = Step("adjust", "adjust", "adjust", "Calibrate", "Zero before span.")
+    return found_to_left(exposures_wording(method, found=True), exposures_wording(method, found=False), choices, spare)
+
+
+def with_alarms(method: GasMethod, setup: RunSetup, made: list[Step]) -> list[Step]:
+    """After the as-found exposures, at which reading each alarm came."""
+    alarms = [a for a in setup.instrument.details.alarms if a.rising]
+    if not alarms or not method.proves_alarms:
+        return made
+    unit = setup.instrument.unit
+    out: list[Step] = []
+    for step in made:
+        out.append(step)
+        if step.kind == "readings" and not step.left_out and not step.if_needed:
+            n = len([s for s in out if s.key.startswith("alarms")]) + 1
+            out.append(
+                Step(
+                    numbered("alarms", n),
+                    "confirm",
+                    step.phase,
+                    "Alarms",
+                    "At which reading did each alarm come while gas rose? Leave it empty if it did not come.",
+                    fields=tuple(
+                        Field(f"alarm:{a.name}", f"'{a.name}' came at", "number", unit, False, hint=f"Set point {a.set_point:g} {unit}")
+                        for a in alarms
+                    )
+                    + (
+                        Field(
+                            "fault_relay",
+                            "Fault relay",
+                            "choice",
+                            required=False,
+                            options=(("seen", "Seen to act"), ("not tried", "Not tried")),
+                        ),
+                    ),
+                    enters=True,
+                    confirm_label="Noted",
+                )
+            )
+    return out
+
+
+def adjust(n: int) -> tuple[Step, ...]:
+    """Zero and span accepted on the detector."""
+    return common.adjust(
+        n,
+        title="Calibrate",
+        instruction="Zero on zero gas first, then span on span gas. Type what it read before and after. If it refuses, the old calibration stands.",
+        caution="Never force what the gas does not explain: a zero on dirty air makes the detector blind by as much.",
+    )
+
+
+def exchange(n: int) -> tuple[Step, ...]:
+    """A new sensor, then the calibration."""
+    return (
+        Step(
+            numbered("exchange", n),
+            "confirm",
+            "adjust",
+            "Replace the sensor",
+            "Fit the new sensor, give it its settling time under power, then calibrate. A new life starts with it.",
+            fields=(Field("new_serial", "Serial of the new sensor"), Field("work", "What was done", "long")),
+            checks=(Check("type", "Same type and range as the old one"), Check("stable", "It has had its settling time under power")),
+            confirm_label="New sensor is in",
+        ),
+        *adjust(n),
+    )
+
+
+def proof(method: GasMethod, setup: RunSetup, choices: dict[str, str]) -> list[Step]:
+    """The bump after a calibration, by policy."""
+    adjusted = any(v in ("adjust", "exchange", "repair", "calibrate") for v in choices.values())
+    decided = any(k.startswith("judge") for k in choices)
+    why = "This method proves itself." if not method.needs_proof else ""
+    if not why and setup.policy.proof == "never":
+        why = "The policy here is not to prove it again."
+    if not why and decided and not adjusted:
+        why = "Nothing was adjusted: the as-found exposure is the proof."
+    words = Wording(
+        "proof",
+        "judge_proof",
+        "restore",
+        "restore",
+        "Proof after calibration",
+        "Judge the proof",
+        "One bump of span gas, as the last word on the calibration.",
+        (("leave", "Accept"), ("repair", "Correct the cause, then prove"), ("replace", "Mark for replacement")),
+        {"repair": lambda n: common.repair(n, prefix="proof_repair")},
+    )
+    made = set_of(words, choices)
+    waits = not decided or not adjusted
+    return [Step(**{**s.__dict__, "left_out": why, "if_needed": waits}) for s in made]
+
+
+def closing(method: GasMethod, setup: RunSetup) -> tuple[Step, ...]:
+    """Gas away, countdown, everything moved back, the normal reading seen."""
+    restored = common.restore(
+        setup,
+        checks=(
+            Check("gas_off", "Cylinder valve closed, regulator relieved, line and adapter off"),
+            Check("guards", "Weather guard, splash guard and filter back"),
+            Check("covers", "Covers on, seals and locks back"),
+            Check("sensor_clear", "Nothing blocks the way of gas to the sensor"),
+        ),
+        caution="A cap or adapter left on makes a detector blind. Look twice.",
+    )
+    return (*purge(method, setup), *method.back(setup), restored[0], release(method, setup, restored[1]), restored[2])
+
+
+def purge(method: GasMethod, setup: RunSetup) -> tuple[Step, ...]:
+    """Below the purge limit first, then the countdown."""
+    if not method.purges:
+        return ()
+    fields = []
+    for c in channels_of(setup):
+        if c.gas == "oxygen":
+            continue
+        high = setup.policy.purge_percent / 100 * c.top
+        name = f"purged:{c.name}" if c.name else "purged"
+        why = "Gas is still there: purge on, and don't release."
+        label = f"Reading after purging, {c.name}" if c.name else "Reading after purging"
+        fields.append(Field(name, label, "number", c.unit, low=-0.25 * c.top, high=round(high, 6), why=why))
+    seconds = setup.policy.countdown_s
+    return (
+        Step(
+            "purge",
+            "condition",
+            "restore",
+            "Purge",
+            f"Gas off, clean air to the sensor, until it reads below {setup.policy.purge_percent:g} % of range.",
+            fields=tuple(fields),
+            confirm_label="It is purged",
+        ),
+        Step(
+            "countdown",
+            "timer",
+            "restore",
+            "Countdown",
+            "Gas lingers in filter and housing. The hold can come off when the time has run; go on with the rest meanwhile.",
+            minutes=seconds / 60,
+            left_out="" if seconds else "No countdown is set here.",
+        ),
+    )
+
+
+def release(method: GasMethod, setup: RunSetup, plain: Step) -> Step:
+    """Signal below the limit, latches reset, normal reading seen."""
+    c = channels_of(setup)[0]
+    low, high = method.normal_band(setup)
+    latches = Field("latches", "Latched alarms", "choice", options=LATCHES)
+    seen = Field(
+        "reading", f"Normal reading seen, in {c.unit}", "number", c.unit, low=low, high=high,
+        why="With this reading the hold does not come off: the alarm would act, or gas is really there.",
+    )  # fmt: skip
+    return Step(
+        **{
+            **plain.__dict__,
+            "instruction": "See the normal reading, reset what has latched, then take the hold off and tell the operator.",
+            "fields": (seen, latches, plain.fields[1]),
+            "needs_timer": "countdown",
+        }
+    )
+
+
+def reference_settings(setup: RunSetup) -> list[Step]:
+    """The reference voltage of each channel for the bottle at hand, compared with what was found set."""
+    d, p = setup.instrument.details.detector, setup.policy
+    out: list[Step] = []
+    for c in channels_of(setup):
+        value = setup.value(f"{role_of('span', c)}.value", 0.5 * c.top)
+        wanted = value / c.top * d.full_scale_v
+        found = setup.value(f"found_v:{c.name}", wanted)
+        out.append(
+            Step(
+                f"reference_{c.name}",
+                "confirm",
+                "prepare",
+                f"Reference voltage, channel {c.name}",
+                f"For {value:.4g} {c.unit} on 0 to {c.top:g} {c.unit} this channel needs {wanted:.3f} V: concentration over range "
+                f"times {d.full_scale_v:g} V. Read what is stored: somebody may have set it for another bottle.",
+                fields=(Field(f"found_v:{c.name}", "Found stored", "number", "V", low=0, high=d.full_scale_v),),
+                enters=True,
+                confirm_label="Compare",
+            )
+        )
+        off = 100 * abs(found - wanted) / wanted if wanted else 0.0
+        if off > p.reference_v_percent:
+            out.append(
+                Step(
+                    f"prove_{c.name}",
+                    "confirm",
+                    "prepare",
+                    f"Stop: channel {c.name} is set for other gas",
+                    f"{found:g} V is stored and {wanted:.3f} V is needed, {off:.0f} % off. Prove the gas and the setting before going on.",
+                    fields=(Field("why", "Why it was set so", "long"),),
+                    checks=(Check("bottle", "Bottle and certificate read again"), Check("channel", "The right channel is selected")),
+                    confirm_label="Proved",
+                )
+            )
+        out.append(
+            Step(
+                f"set_{c.name}",
+                "confirm",
+                "make safe",
+                f"Set the reference voltage, channel {c.name}",
+                f"Set {wanted:.3f} V and type what it now holds.",
+                fields=(
+                    Field(
+                        f"set_v:{c.name}", "Set to", "number", "V", low=round(wanted * 0.99, 3), high=round(wanted * 1.01, 3),
+                        why="That is more than 1 % from what this bottle needs.",
+                    ),
+                ),
+                confirm_label="It is set",
+            )
+        )  # fmt: skip
+    return out
+
+
+HEAD_PAIRS = (
+    Pair("selector", "Selector switch", "operate", "test"),
+    Pair("jumper", "Alarm jumper", "in service", "test"),
+    Pair("meter", "Meter lead", "stowed", "at the test point"),
+)
+
+
+def pairs_out() -> Step:
+    """Selector, jumper and meter moved to the test."""
+    return Step(
+        "pairs_out",
+        "checkpairs",
+        "make safe",
+        "Move to test",
+        "Note each thing you move for the test. It is asked for again before the hold can come off.",
+        cautions=("While a test position is selected the value shown is not the gas: it does not count.",),
+        pairs=HEAD_PAIRS,
+        confirm_label="All that is needed is moved",
+    )
+
+
+def pairs_back() -> Step:
+    """The same, moved back."""
+    return Step(
+        "pairs_back",
+        "checkpairs",
+        "restore",
+        "Move back",
+        "Move back what was moved for the test, one by one.",
+        pairs=HEAD_PAIRS,
+        variant="back",
+        confirm_label="All is back",
+    )

@@ -1,0 +1,128 @@
+"""Holds: placed with an end, extended, handed over, and released only when nothing would act or be forgotten."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from datetime import datetime, timedelta
+from typing import Any
+
+from metrology.faults import Fault, Faults
+from metrology.methods.steps import Step
+from metrology.quantities.typed import parse_typed
+from metrology.quantities.words import minutes as minutes_text
+from metrology.run.fields import check_fields, text_of
+from metrology.run.pairs import pairs_out_words
+from metrology.run.progress import Progress
+from metrology.run.state import Hold, RunState
+
+MAX_HOLD_MINUTES = 7 * 24 * 60
+REMIND_MIN = 10.0
+
+
+def _minutes(payload: Mapping[str, Any]) -> float:
+    typed = parse_typed(str(payload.get("minutes", "")), name="How long the hold is planned", unit="min", field="minutes")
+    if not 1 <= typed.value <= MAX_HOLD_MINUTES:
+        raise Fault(
+            "out_of_range",
+            f"The hold is planned for {typed.text} min; accepted is 1 min to 7 days (10080 min). Its end must lie ahead.",
+            field="minutes",
+        )
+    return typed.value
+
+
+def admit_hold(state: RunState, step: Step, payload: Mapping[str, Any], *, now: datetime) -> dict[str, Any]:
+    """A hold placed with its kind, reason and planned end.
+
+    payload["others"]: open holds of the same voting group or zone, as the server found them; two of them together take
+    a recorded agreement.
+    """
+    kind = payload.get("kind")
+    if kind not in dict(step.options):
+        raise Fault("unknown_choice", f"Choose the kind of hold: {', '.join(dict(step.options))}.", field="kind")
+    reason = text_of(payload, "reason", label="The reason for the hold" if kind != "none" else "Why no hold is needed")
+    if kind == "none":
+        return {"step": step.key, "kind": kind, "reason": reason}
+    minutes = _minutes(payload)
+    others = payload.get("others") or []
+    agreement = text_of(payload, "agreement", label="Who agreed, and why", required=False)
+    if others and len(agreement) < 5:
+        raise Fault("group_on_hold", conflict_words(state.setup.instrument.tag, others), field="agreement", needs_agreement=True)
+    return {
+        "step": step.key,
+        "kind": kind,
+        "reason": reason,
+        "until": (now + timedelta(minutes=minutes)).isoformat(),
+        **({"agreement": agreement, "others": list(others)} if others else {}),
+    }
+
+
+def conflict_words(tag: str, others: Sequence[Mapping[str, Any]]) -> str:
+    """Why this one can't go on hold beside those, and what would make it right."""
+    told = "; ".join(f"{o['tag']} ({o['shares']}), on hold by {o['by']}" for o in others)
+    return (
+        f"{tag} would be on hold together with {told}: nobody would be warned. Wait until that one is back, "
+        "or write who agreed to it (name and role) and what watches instead."
+    )
+
+
+def _find(state: RunState, payload: Mapping[str, Any]) -> Hold:
+    hold = state.holds.get(str(payload.get("hold", "")))
+    if hold is None:
+        raise Fault("unknown_hold", "There is no such hold on this run.", field="hold")
+    if hold.released_at:
+        raise Fault("already_released", f"This hold was released by {hold.released_by} already.", field="hold")
+    return hold
+
+
+def admit_release(state: RunState, progress: Progress, payload: Mapping[str, Any], *, now: datetime) -> dict[str, Any]:
+    """A hold released: normal reading seen, nothing in its test position, the countdown over."""
+    hold = _find(state, payload)
+    step = next(p.step for p in progress.steps if p.step.kind == "release")
+    _require_clear(state, step, now)
+    reason = text_of(payload, "reason", label="Why the hold comes off early", required=progress.current != step and not state.voided)
+    return {"step": step.key, "hold": hold.id, "values": _values(step, payload), "reason": reason}
+
+
+def release_without_hold(state: RunState, step: Step, payload: Mapping[str, Any], *, now: datetime) -> dict[str, Any]:
+    """The normal reading seen where no hold was needed."""
+    if state.open_holds:
+        raise Fault("hold_open", f"The {state.open_holds[0].kind} is still on; release it.", field="hold")
+    _require_clear(state, step, now)
+    return {"step": step.key, "values": _values(step, payload), "checks": []}
+
+
+def _values(step: Step, payload: Mapping[str, Any]) -> dict[str, str]:
+    faults: list[Fault] = []
+    values = check_fields(step.fields, payload.get("values") or {}, faults)
+    if faults:
+        raise Faults(faults)
+    return values
+
+
+def _require_clear(state: RunState, step: Step, now: datetime) -> None:
+    if state.pairs_out:
+        raise Fault("pairs_out", f"The hold stays on. {pairs_out_words(state)}", field="pairs")
+    timer = state.timers.get(step.needs_timer) if step.needs_timer else None
+    if timer and not timer.is_over(now):
+        left = minutes_text((timer.due_at - now).total_seconds())
+        raise Fault("counting_down", f"The countdown has {left} to go: gas lingers in the housing. The hold stays on.", field="hold")
+
+
+def admit_handover(state: RunState, payload: Mapping[str, Any]) -> dict[str, Any]:
+    """A hold handed over to somebody who answers for it from now on. Who that is was looked up by the server."""
+    hold = _find(state, payload)
+    if payload.get("to") == hold.holder:
+        raise Fault("same_holder", f"{hold.holder_name} holds it already.", field="to")
+    return {
+        "hold": hold.id,
+        "to": str(payload["to"]),
+        "to_name": str(payload["to_name"]),
+        "note": text_of(payload, "note", label="What the next one must know"),
+    }
+
+
+def admit_extension(state: RunState, payload: Mapping[str, Any], *, now: datetime) -> dict[str, Any]:
+    """A new planned end, from now on, with its reason."""
+    hold = _find(state, payload)
+    reason = text_of(payload, "reason", label="Why it takes longer")
+    return {"hold": hold.id, "reason": reason, "until": (now + timedelta(minutes=_minutes(payload))).isoformat()}

@@ -1,0 +1,38 @@
+"""What is moved for a test and moved back: jumpers, selectors, test leads."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from metrology.faults import Fault
+from metrology.methods.steps import Step
+from metrology.run.state import RunState
+
+
+def admit_pair(state: RunState, step: Step, payload: Mapping[str, Any]) -> dict[str, Any]:
+    """One thing moved: out into the test at the first step, back at the last."""
+    pair = next((p for p in step.pairs if p.key == payload.get("pair")), None)
+    if pair is None:
+        raise Fault("unknown_pair", "There is no such thing to move at this step.", field="pair")
+    to = str(payload.get("to", ""))
+    is_out = pair.key in state.pairs and state.pairs[pair.key].to == "out"
+    if to not in ("out", "back") or (to == "out" and step.variant == "back"):
+        raise Fault("wrong_way", f"At this step '{pair.label}' is only moved back to '{pair.normal}'.", field="pair")
+    if (to == "out") == is_out:
+        where = f"'{pair.test}'" if is_out else f"'{pair.normal}'"
+        raise Fault("already_there", f"'{pair.label}' is at {where} already.", field="pair")
+    return {"step": step.key, "pair": pair.key, "label": pair.label, "to": to}
+
+
+def admit_pairs_done(state: RunState, step: Step) -> dict[str, Any]:
+    """The step is done: going back, only when nothing is out."""
+    if step.variant == "back" and state.pairs_out:
+        raise Fault("pairs_out", pairs_out_words(state), field="pairs")
+    return {"step": step.key, "values": {}, "checks": []}
+
+
+def pairs_out_words(state: RunState) -> str:
+    """What is still in its test position, and what to do."""
+    names = ", ".join(f"'{p.label}' (moved by {p.by})" for p in state.pairs_out)
+    return f"Still in the test position: {names}. Move it back first."

@@ -1,0 +1,113 @@
+"""Exposures classed by their trace, and a sensor's life foretold."""
+
+import math
+import random
+import unittest
+
+from metrology.faults import Fault
+from metrology.judgement.exposure import Stimulus, alarms_seen, exposure_rule, inhibit_dropped, judge_exposure, purge_seconds
+from metrology.judgement.sensor_life import SignalPoint, forecast, remaining_life
+from metrology.judgement.settling import SettleRule
+
+RULE = SettleRule(40.0, 0.5, 240.0)
+SPAN = Stimulus(0.0, 50.0, 100.0, "%LEL", 10.0)
+
+
+def trace(shape, seconds=90, noise=0.02, start=1000.0):
+    rng = random.Random(3)
+    return [(start + n / 2, shape(n / 2) + rng.gauss(0, noise)) for n in range(2 * seconds)]
+
+
+def rise(to, t90=10.0):
+    return lambda t: to * (1 - math.exp(-t * math.log(10) / t90))
+
+
+class Exposures(unittest.TestCase):
+    def judge(self, shape, stimulus=SPAN, seconds=90, noise=0.02, **more):
+        return judge_exposure(trace(shape, seconds, noise), RULE, stimulus, since=1000.0, **more)
+
+    def test_the_window_follows_the_clock_or_the_sensor(self):
+        slow, quick = (exposure_rule(t, window_s=40, times_t90=2, give_up_s=240, limit=1) for t in (60.0, 5.0))
+        self.assertEqual((slow.window_s, slow.time_limit_s), (120, 360))
+        self.assertEqual((quick.window_s, quick.time_limit_s), (40, 240))
+
+    def test_the_four_classes(self):
+        cases = (
+            (rise(49.0), 90, 0.02, "ok"),
+            (rise(0.5), 90, 0.02, "no response"),
+            (rise(20.0), 90, 0.02, "out of acceptance"),
+            (rise(49.0), 280, 3.0, "unstable"),
+            (rise(49.0), 20, 0.02, "waiting"),
+        )
+        for shape, seconds, noise, kind in cases:
+            self.assertEqual(self.judge(shape, seconds=seconds, noise=noise).kind, kind)
+
+    def test_t90_is_timed_and_slowness_said(self):
+        self.assertAlmostEqual(self.judge(rise(50.0)).t90_s, 10.0, delta=0.6)
+        self.assertTrue(self.judge(rise(50.0, t90=25.0)).has("slow"))
+
+    def test_a_forced_peak_is_not_the_reading(self):
+        seen = self.judge(lambda t: rise(50.0)(t) + 12 * math.exp(-(((t - 12) / 6) ** 2)))
+        self.assertEqual(seen.kind, "ok")
+        self.assertTrue(seen.has("overshoot"))
+        self.assertAlmostEqual(seen.plateau, 50.0, delta=0.3)
+
+    def test_gas_lost_half_way_is_recognised(self):
+        seen = self.judge(lambda t: rise(50.0)(t) if t < 30 else 50 * math.exp(-(t - 30) / 8), seconds=50)
+        self.assertTrue(seen.has("gas-lost"))
+
+    def test_gas_at_zero_and_a_negative_zero(self):
+        zero = Stimulus(0.0, 0.0, 100.0, "%LEL", 10.0, is_zero=True)
+        self.assertTrue(self.judge(lambda t: 7.0, zero).has("background"))
+        self.assertTrue(self.judge(lambda t: -6.0, zero).has("negative-zero"))
+        self.assertEqual(self.judge(lambda t: 0.3, zero).remarks, ())
+
+    def test_frozen_warming_up_over_range_and_wrong_gas(self):
+        self.assertTrue(self.judge(lambda t: 3.0, noise=0.0).has("frozen"))
+        self.assertTrue(self.judge(rise(50.0), status=[(1000.0, 1)]).has("warming-up"))
+        self.assertTrue(self.judge(rise(120.0)).has("over-range"))
+        self.assertTrue(self.judge(rise(20.0)).has("wrong-gas"))
+        self.assertTrue(self.judge(lambda t: 0.1).has("no-gas"))
+
+    def test_the_inhibit_is_watched_and_alarms_are_dated(self):
+        self.assertIsNone(inhibit_dropped([(0, 3.0), (1, 3.05)], inhibit_ma=3.0, band_ma=0.2))
+        self.assertEqual(inhibit_dropped([(0, 3.0), (1, 12.0)], inhibit_ma=3.0, band_ma=0.2), 12.0)
+        samples = [(float(t), 5.0 * t) for t in range(11)]
+        status = [(float(t), 8 if 4 <= t < 8 else 24 if t >= 8 else 0) for t in range(11)]
+        self.assertEqual(alarms_seen(samples, status, first_bit=3, count=3), {0: 20.0, 1: 40.0})
+
+    def test_purging_counts_from_the_last_reading_above(self):
+        self.assertIsNone(purge_seconds([(0, 9.0), (1, 8.0)], below=3.0))
+        self.assertEqual(purge_seconds([(0, 9.0), (1, 2.0), (2, 1.0), (5, 0.5)], below=3.0), 5)
+
+
+class Life(unittest.TestCase):
+    def test_a_straight_decline_reaches_its_end_when_the_line_does(self):
+        points = [SignalPoint(90.0 * n, 1.0 - 0.1 * n + 0.002 * (-1) ** n) for n in range(5)]
+        told = forecast(points, end_percent=40.0)
+        self.assertAlmostEqual(told.ends_day, 540.0, delta=12)
+        self.assertLess(told.earliest_day, told.ends_day)
+        self.assertIn("As of the last calibration 60 %", told.says)
+
+    def test_the_better_of_two_fits_is_kept_and_said(self):
+        bent = [SignalPoint(90.0 * n, math.exp(-0.25 * n)) for n in range(6)]
+        self.assertEqual(forecast(bent, end_percent=10.0).model, "exponential")
+        straight = [SignalPoint(90.0 * n, 1 - 0.12 * n) for n in range(6)]
+        told = forecast(straight, end_percent=10.0)
+        self.assertEqual(told.model, "straight line")
+        self.assertIn("the smaller is kept", told.criterion)
+
+    def test_no_date_on_few_results_or_without_decline(self):
+        few = forecast([SignalPoint(0, 1.0), SignalPoint(90, 0.9)], end_percent=40)
+        self.assertIsNone(few.ends_day)
+        self.assertIn("needs 3 results", few.says)
+        steady = forecast([SignalPoint(90.0 * n, 1.0 + 0.001 * n) for n in range(5)], end_percent=40)
+        self.assertIsNone(steady.ends_day)
+
+    def test_remaining_life_and_a_sensor_past_its_end(self):
+        self.assertEqual(remaining_life(100.0, end_percent=40.0), 100.0)
+        self.assertEqual(remaining_life(70.0, end_percent=40.0), 50.0)
+        spent = forecast([SignalPoint(90.0 * n, 1.0 - 0.2 * n) for n in range(4)], end_percent=45.0)
+        self.assertIn("replace it", spent.says)
+        with self.assertRaises(Fault):
+            forecast([], end_percent=40.0)

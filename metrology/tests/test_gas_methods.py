@@ -1,0 +1,293 @@
+"""The gas methods as runs: what is refused, forced, proved, and what keeps a hold from coming off."""
+
+import unittest
+from datetime import timedelta
+
+from metrology.faults import Fault
+from metrology.run.gases import litres_used
+from metrology.tests.gases import HYDROGEN, GasPlay, bottle, detector, plain, zero_air
+
+NITROGEN = bottle("B-N2", gas="", oxygen=0.0, balance="nitrogen", name="Nitrogen")
+
+
+class GasCase(unittest.TestCase):
+    def assertRefused(self, code, act, *args, **kwargs):
+        with self.assertRaises(Fault) as caught:
+            act(*args, **kwargs)
+        fault = getattr(caught.exception, "faults", [caught.exception])[0]
+        self.assertEqual(fault.code, code, fault.message)
+        return fault.message
+
+    def found(self, *texts, policy=None, **more):
+        """A zero-and-span run at its judgement."""
+        p = GasPlay(policy=policy, **more)
+        p.forward()
+        return p.expose(*texts)
+
+
+class ZeroAndSpan(GasCase):
+    def test_the_bottle_sets_what_is_applied_and_its_certificate_the_uncertainty(self):
+        p = GasPlay(gases={"span": bottle(value=1.6, unit="% vol")})
+        p.forward()
+        p.expose("0", "41")
+        row = p.view["evidence"][0]["rows"][1]
+        self.assertEqual((row["ideal"], row["error"]), ("40.00", "+1.00 %"))
+        names = {c["name"] for c in row["budget"]["rows"]}
+        self.assertIn("Certificate of B-H2", names)
+
+    def test_a_wrong_bottle_is_refused_before_the_start(self):
+        p = GasPlay()
+        p.forward("gas")
+        said = self.assertRefused("kit_refused", p.assign, "span", bottle(gas="methane"))
+        self.assertIn("hydrogen is needed", said)
+        self.assertRefused("missing", p.do, "step_confirmed", step="gas")
+
+    def test_ambient_air_for_zero_takes_a_reason(self):
+        p = GasPlay()
+        p.forward("gas")
+        air = bottle("AMBIENT", gas="", name="Ambient air")
+        self.assertIn("ambient air", self.assertRefused("missing", p.assign, "zero", air))
+        p.assign("zero", air, reason="bottle empty, air clean upwind")
+        self.assertEqual(p.state.gases["zero"]["reason"], "bottle empty, air clean upwind")
+
+    def test_zero_comes_before_span_and_the_proof_after_both(self):
+        p = self.found("0.4", "38")
+        self.assertEqual(p.view["step"]["judge"]["proposal"], "adjust")
+        p.decide("adjust")
+        self.assertRefused("wrong_screw", p.do, "adjustment_made", step="adjust", screw="span", before="38", after="50")
+        p.do("adjustment_made", step="adjust", screw="zero", before="0.4", after="0.0")
+        p.do("adjustment_made", step="adjust", screw="span", before="38", after="50")
+        p.do("step_confirmed", step="adjust")
+        p.expose("0", "50").decide("leave")
+        self.assertEqual(p.step.key, "proof")
+        p.expose("43").decide("leave")  # inside the bump tolerance of 20 % of applied
+        p.forward("end")
+        self.assertEqual(p.state.status, "signed")
+
+    def test_without_adjusting_the_as_found_is_the_proof(self):
+        p = self.found("0", "50")
+        p.decide("leave")
+        self.assertEqual(p.step.key, "purge")
+
+    def test_the_schools_of_deciding(self):
+        self.assertEqual(self.found("0", "50", policy={"decides": "always"}).view["step"]["judge"]["proposal"], "adjust")
+        self.assertEqual(self.found("0", "54", policy={"decides": "as-found"}).view["step"]["judge"]["proposal"], "adjust")
+        self.assertEqual(self.found("0", "54", policy={"decides": "bump"}).view["step"]["judge"]["proposal"], "leave")
+
+    def test_no_response_asks_for_proof_of_the_gas_not_for_a_gain(self):
+        p = self.found("0", "2")
+        self.assertEqual(p.view["evidence"][0]["signatures"][0]["code"], "no-response")
+        self.assertEqual(p.view["step"]["judge"]["proposal"], "repeat")
+        self.assertIn({"name": "Span", "value": "no response"}, p.view["evidence"][0]["findings"])
+
+    def test_the_same_factor_on_the_same_bottle_is_the_bottle(self):
+        p = GasPlay()
+        p.forward("gas")
+        p.assign("zero", zero_air())
+        p.assign("span", bottle(), peers=[["AE-7", 0.81], ["AE-8", 0.79]])
+        p.forward()
+        p.expose("0", "40")
+        first = p.view["evidence"][0]["signatures"][0]
+        self.assertEqual(first["code"], "same-bottle")
+        self.assertEqual(p.view["step"]["judge"]["proposal"], "repeat")
+
+    def test_low_and_slow_is_a_worn_sensor_and_below_zero_a_dirty_zero(self):
+        p = self.found("0")
+        p.expose("40", t90_s="25", signal="18.5")
+        self.assertEqual(p.view["evidence"][0]["signatures"][0]["code"], "worn")
+        told = {f["name"]: f["value"] for f in p.view["evidence"][0]["findings"]}
+        self.assertIn("T90 25 s", told["Span"])
+        self.assertIn("74 % of new", told["Sensitivity"])
+        p = self.found("-6", "44")
+        self.assertEqual(p.view["evidence"][0]["signatures"][0]["code"], "negative-zero")
+
+    def test_gas_may_be_changed_for_a_full_bottle_with_a_reason(self):
+        p = self.found("0")
+        p.assign("span", bottle("B-NEW"))
+        p.expose("50")
+        self.assertRefused("missing", p.assign, "span", bottle("B-NEXT"))
+        used = litres_used(p.state)
+        self.assertEqual(set(used), {"B-AIR", "B-NEW"})
+        self.assertAlmostEqual(used["B-NEW"], 0.5 * (40 + 30) / 60)
+
+    def test_a_concentration_above_range_and_a_dropped_inhibit_are_doubted(self):
+        held = detector({**HYDROGEN, "inhibit_ma": "3.0"})
+        p = GasPlay(instrument=held)
+        p.forward()
+        p.expose("0", ma="3.0")
+        fault = self.assertRefused("unlikely_reading", p.expose, "50", ma="9.8")
+        self.assertIn("the alarm may have tripped", fault)
+        self.assertIn("above the range", self.assertRefused("unlikely_reading", p.expose, "130", ma="3.0").casefold())
+
+    def test_the_inhibit_current_is_checked_before_gas(self):
+        p = GasPlay(instrument=detector({**HYDROGEN, "inhibit_ma": "3.0"}))
+        p.forward("inhibit_check")
+        said = self.assertRefused("out_of_range", p.do, "step_confirmed", step="inhibit_check", values={"ma": "4.0"})
+        self.assertIn("would trip the alarm", said)
+
+    def test_percent_lel_needs_its_basis(self):
+        with self.assertRaises(Fault) as caught:
+            GasPlay(instrument=detector({"gas": "hydrogen", "technology": "catalytic"})).forward()
+        self.assertEqual(caught.exception.code, "no_basis")
+
+
+class Forcing(GasCase):
+    def adjusting(self, *texts, **policy):
+        p = self.found(*texts, policy=policy)
+        p.decide("adjust")
+        return p
+
+    def test_a_zero_on_gas_is_refused_and_forced_with_a_reason(self):
+        p = self.adjusting("8", "58")
+        turn = {"step": "adjust", "screw": "zero", "before": "8", "after": "0"}
+        self.assertIn("gas may still be there", self.assertRefused("out_of_acceptance", p.do, "adjustment_made", **turn))
+        p.do("adjustment_made", **turn, force_reason="bottled zero gas, background proved clean twice")
+        self.assertEqual(p.state.adjustments[0].forced["reason"], "bottled zero gas, background proved clean twice")
+        self.assertTrue(any("Forced" in f for f in p.view["flags"]))
+
+    def test_a_span_out_of_acceptance_needs_force(self):
+        p = self.adjusting("0", "20")
+        p.do("adjustment_made", step="adjust", screw="zero", before="0", after="")
+        self.assertRefused("out_of_acceptance", p.do, "adjustment_made", step="adjust", screw="span", before="20", after="50")
+
+    def test_forbidden_and_second_person(self):
+        p = self.adjusting("8", "58", forced="forbidden")
+        turn = {"step": "adjust", "screw": "zero", "before": "8", "after": "0", "force_reason": "I know"}
+        self.assertIn("not allowed", self.assertRefused("out_of_acceptance", p.do, "adjustment_made", **turn))
+        p = self.adjusting("8", "58", forced="second-person")
+        self.assertIn("second person", self.assertRefused("out_of_acceptance", p.do, "adjustment_made", **turn))
+        p.do("adjustment_made", **turn, second={"by": "marta", "name": "Marta"})
+        self.assertEqual(p.state.adjustments[0].forced["name"], "Marta")
+
+    def test_a_refusal_of_the_instrument_keeps_the_old_calibration(self):
+        p = self.adjusting("2", "52", max_passes=2)
+        for _ in range(2):
+            p.do("adjustment_made", step="adjust", screw="zero", before="2", after="0", outcome="refused")
+        self.assertEqual(p.state.adjustments[0].after, "2")
+        told = p.view["step"]["adjust"]
+        self.assertTrue(told["is_stuck"])
+        self.assertIn("old calibration stands", told["says"])
+
+
+class OthersAndHolds(GasCase):
+    def test_a_bump_that_fails_becomes_a_calibration_with_its_as_found_kept(self):
+        p = GasPlay("gas-bump")
+        p.forward()
+        p.expose("33")
+        self.assertEqual(p.view["step"]["judge"]["proposal"], "calibrate")
+        p.decide("calibrate")
+        self.assertEqual(p.forward("adjust").key, "adjust")
+        p.do("adjustment_made", step="adjust", screw="zero", before="0", after="")
+        p.do("adjustment_made", step="adjust", screw="span", before="33", after="50")
+        p.do("step_confirmed", step="adjust")
+        p.expose("0", "50").decide("leave")
+        self.assertEqual([s["key"] for s in p.view["evidence"]], ["as_found", "as_left"])
+        p.expose("49").decide("leave")
+        p.forward("end")
+        self.assertEqual(p.state.status, "signed")
+
+    def test_alarms_are_judged_by_their_set_points(self):
+        p = GasPlay("gas-bump", instrument=detector({**HYDROGEN, "alarms": "Low 20 rising latching; High 40 rising"}))
+        p.forward()
+        p.expose("50")
+        p.do("step_confirmed", step="alarms", values={"alarm:Low": "21", "alarm:High": ""})
+        judged = p.view["step"]["judge"]
+        self.assertEqual(judged["proposal"], "repair")
+        self.assertIn("'High' did not come", judged["reason"])
+        self.assertRefused("refused_choice", p.decide, "leave")
+
+    def test_oxygen_follows_air_pressure_where_the_cell_does(self):
+        made = {"gas": "oxygen", "technology": "oxygen", "partial_pressure": True}
+        p = GasPlay("gas-oxygen", instrument=detector(made, unit="% vol", urv=25.0), gases={"air": zero_air()})
+        p.forward(pressure_kpa="90")
+        self.assertAlmostEqual(p.method.plan(p.state.setup, "as_found")[0].ideal, 20.9 * 90 / 101.325)
+
+    def test_channels_are_set_for_the_bottle_at_hand(self):
+        made = {"technology": "catalytic", "basis": "iec", "channels": "A, hydrogen, 100, %LEL, 2.5; B, methane, 100, %LEL, 2.5"}
+        gases = {"span:A": bottle(), "span:B": bottle("B-CH4", "methane", 50.0)}
+        p = GasPlay("gas-multichannel", instrument=detector(made), gases=gases)
+        p.forward("reference_A")
+        self.assertIn("2.500 V", p.step.instruction)
+        p.do("step_confirmed", step="reference_A", values={"found_v:A": "1.25"})
+        self.assertEqual(p.step.key, "prove_A")  # half of what is needed: stop and prove
+
+    def test_what_was_moved_must_be_moved_back(self):
+        made = {"technology": "catalytic", "basis": "iec", "channels": "A, hydrogen, 100, %LEL, 2.5"}
+        p = GasPlay("gas-multichannel", instrument=detector(made), gases={"span:A": bottle()})
+        p.forward("pairs_out", **{"found_v:A": "2.5"})
+        p.do("pair_moved", step="pairs_out", pair="selector", to="out")
+        self.assertRefused("already_there", p.do, "pair_moved", step="pairs_out", pair="selector", to="out")
+        p.forward(**{"set_v:A": "2.5"})
+        p.expose("0", "50").decide("leave")
+        hold = p.state.open_holds[0].id
+        values = {"reading": "0", "latches": "none", "operator": "C"}
+        self.assertIn("'Selector switch'", self.assertRefused("pairs_out", p.do, "hold_released", hold=hold, values=values, reason="early"))
+        p.forward("pairs_back", **{"purged:A": "0"})
+        self.assertRefused("pairs_out", p.do, "step_confirmed", step="pairs_back")
+        p.do("pair_moved", step="pairs_back", pair="selector", to="back")
+        p.forward("end")
+        self.assertEqual(p.state.status, "signed")
+
+    def test_purge_countdown_and_normal_reading_before_the_release(self):
+        p = self.found("0", "50")
+        p.decide("leave")
+        self.assertIn(
+            "Gas is still there", self.assertRefused("out_of_range", p.do, "step_confirmed", step="purge", values={"purged": "6"})
+        )
+        p.do("step_confirmed", step="purge", values={"purged": "2"})
+        p.do("timer_started", step="countdown")
+        p.now -= timedelta(minutes=1)
+        p.do("step_confirmed", step="restore", checks=[c.key for c in p.step.checks])
+        p.now -= timedelta(minutes=1)
+        release = {"hold": p.state.open_holds[0].id, "values": {"reading": "0", "latches": "reset", "operator": "C"}}
+        p.now -= timedelta(seconds=30)
+        self.assertRefused("counting_down", p.do, "hold_released", **release)
+        p.now += timedelta(minutes=2)
+        high = {**release, "values": {**release["values"], "reading": "22"}}
+        self.assertIn("does not come off", self.assertRefused("out_of_range", p.do, "hold_released", **high))
+        self.assertRefused("missing", p.do, "hold_released", hold=release["hold"], values={"reading": "0", "operator": "C"})
+        p.do("hold_released", **release)
+
+    def test_two_of_one_group_on_hold_take_an_agreement(self):
+        p = GasPlay()
+        p.forward("hold")
+        others = [{"tag": "AE-2", "shares": "voting group V1", "by": "Tomas"}]
+        place = {"step": "hold", "kind": "inhibit", "reason": "Calibration", "minutes": "60", "others": others}
+        said = self.assertRefused("group_on_hold", p.do, "hold_placed", **place)
+        self.assertIn("AE-2 (voting group V1)", said)
+        p.do("hold_placed", **place, agreement="Holt, shift lead: portable monitor stands in")
+        self.assertTrue(any("shift lead" in f for f in p.view["flags"]))
+
+    def test_a_hold_is_extended_handed_over_and_outlives_its_run(self):
+        p = self.found("0", "50")
+        hold = p.state.open_holds[0]
+        self.assertRefused("out_of_range", p.do, "hold_extended", hold=hold.id, minutes="0", reason="longer")
+        p.do("hold_extended", hold=hold.id, minutes="30", reason="sensor slow")
+        p.do("hold_handed_over", hold=hold.id, to="tomas", to_name="Tomas", note="span done, purge next")
+        self.assertEqual(p.state.open_holds[0].holder, "tomas")
+        self.assertRefused("hold_open", p.do, "voided", reason="wrong bottle")
+        p.do("voided", reason="wrong bottle", keeps_hold=True)
+        self.assertEqual(len(p.state.open_holds), 1)
+        self.assertRefused("voided", p.do, "note_added", text="more")
+        p.do("hold_released", hold=hold.id, values={"reading": "0", "latches": "none", "operator": "C"})
+        self.assertEqual(p.state.open_holds, [])
+
+    def test_a_portable_with_a_leak_is_not_calibrated(self):
+        made = {"basis": "iec", "technology": "catalytic", "channels": "LEL, methane, 100, %LEL"}
+        p = GasPlay("gas-portable", instrument=detector(made), gases={"span:LEL": bottle("B-CH4", "methane")})
+        p.forward("incoming")
+        given = {"flow_alarm": "45", "battery": "full"}
+        checks = ["probe", "filters"]
+        self.assertIn("It leaks", self.assertRefused("out_of_range", p.do, "step_confirmed", step="incoming", values=given, checks=checks))
+
+    def test_a_voltage_set_wrong_is_the_signature(self):
+        made = {"technology": "catalytic", "basis": "iec", "channels": "A, hydrogen, 100, %LEL, 2.5"}
+        p = GasPlay("gas-multichannel", instrument=detector(made), gases={"span:A": bottle()})
+        p.forward(**{"found_v:A": "2.0", "set_v:A": "2.5"})
+        p.expose("0", "40")
+        self.assertEqual(p.view["evidence"][0]["signatures"][0]["code"], "wrong-setting")
+
+    def test_the_frozen_setup_carries_the_detector(self):
+        self.assertEqual(plain(zero_air())["oxygen"], 20.9)
+        p = GasPlay(instrument=detector(voting_group="V1", zone="Z"))
+        self.assertEqual((p.state.setup.instrument.voting_group, p.state.setup.instrument.details.detector.gas), ("V1", "hydrogen"))

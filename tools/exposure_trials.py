@@ -1,0 +1,89 @@
+"""How often an exposure is classed right: simulated detectors with seeded faults, and the confusion table."""
+
+from __future__ import annotations
+
+import random
+from collections import Counter
+
+from metrology.judgement.exposure import Stimulus, exposure_rule, judge_exposure
+from metrology.simulation.detector import SimulatedDetector, Stream
+
+TRUTHS = ("ok", "no response", "out of acceptance", "unstable", "gas-lost", "overshoot", "slow", "frozen", "background")
+STEP_S = 0.5
+
+
+def one_trial(rng: random.Random, truth: str) -> str:
+    """One exposure of a detector with that fault; what it is told to be."""
+    technology = rng.choice(("catalytic", "electrochemical", "optical", "semiconductor"))
+    top = rng.choice((100.0, 5.0, 50.0))
+    t90 = rng.uniform(6.0, 40.0)
+    applied = top * rng.uniform(0.3, 0.85)
+    noise = top * rng.uniform(0.0004, 0.0015)
+    d = SimulatedDetector(
+        technology, top, t90_s=t90, noise=noise, gain=rng.uniform(0.9, 1.1), zero=top * rng.uniform(-0.01, 0.01), seed=rng.randint(0, 10**9)
+    )
+    is_zero = truth == "background"
+    stream = Stream(0.0 if is_zero else applied)
+    lost_at = 0.0
+    if truth == "no response":
+        stream = Stream(rng.uniform(0.0, 0.04) * applied)
+    elif truth == "out of acceptance":
+        d.gain = 1.0 - rng.uniform(0.30, 0.45) * top / applied if applied > 0.5 * top else 1.0 + rng.uniform(0.30, 0.5) * top / applied
+    elif truth == "unstable":
+        d.noise = top * rng.uniform(0.03, 0.08)
+    elif truth == "gas-lost":
+        lost_at = t90 * rng.uniform(1.2, 2.0)
+    elif truth == "overshoot":
+        stream.is_forced = True
+    elif truth == "slow":
+        d.slowness = rng.uniform(2.6, 4.0)
+    elif truth == "frozen":
+        d.is_frozen = True
+    elif truth == "background":
+        stream = Stream(top * rng.uniform(0.05, 0.2))
+    d.stream = Stream()
+    for _ in range(60):
+        d.step(STEP_S)
+    d.stream = stream
+    rule = exposure_rule(t90, window_s=20 if is_zero else 40, times_t90=1 if is_zero else 2, give_up_s=240, limit=0.005 * top)
+    stimulus = Stimulus(0.0, 0.0 if is_zero else applied, top, "", t90, is_zero=is_zero)
+    samples: list[tuple[float, float]] = []
+    t = 0.0
+    while t <= rule.time_limit_s + 8:
+        if lost_at and t > lost_at:
+            d.stream = Stream()
+        d.step(STEP_S)
+        t += STEP_S
+        samples.append((t, d.shown))
+        if t < 5 or int(t * 2) % 8:
+            continue
+        seen = judge_exposure(samples, rule, stimulus, since=0.0)
+        if seen.has("gas-lost"):
+            return "gas-lost"
+        if seen.kind != "waiting":
+            break
+    for code in ("frozen", "background", "overshoot", "slow"):
+        if seen.has(code) and (
+            code == "frozen" or code == "background" or seen.kind == "ok" or (code == "slow" and seen.kind == "unstable")
+        ):
+            return code
+    return seen.kind
+
+
+def run_trials(count: int, seed: int) -> tuple[Counter[tuple[str, str]], float]:
+    """(truth, told) counts over seeded exposures, and the share told right."""
+    rng = random.Random(seed)
+    table: Counter[tuple[str, str]] = Counter()
+    for n in range(count):
+        truth = rng.choice(TRUTHS) if n % 3 else "ok"
+        table[(truth, one_trial(rng, truth))] += 1
+    return table, sum(v for (a, b), v in table.items() if a == b) / count
+
+
+def table_text(table: Counter[tuple[str, str]]) -> str:
+    """The confusion table, truths down, what was told across."""
+    told = sorted({b for _, b in table})
+    lines = ["truth".ljust(20) + "".join(t.rjust(19) for t in told)]
+    for truth in TRUTHS:
+        lines.append(truth.ljust(20) + "".join(str(table.get((truth, t), 0) or ".").rjust(19) for t in told))
+    return "\n".join(lines)
