@@ -19,9 +19,8 @@ def one_trial(rng: random.Random, truth: str) -> str:
     t90 = rng.uniform(6.0, 40.0)
     applied = top * rng.uniform(0.3, 0.85)
     noise = top * rng.uniform(0.0004, 0.0015)
-    d = SimulatedDetector(
-        technology, top, t90_s=t90, noise=noise, gain=rng.uniform(0.9, 1.1), zero=top * rng.uniform(-0.01, 0.01), seed=rng.randint(0, 10**9)
-    )
+    gain, zero, seed = rng.uniform(0.9, 1.1), top * rng.uniform(-0.01, 0.01), rng.randint(0, 10**9)
+    d = SimulatedDetector(technology, top, t90_s=t90, noise=noise, gain=gain, zero=zero, seed=seed)
     is_zero = truth == "background"
     stream = Stream(0.0 if is_zero else applied)
     lost_at = 0.0

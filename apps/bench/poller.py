@@ -64,6 +64,11 @@ class Poller:
         with self._lock:
             self._source.write(signal, value)
 
+    def read_once(self, signal: Mapping[str, Any]) -> float:
+        """What a signal reads now, asked for by itself; raises a SourceFault."""
+        with self._lock:
+            return self._source.read(signal)
+
     def stop(self) -> None:
         """End the thread and let the device go."""
         self._stop.set()

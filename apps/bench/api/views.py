@@ -7,6 +7,7 @@ from typing import Any
 
 from django.utils import timezone
 from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
@@ -28,6 +29,7 @@ from apps.bench.api.serializers import (
     SignalSerializer,
 )
 from apps.bench.capture import capture_reading, live_of
+from apps.bench.keys import press_key
 from apps.bench.models import AutoCapture
 from apps.bench.selectors import list_modems, list_signals
 from apps.bench.views_data import auto_data, candidates
@@ -75,6 +77,19 @@ class CaptureView(APIView):
                 event_id=given["id"],
                 expected_seq=given["expected_seq"],
             )
+        )
+
+
+class KeySerializer(serializers.Serializer):
+    signal = serializers.CharField(max_length=80)
+
+
+class KeyView(APIView):
+    @extend_schema(operation_id="press_key", request=KeySerializer, responses=ANSWERS)
+    def post(self, request: Request, run_id: uuid.UUID) -> Response:
+        """One of the keys of a detector on the bench; what it answered is on the record."""
+        return _shown(
+            press_key(actor=signed_in(request), run_id=run_id, signal_id=parsed(KeySerializer, request)["signal"], now=timezone.now())
         )
 
 

@@ -16,6 +16,7 @@ from apps.bench.simulator.world import World
 
 TICK_S = 0.05
 REGISTERS_A_CHANNEL = 10
+SPARE = 4  # channels that may still be put on the bench while it is served
 INPUT_REGISTERS = 4  # the function code by which the server's input registers are set
 
 
@@ -26,11 +27,15 @@ def words(value: float, *, little: bool = False) -> list[int]:
 
 
 class Bench:
-    """Serves a world. Registers of channel n start at 10 (n - 1): shown, loop mA, digital value, and mA with its words exchanged."""
+    """Serves a world. Registers of channel n start at 10 (n - 1): shown, loop mA, digital value, and mA with its words exchanged.
+
+    Detectors follow, ten registers each: display, mA, raw signal, status word, concentration of the open bottle.
+    """
 
     def __init__(self, world: World) -> None:
         self.world = world
         self.calibrator = scpi.calibrator(world)
+        self.gas = scpi.gas_manifold(world)
         self.blocks = [scpi.block(w) for w in world.wells]
         self.hart = {c.tag: HartDevice(c.transmitter) for c in world.channels if c.hart_port >= 0}
         self.ports: dict[str, int] = {}
@@ -39,6 +44,8 @@ class Bench:
     async def start(self) -> None:
         """Listen on every port."""
         self.ports["calibrator"] = await self.calibrator.serve(self.world.calibrator_port)
+        if self.world.detectors:
+            self.ports["gas"] = await self.gas.serve(self.world.gas_port)
         for well, server in zip(self.world.wells, self.blocks, strict=True):
             self.ports[f"block {well.code}"] = await server.serve(well.port)
         for channel in self.world.channels:
@@ -47,7 +54,7 @@ class Bench:
         await self._serve_modbus()
 
     async def _serve_modbus(self) -> None:
-        count = max(1, len(self.world.channels)) * REGISTERS_A_CHANNEL
+        count = (len(self.world.channels) + len(self.world.detectors) + SPARE) * REGISTERS_A_CHANNEL
         table = SimData(0, count=count, values=0, datatype=DataType.REGISTERS)
         bits = SimData(0, count=1, values=False, datatype=DataType.BITS)
         device = SimDevice(1, simdata=([bits], [bits], [SimData(0, values=0, datatype=DataType.REGISTERS)], [table]))
@@ -75,12 +82,15 @@ class Bench:
         for c in self.world.channels:
             ma = c.loop_ma
             registers += words(c.shown) + words(ma) + words(c.transmitter.pv) + words(ma, little=True) + [0, 0]
+        for point in self.world.detectors:
+            d = point.detector
+            registers += words(d.shown) + words(d.ma) + words(d.signal) + words(float(d.status)) + words(point.applied)
         if self._modbus and registers:
             await self._modbus.async_setValues(1, INPUT_REGISTERS, 0, registers)
 
     async def stop(self) -> None:
         """Close every port."""
-        servers = [self.calibrator.server, *(b.server for b in self.blocks), *(h.server for h in self.hart.values())]
+        servers = [self.calibrator.server, self.gas.server, *(b.server for b in self.blocks), *(h.server for h in self.hart.values())]
         for server in servers:
             if server:
                 server.close()

@@ -7,7 +7,7 @@ import re
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from apps.bench.simulator.world import Well, World, scpi_number
+from apps.bench.simulator.world import DetectorPoint, Well, World, scpi_number
 
 NUMBER = r"([-+]?[0-9.]+(?:[eE][-+]?\d+)?)"
 
@@ -128,5 +128,53 @@ def block(well: Well) -> ScpiServer:
             (r"MEAS:TEMP\?", lambda m: scpi_number(well.block.display())),
             (r"MEAS:PROB\?", lambda m: scpi_number(well.probe.read())),
             (r"MEAS:SENS(\d)\?", lambda m: scpi_number(well.sensors[int(m.group(1)) - 1].read())),
+        ],
+    )
+
+
+def gas_manifold(world: World) -> ScpiServer:
+    """SOURn:CONC opens the bottle nearest to a concentration, SOURn:OFF shuts it, MEASn:CONC? tells the certificate's value.
+
+    DETn:ZERO, DETn:SPAN, DETn:INH and DETn:RES are the detector's own keys; DETn:ANS? tells whether it took the last one.
+    """
+    answers: dict[int, float] = {}
+
+    def at(found: re.Match[str]) -> DetectorPoint:
+        number = int(found.group(1))
+        if not 1 <= number <= len(world.detectors):
+            raise ValueError(number)
+        return world.detectors[number - 1]
+
+    def concentration(found: re.Match[str]) -> str:
+        at(found).open_nearest(float(found.group(2)))
+        return ""
+
+    def shut(found: re.Match[str]) -> str:
+        at(found).manifold.open_bottle = ""
+        return ""
+
+    def key(found: re.Match[str], act: Callable[[DetectorPoint], bool]) -> str:
+        answers[int(found.group(1))] = float(act(at(found)))
+        return ""
+
+    def inhibit(point: DetectorPoint, on: bool) -> bool:
+        point.detector.inhibit(on)
+        return True
+
+    def reset(point: DetectorPoint) -> bool:
+        point.detector.reset_alarms()
+        return True
+
+    return ScpiServer(
+        "GAS MANIFOLD",
+        [
+            (rf"SOUR(\d+):CONC\s+{NUMBER}", concentration),
+            (rf"SOUR(\d+):OFF(?:\s+{NUMBER})?", shut),
+            (r"MEAS(\d+):CONC\?", lambda m: scpi_number(at(m).applied)),
+            (rf"DET(\d+):ZERO(?:\s+{NUMBER})?", lambda m: key(m, lambda p: p.detector.accept_zero())),
+            (rf"DET(\d+):SPAN\s+{NUMBER}", lambda m: key(m, lambda p: p.detector.accept_span(float(m.group(2))))),
+            (rf"DET(\d+):INH\s+{NUMBER}", lambda m: key(m, lambda p: inhibit(p, float(m.group(2)) > 0))),
+            (rf"DET(\d+):RES(?:\s+{NUMBER})?", lambda m: key(m, reset)),
+            (r"DET(\d+):ANS\?", lambda m: scpi_number(answers.get(int(m.group(1)), 1.0))),
         ],
     )

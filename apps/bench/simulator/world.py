@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from metrology.quantities.temperature import sensor_temperature
+from metrology.simulation.detector import Manifold, SimulatedDetector, Stream
 from metrology.simulation.pressure import PressureSource
 from metrology.simulation.smart import SmartTransmitter
 from metrology.simulation.thermal import Block, Probe, SensorFaults, SimulatedSensor
@@ -72,6 +73,33 @@ class Well:
 
 
 @dataclass
+class DetectorPoint:
+    """A detector with the gas manifold in front of it. rest: what it sees when no bottle is open (clean air)."""
+
+    tag: str
+    detector: SimulatedDetector
+    manifold: Manifold
+
+    def step(self, dt_s: float) -> None:
+        """Let dt_s seconds pass."""
+        self.detector.stream = self.manifold.step(dt_s)
+        self.detector.step(dt_s)
+
+    @property
+    def applied(self) -> float:
+        """What the open bottle's certificate says; of clean air when none is open."""
+        name = self.manifold.open_bottle
+        return self.manifold.bottles[name][0] if name else self.manifold.ambient.value
+
+    def open_nearest(self, value: float) -> None:
+        """Open the bottle whose concentration is nearest; raises a ValueError when none is near."""
+        found = min(self.manifold.bottles, key=lambda n: abs(self.manifold.bottles[n][0] - value), default="")
+        if not found or abs(self.manifold.bottles[found][0] - value) > 0.05 * self.detector.top:
+            raise ValueError(value)
+        self.manifold.open_bottle = found
+
+
+@dataclass
 class World:
     """Everything on the bench."""
 
@@ -80,6 +108,8 @@ class World:
     calibrator_port: int
     modbus_port: int
     speed: float = 1.0
+    detectors: list[DetectorPoint] = field(default_factory=list)
+    gas_port: int = 0
 
     def step(self, dt_s: float) -> None:
         """Let dt_s seconds pass on the wall; the bench may run faster. Long waits are cut in steps."""
@@ -90,11 +120,25 @@ class World:
                 channel.step(part)
             for well in self.wells:
                 well.step(part)
+            for point in self.detectors:
+                point.step(part)
             left -= part
 
     def channel(self, tag: str) -> Channel:
         """The channel of a tag."""
         return next(c for c in self.channels if c.tag == tag)
+
+
+def _detectors(rows: list[dict[str, Any]]) -> list[DetectorPoint]:
+    out = []
+    for n, row in enumerate(rows):
+        made = dict(row["detector"])
+        made["alarms"] = tuple((float(a), bool(b)) for a, b in made.get("alarms", ()))
+        detector = SimulatedDetector(**made, seed=200 + n)
+        air = Stream(20.9 if detector.technology == "oxygen" else 0.0)
+        bottles = {name: (float(v), float(o), float(litres)) for name, (v, o, litres) in row.get("bottles", {}).items()}
+        out.append(DetectorPoint(row["tag"], detector, Manifold(row.get("flow_l_min", 0.5), bottles, ambient=air)))
+    return out
 
 
 def load_world(path: Path) -> World:
@@ -142,7 +186,15 @@ def build_world(data: dict[str, Any]) -> World:
             for k, s in enumerate(row["sensors"])
         ]
         wells.append(Well(row["code"], row["port"], Block(**row.get("block", {}), seed=n), Probe(seed=n + 9), sensors))
-    return World(channels, wells, data.get("calibrator_port", 0), data.get("modbus_port", 0), data.get("speed", 1.0))
+    return World(
+        channels,
+        wells,
+        data.get("calibrator_port", 0),
+        data.get("modbus_port", 0),
+        data.get("speed", 1.0),
+        _detectors(data.get("detectors", [])),
+        data.get("gas_port", 0),
+    )
 
 
 def scpi_number(value: float) -> str:

@@ -49,7 +49,7 @@ class LiveTestCase(PlantClient, TransactionTestCase):
                 policy={"settle_window_s": 1.0, "settle_limit_s": 12.0},
             )
         Instrument.objects.filter(tag="PT-2110").update(policy={"settle_window_s": 1.0, "settle_limit_s": 25.0})
-        thread = BenchThread(quick_world(**self.world))
+        thread = self.bench_thread = BenchThread(quick_world(**self.world))
         self.bench = thread.__enter__()
         self.addCleanup(thread.__exit__)
         self.addCleanup(HUB.stop)

@@ -36,3 +36,10 @@ export function SourcePicker({ run, quantities, channel }: { run: Run; quantitie
     </div>
   );
 }
+
+/** The source of one value at a condition step. */
+export function SourceOf({ run, quantity }: { run: Run; quantity: string }) {
+  const unit = quantity === "ma" ? "mA" : run.view.instrument.unit;
+  const asked = { name: quantity, label: "The value", unit, expected: "", hint: "", required: true, is_live_only: false, believable: "" };
+  return <OneSource run={run} quantity={asked} channel="" />;
+}

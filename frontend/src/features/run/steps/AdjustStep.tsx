@@ -4,6 +4,7 @@ import { Button } from "../../../ui/Button";
 import { TextField } from "../../../ui/fields";
 import { Message } from "../../../ui/Message";
 import { useDraftForm } from "../../../ui/useDraft";
+import { Keys } from "../../gas/Keys";
 import { ForceForm } from "../../gas/ForceForm";
 import { StepFrame, type StepProps } from "../StepPanel";
 import { useAppend } from "../useRun";
@@ -80,6 +81,7 @@ export function AdjustStep({ run, step }: StepProps) {
               </span>
             </p>
           </div>
+          {isGas && <Keys run={run} only={a.screw.endsWith("zero") ? ["zero"] : ["span"]} />}
           <div className="grid max-w-2xl grid-cols-2 gap-4">
             <TextField
               label="Before turning"

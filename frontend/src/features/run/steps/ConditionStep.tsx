@@ -1,6 +1,8 @@
 import { Button } from "../../../ui/Button";
 import { Failure } from "../../../ui/Message";
+import { Keys } from "../../gas/Keys";
 import { LivePanel } from "../../live/LivePanel";
+import { SourceOf } from "../../live/SourcePicker";
 import { useCapture } from "../../live/useCapture";
 import { useLive } from "../../live/useLive";
 import type { StepProps } from "../StepPanel";
@@ -16,6 +18,8 @@ export function ConditionStep(props: StepProps) {
   const purged = live.frame?.purged_s;
   return (
     <ConfirmStep {...props}>
+      <Keys run={run} only={step.key === "inhibit_check" ? ["inhibit"] : ["off"]} />
+      {step.watches && <SourceOf run={run} quantity={wanted} />}
       {isLive && (
         <div className="space-y-2">
           <LivePanel frame={live.frame} traces={live.traces} connected={live.connected} />

@@ -3,6 +3,7 @@ import { Button } from "../../../ui/Button";
 import { moment } from "../../../ui/format";
 import { Failure, Message } from "../../../ui/Message";
 import { useDraftForm } from "../../../ui/useDraft";
+import { Keys } from "../../gas/Keys";
 import { StepFrame, type StepProps } from "../StepPanel";
 import { useAppend } from "../useRun";
 import { StepFields } from "./ConfirmStep";
@@ -35,6 +36,7 @@ export function ReleaseStep({ run, step }: StepProps) {
         </Message>
       ))}
       {!open.length && <Message>No hold was placed on this run; the normal reading still has to be seen.</Message>}
+      <Keys run={run} only={["reset", "release"]} />
       <div className="max-w-lg space-y-4">
         <StepFields step={step} values={values} set={set} errors={errors} />
       </div>

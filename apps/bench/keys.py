@@ -1,0 +1,54 @@
+"""The keys of a detector that is on the bench: accept zero, accept span, inhibit, reset, and the manifold's valve."""
+
+from __future__ import annotations
+
+import time
+import uuid
+from datetime import datetime
+
+from apps.accounts.models import Person
+from apps.accounts.policy import require
+from apps.bench.hub import HUB
+from apps.bench.selectors import find_signal
+from apps.bench.sources import SourceFault
+from apps.runs.models import Run
+from apps.runs.services import NewEvent, append_seen
+from apps.runs.store import load_run
+from metrology.faults import Fault
+from metrology.methods.registry import get_method
+from metrology.run.parameters import require_hold
+from metrology.run.progress import make_progress, passes_of
+from metrology.run.state import RunState, fold
+
+ANSWER_S = 0.15
+
+
+def press_key(*, actor: Person, run_id: uuid.UUID, signal_id: str, now: datetime) -> tuple[Run, RunState]:
+    """Press a key and keep what the detector answered; a refusal is an answer too, and leaves its calibration as it was."""
+    require(actor, "work on a run")
+    _, past = load_run(run_id)
+    state = fold(past)
+    require_hold(state, "The detector's output can move")
+    method = get_method(state.setup.method)
+    step = make_progress(state, method).current
+    device, signal = find_signal(signal_id)
+    if step is None or signal.get("role") != "key" or signal.get("tag") != state.setup.instrument.tag:
+        raise Fault("not_a_key", f"'{signal['label']}' is not a key of {state.setup.instrument.tag}.", field="signal")
+    act = signal["key"].rpartition(".")[2]
+    value = 1.0 if act == "inhibit" else 0.0
+    if act == "span":
+        wanted = method.adjust_progress(state.setup, passes_of(state, step.key), step.variant).next_screw if step.kind == "adjust" else ""
+        target = next((t for t in method.adjust_targets(state.setup, step.variant) if t.screw == wanted and wanted != "zero"), None)
+        if target is None:
+            raise Fault("not_now", "Span is accepted while span is being set, after zero.", field="signal")
+        value = target.ideal
+    poller = HUB.poller(device)
+    try:
+        poller.write(signal, value)
+        time.sleep(ANSWER_S)
+        taken = poller.read_once(signal) > 0
+    except SourceFault as fault:
+        raise Fault("no_answer", f"{fault.message} Nothing was changed here; do it at the detector.", field="signal") from fault
+    words = f"pressed '{signal['label']}': " + ("taken" if taken else "refused, the old calibration stands")
+    payload = {"step": step.key, "act": act, "words": words, "values": {"taken": taken}}
+    return append_seen(actor=actor, run_id=run_id, event=NewEvent(uuid.uuid4(), "device_acted", payload), now=now)

@@ -1,0 +1,148 @@
+"""Detectors on the bench: exposures taken by themselves, keys pressed, gas lost, warm-up, and purge watched."""
+
+import asyncio
+from datetime import timedelta
+
+from django.utils import timezone
+
+from apps.bench.hub import HUB
+from apps.bench.simulator.world import DetectorPoint
+from apps.bench.tests.bench_world import add_device, signal
+from apps.bench.tests.test_live import LiveTestCase
+from apps.kit.models import GasBottle
+from apps.plant.models import Instrument
+from apps.runs.models import RunEvent
+from metrology.simulation.detector import Manifold, SimulatedDetector
+
+DETAILS = {
+    "gas": "hydrogen",
+    "basis": "iec",
+    "technology": "catalytic",
+    "t90_s": "0.5",
+    "inhibit_ma": "3",
+    "signal_unit": "mV",
+    "new_sensitivity": "0.5",
+}
+POLICY = {"zero_window_s": 1, "span_window_s": 1, "give_up_s": 20, "countdown_s": 0}
+
+
+class GasOnTheBench(LiveTestCase):
+    def setUp(self):
+        super().setUp()
+        detector = SimulatedDetector(
+            "catalytic", 100.0, t90_s=4.0, noise=0.02, gain=0.9, new_signal=0.5, alarms=((20.0, False), (40.0, True))
+        )
+        self.point = DetectorPoint("AE-1", detector, Manifold(0.5, {"ZERO": (0.0, 20.9, 50.0), "SPAN": (50.0, 20.9, 50.0)}))
+        self.bench.world.detectors.append(self.point)
+        self.gas_port()
+        Instrument.objects.create(
+            tag="AE-1", serial="S-1", service="Hydrogen", area=self.area, family="gas detector", method="gas-zero-span",
+            unit="%LEL", lrv=0, urv=100, tolerance_value=5, details=DETAILS, policy=POLICY,
+        )  # fmt: skip
+        due = timezone.localdate() + timedelta(days=100)
+        hydrogen = [{"gas": "hydrogen", "value": 50.0, "unit": "%LEL", "u_percent": 2.0, "basis": "iec"}]
+        for code, gases in (("G-H2", hydrogen), ("G-AIR", [])):
+            GasBottle.objects.create(code=code, name="Gas", gases=gases, balance="air", oxygen=20.9, litres=90, expires_on=due)
+
+    def gas_port(self):
+        """Serve the manifold and let the detector be read by the same conversation."""
+        asyncio.run_coroutine_threadsafe(self._serve(), self.bench_loop()).result(10)
+        signals = [
+            signal("c", "Manifold", "%LEL", "MEAS1:CONC?", write="SOUR1:CONC {value}", tag="AE-1", low=-1, high=200),
+            *(signal(f"d1.{k}", k, "key", "DET1:ANS?", write=f"DET1:{c} {{value}}", tag="AE-1", role="key") for k, c in
+              (("zero", "ZERO"), ("span", "SPAN"), ("inhibit", "INH"), ("reset", "RES"))),
+        ]  # fmt: skip
+        add_device("GM", "scpi", self.bench.ports["gas"], signals, timeout_s=0.5)
+
+    async def _serve(self):
+        self.bench.ports["gas"] = await self.bench.gas.serve(0)
+
+    def bench_loop(self):
+        return self.bench_thread._loop
+
+    def to(self, kind):
+        given = {"operator": "C", "temperature": "20", "exposed_to": "none", "ma": "3.0", "purged": "0", "latches": "reset"}
+        for _ in range(20):
+            view = self.view()
+            step = view["step"]
+            if kind in (step["kind"], step["key"]):
+                return view
+            i = view["instrument"]
+            if step["kind"] == "hold":
+                self.ok(("hold_placed", {"step": "hold", "kind": "inhibit", "reason": "Calibration", "minutes": "60"}))
+                continue
+            for f in step["fields"]:
+                if f["kind"] == "gas":
+                    self.ok(("gas_assigned", {"role": f["name"], "bottle": "G-AIR" if f["name"] == "zero" else "G-H2"}))
+            mine = {f["name"]: given.get(f["name"], "") for f in step["fields"]} | {"tag": i["tag"], "serial": i["serial"]}
+            self.ok(("step_confirmed", {"step": step["key"], "values": mine, "checks": [c["key"] for c in step["checks"]]}))
+        raise AssertionError("stuck")
+
+    def press(self, name):
+        return self.post(f"runs/{self.run_id}/key/", {"signal": f"GM/d1.{name}"})
+
+    def live(self):
+        self.start("AE-1")
+        self.to("readings")
+        registers = [
+            signal(name, name, unit, {"address": 10 + off, "word_order": "big"}, tag="AE-1", low=-200, high=70000)
+            for name, unit, off in (("shown", "%LEL", 0), ("ma", "mA", 2), ("signal", "mV", 4), ("status", "", 6))
+        ]
+        add_device("GD", "modbus", self.bench.ports["modbus"], registers, timeout_s=0.5)
+        self.choose(applied="GM/c", indicated="GD/shown", signal="GD/signal", status="GD/status")
+
+    def test_zero_and_span_are_taken_by_themselves_with_class_and_signal(self):
+        self.live()
+        answer = self.post("rounds/", {"runs": [self.run_id]})
+        self.assertEqual(answer.status_code, 201, answer.content)
+        self.until(lambda: RunEvent.objects.filter(run_id=self.run_id, type="reading_taken").count() == 2, 120)
+        told = RunEvent.objects.filter(run_id=self.run_id, type="reading_taken").order_by("seq").last().payload
+        self.assertEqual((told["captured"]["indicated"]["response"], told["bottle"]), ("ok", "G-H2"))
+        self.assertAlmostEqual(float(told["indicated"]), 45.0, delta=1.0)
+        self.assertAlmostEqual(float(told["signal"]), 25.0, delta=1.0)
+        self.assertLess(self.point.manifold.bottles["SPAN"][2], 50.0)
+
+    def test_gas_that_does_not_come_is_no_response_once_it_is_said_to_be_on(self):
+        self.live()
+        self.ok(("reading_taken", {"step": "as_found", "slot": 0, "indicated": "0"}))
+        self.point.manifold.is_line_off = True
+        self.point.manifold.open_bottle = "SPAN"
+        self.assertEqual(self.post(f"runs/{self.run_id}/gas-on/").status_code, 204)
+        answer = self.until(lambda: (a := self.capture()).status_code == 200 and a, 60)
+        row = answer.json()["view"]["evidence"][0]
+        self.assertIn({"name": "Span", "value": "no response"}, row["findings"])
+        self.assertEqual(answer.json()["view"]["step"]["judge"]["proposal"], "repeat")
+
+    def test_a_detector_that_is_warming_up_is_not_captured(self):
+        self.point.detector.warm_up_s = 1e6
+        self.live()
+        self.until(lambda: self.capture().json().get("code") == "warming_up", 40)
+
+    def test_keys_of_the_detector_answer_and_are_on_the_record(self):
+        self.live()
+        self.assertEqual(self.press("inhibit").status_code, 200)
+        self.assertTrue(self.point.detector.is_inhibited)
+        self.assertAlmostEqual(self.point.detector.ma, 3.0)
+        self.point.detector.zero = 30.0
+        self.until(lambda: self.point.detector.shown > 25)
+        answer = self.press("zero")
+        self.assertIn("refused, the old calibration stands", answer.json()["view"]["acts"][-1]["words"])
+        self.assertEqual(self.point.detector.zero, 30.0)
+        self.assertEqual(self.press("span").status_code, 400)
+        self.assertEqual(self.post(f"runs/{self.run_id}/key/", {"signal": "GM/c"}).status_code, 400)
+
+    def test_the_purge_is_taken_live_and_refused_while_gas_is_there(self):
+        self.live()
+        for slot, text in enumerate(("0", "50")):
+            self.ok(("reading_taken", {"step": "as_found", "slot": slot, "indicated": text, "applied": text}))
+        self.ok(("decision_made", {"step": "judge", "choice": "leave", "reason": "fine"}))
+        self.point.manifold.open_bottle = "SPAN"
+        self.until(lambda: self.point.detector.shown > 40)
+        self.until(lambda: "Gas is still there" in self.capture().json().get("message", ""), 30)
+        self.point.manifold.open_bottle = ""
+        self.until(lambda: self.capture().status_code == 200, 60)
+        self.assertNotEqual(self.view()["step"]["key"], "purge")
+
+    def tearDown(self):
+        HUB.stop()
+        super().tearDown()
