@@ -10,7 +10,7 @@ from typing import Any
 
 from apps.bench.poller import Trace
 from metrology.faults import Fault
-from metrology.judgement.exposure import Exposure, inhibit_dropped, purge_seconds
+from metrology.judgement.exposure import Exposure, alarms_seen, inhibit_dropped, purge_seconds
 from metrology.judgement.settling import (
     NO_DATA,
     NO_RESPONSE,
@@ -30,6 +30,7 @@ from metrology.run.progress import current_slot, make_progress
 from metrology.run.state import RunState, source_key
 
 BACKLOG_S = 120.0
+BEFORE_S = 0.5
 ACCEPTANCE = 0.25  # of span: further off, it is not an error to be adjusted
 Sample = tuple[float, float]
 
@@ -265,8 +266,19 @@ class RunLive:
                 }
             if seen and "indicated" in out:
                 out["indicated"] |= {"response": seen.kind, "overshoot_percent": seen.overshoot_percent}
+                out["indicated"]["alarms"] = self._alarms()
                 out["indicated"]["remarks"] = [*(says for _, says in seen.remarks), *self._inhibit_remarks()]
             return out
+
+    def _alarms(self) -> dict[str, str]:
+        """At which reading each rising alarm came, by the detector's own status word."""
+        status, shown = self.quantities.get("status"), self.quantities.get("indicated")
+        if status is None or shown is None or self._setup is None:
+            return {}
+        named = [a.name for a in self._setup.instrument.details.alarms if a.rising]
+        start = self.since - BEFORE_S  # what was on before gas came did not come with it
+        seen = alarms_seen(shown.samples(start), status.samples(start), first_bit=3, count=len(named))
+        return {named[n]: number(value, shown.quantity.decimals) for n, value in seen.items()}
 
     def _inhibit_remarks(self) -> list[str]:
         """What the current at the control system gave away during the exposure."""

@@ -127,7 +127,9 @@ def _story(run: Run, state: RunState, view: RunView) -> list[Flowable]:
     story += _adjusting(view)
     story += _computed(view)
     story += _parameters(view)
+    story += _flags(view)
     story += _references(state, view)
+    story += _gases(view)
     story += _rules(view)
     story += _holds(view)
     story += _remarks(view)
@@ -157,7 +159,12 @@ def _facts(run: Run, state: RunState, view: RunView) -> Table:
         ("Range", f"{i['range']}, {i['transfer']}", "Technician", view["signed"]["by"] if view["signed"] else view["started"]["name"]),
         ("Output", i["output"], "Reviewer", view["reviewed"]["by"] if view["reviewed"] else "pending"),
         ("Tolerance", i["tolerance"], "Surroundings", around),
-        ("Feeds", i["feeds"], "Test points", " ".join(f"{p:g}" for p in state.setup.points_percent) + f" %, cycles: {state.setup.cycles}"),
+        (
+            "Feeds",
+            i["protects"],
+            "Test points",
+            " ".join(f"{p:g}" for p in state.setup.points_percent) + f" %, cycles: {state.setup.cycles}",
+        ),
     ]
     cells = [[_p(a, SMALL), _p(b), _p(c, SMALL), _p(d)] for a, b, c, d in rows]
     return Table(cells, colWidths=[WIDTH * f for f in (0.11, 0.45, 0.13, 0.31)], style=_lines())
@@ -359,6 +366,30 @@ def _rules(view: RunView) -> list[Flowable]:
             )
         )
     return [KeepTogether(lines)]
+
+
+def _gases(view: RunView) -> list[Flowable]:
+    """The bottles as references: what they hold by certificate, through what, and what was said of them."""
+    if not view["gases"]:
+        return []
+    rows: list[list[Any]] = [[_p(h, BODY) for h in ("Gas", "Bottle", "Applied", "Certificate, good until", "Through")]]
+    for g in view["gases"]:
+        said = " ".join(r["says"] for r in g["remarks"] if r["standing"] != "good")
+        reason = f" {g['reason']}." if g["reason"] else ""
+        cells = (
+            g["label"],
+            f"{g['bottle']}, {g['name']}",
+            f"{g['applied']}{reason} {said}".strip(),
+            f"{g['certificate']}, {g['expires_on']}",
+            ", ".join(p for p in (g["regulator"], g["line"]) if p),
+        )
+        rows.append([_p(c) for c in cells])
+    return [_p("Gas", HEAD), Table(rows, colWidths=[26 * mm, 40 * mm, 58 * mm, 34 * mm, 22 * mm], style=_lines(header=True))]
+
+
+def _flags(view: RunView) -> list[Flowable]:
+    """What nobody may overlook."""
+    return [_p("Flagged", HEAD), *(_p(f) for f in view["flags"])] if view["flags"] else []
 
 
 def _holds(view: RunView) -> list[Flowable]:

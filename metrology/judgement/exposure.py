@@ -176,14 +176,16 @@ def inhibit_dropped(currents: Sequence[Sample], *, inhibit_ma: float, band_ma: f
 
 
 def alarms_seen(samples: Sequence[Sample], status: Sequence[Sample], *, first_bit: int, count: int) -> dict[int, float]:
-    """The reading at which each alarm of a status word came, by its place; those that did not come are left out."""
+    """The reading at which each alarm of a status word came, by its place; those that did not come, or were on before, are left out."""
     out: dict[int, float] = {}
+    before = int(status[0][1]) if status else 0
     k = 0
     for t, word in status:
         while k + 1 < len(samples) and samples[k + 1][0] <= t:
             k += 1
         for n in range(count):
-            if n not in out and int(word) & (1 << (first_bit + n)) and samples:
+            bit = 1 << (first_bit + n)
+            if n not in out and int(word) & bit and not before & bit and samples:
                 out[n] = samples[k][1]
     return out
 

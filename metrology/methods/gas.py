@@ -260,6 +260,13 @@ class GasMethod(TxMultipoint):
                 rows.append((f"Sensitivity {j.slot.channel}".strip(), told + new + ", as of this calibration"))
         return (*rows, *((a.name, alarm_words(setup, a)) for a in setup.instrument.details.alarms if alarm_words(setup, a)))
 
+    def suggestions(self, setup: RunSetup, readings: Sequence[RawReading], step_key: str) -> Mapping[str, str]:
+        """At which reading each alarm came, where the exposure was captured with the detector's status beside it."""
+        if not step_key.startswith("alarms"):
+            return {}
+        captured = [(r.extra.get("captured") or {}).get("indicated", {}).get("alarms", {}) for r in readings]
+        return {f"alarm:{name}": str(value) for told in captured for name, value in told.items()}
+
     def propose(self, setup: RunSetup, result: SetResult, *, is_as_left: bool) -> Proposal:
         """Leave, prove the gas, calibrate, or replace."""
         p, worst = setup.policy, result.worst

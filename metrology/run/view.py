@@ -8,6 +8,7 @@ from datetime import datetime
 from metrology.judgement.policy import describe_policy
 from metrology.methods.base import Method, Quantity, Slot
 from metrology.methods.details import SENSORS
+from metrology.methods.setup import InstrumentSetup
 from metrology.methods.steps import PHASES, Step
 from metrology.quantities.transfer import KINDS
 from metrology.quantities.words import decimals_for, iso, number, percent, ratio
@@ -111,6 +112,7 @@ def instrument_data(state: RunState) -> InstrumentData:
         "service": i.service,
         "area": i.area,
         "feeds": i.feeds,
+        "protects": protects_words(i),
         "range": f"{i.lrv:g} to {i.urv:g} {i.unit}",
         "output": output,
         "transfer": KINDS[i.transfer.kind],
@@ -119,6 +121,18 @@ def instrument_data(state: RunState) -> InstrumentData:
         "output_unit": i.output_unit,
         "details": details_words(i),
     }
+
+
+def protects_words(i: InstrumentSetup) -> str:
+    """What alarms, interlocks, votes and zones hang on an instrument."""
+    alarms = ", ".join(f"{a.name} {a.set_point:g} {i.unit}" for a in i.details.alarms)
+    parts = (
+        i.feeds,
+        f"alarms: {alarms}" if alarms else "",
+        f"votes in {i.voting_group}" if i.voting_group else "",
+        f"watches {i.zone}" if i.zone else "",
+    )
+    return "; ".join(p for p in parts if p)
 
 
 def hold_data(hold: Hold, now: datetime) -> HoldData:

@@ -20,6 +20,7 @@ class InstrumentData(TypedDict):
     service: str
     area: str
     feeds: str
+    protects: str
     range: str
     output: str
     transfer: str

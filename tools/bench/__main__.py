@@ -12,6 +12,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
+from tools import exposure_trials
 from tools.signature_trials import confusion, run_trials, shares
 
 os.environ["DJANGO_SETTINGS_MODULE"] = "config.settings.bench"
@@ -99,12 +100,15 @@ def main() -> None:
     rows.append(("server's CPU, five live runs, nobody looks", f"{idle:.0f} % of one core", "to compare"))
     trials = run_trials(1000)
     right, false = shares(trials)
+    exposures, classed = exposure_trials.run_trials(1000, 2101)
+    rows.append(("gas exposures classed right, 1,000 with faults", f"{100 * classed:.1f} %", ">= 95 %"))
     rows.append(("error signatures named right, 1,000 faults", f"{100 * right:.1f} %", ">= 90 %"))
     rows.append(("healthy instruments given a name", f"{100 * false:.1f} %", "<= 5 %"))
     print(f"\n{bench.size()}\n")
     for name, measured, promised in rows:
         print(f"  {name:<44} {measured:<44} {promised}")
     print(f"\n{confusion(trials)}")
+    print(f"\n{exposure_trials.table_text(exposures)}")
 
 
 if __name__ == "__main__":

@@ -1222,6 +1222,7 @@ export interface components {
                     service: string;
                     area: string;
                     feeds: string;
+                    protects: string;
                     range: string;
                     output: string;
                     transfer: string;

@@ -13,7 +13,7 @@ const LOOK: Record<string, { word: string; Icon: typeof CircleCheck; tone: strin
   lost: { word: "Source lost", Icon: Unplug, tone: "text-iron" },
 };
 
-function Row({ name, row, shown, onShow }: { name: string; row: LiveRow; shown: boolean; onShow: () => void }) {
+function Row({ name, row, shown, brief, onShow }: { name: string; row: LiveRow; shown: boolean; brief: boolean; onShow: () => void }) {
   const { word, Icon, tone } = LOOK[row.status] ?? { word: row.status, Icon: CircleDashed, tone: "text-amber" };
   return (
     <button
@@ -21,19 +21,19 @@ function Row({ name, row, shown, onShow }: { name: string; row: LiveRow; shown: 
       onClick={onShow}
       aria-pressed={shown}
       aria-label={`${row.label}: ${word}`}
-      className={`grid min-h-12 w-full grid-cols-[minmax(0,1fr)_auto_auto] items-center gap-x-4 border-l-8 px-3 text-left ${shown ? "border-water bg-water-soft" : "border-rule"}`}
+      className={`grid min-h-12 w-full grid-cols-[minmax(0,1fr)_auto_auto] items-center gap-x-4 border-l-8 px-3 text-left ${brief ? "" : "sm:col-span-2"} ${shown ? "border-water bg-water-soft" : "border-rule"}`}
     >
       <span className="min-w-0">
         <span className="block truncate text-sm text-muted">{row.label}</span>
       </span>
-      <span className="text-2xl font-bold whitespace-nowrap" data-live={name}>
+      <span className={`${brief ? "text-lg" : "text-2xl"} font-bold whitespace-nowrap`} data-live={name}>
         {row.text || "–"} <span className="text-base font-normal">{row.unit}</span>
       </span>
-      <span className={`inline-flex w-32 items-center gap-1 font-bold ${tone}`}>
-        <Icon size={18} aria-hidden="true" className="shrink-0" /> {word}
+      <span className={`inline-flex ${brief ? "" : "w-32"} items-center gap-1 font-bold ${tone}`}>
+        <Icon size={18} aria-hidden="true" className="shrink-0" /> <span className={brief ? "sr-only" : ""}>{word}</span>
       </span>
-      <span className="col-span-3 pb-1 text-sm">
-        {row.says}
+      <span className={`col-span-3 text-sm ${brief ? "" : "pb-1"}`}>
+        {!brief && row.says}
         {row.response === "no response" && <strong className="text-iron"> No response: it moved less than a tenth of what was to come.</strong>}
         {row.response === "out of acceptance" && <strong className="text-iron"> Out of acceptance: too far off to be adjusted.</strong>}
       </span>
@@ -54,10 +54,14 @@ export function LivePanel({ frame, traces, connected }: { frame: Frame | null; t
           <Unplug size={18} aria-hidden="true" /> The live picture stands still: no connection to the server. Typing goes on.
         </p>
       )}
-      {names.map((name) => {
-        const row = frame.rows[name];
-        return row && <Row key={name} name={name} row={row} shown={name === shown} onShow={() => choose(name)} />;
-      })}
+      <div className="grid gap-1 sm:grid-cols-2">
+        {names.map((name) => {
+          const row = frame.rows[name];
+          // With many signals only the one looked at, and what is lost, is told at length.
+          const brief = names.length > 2 && name !== shown && row?.status !== "lost";
+          return row && <Row key={name} name={name} row={row} shown={name === shown} brief={brief} onShow={() => choose(name)} />;
+        })}
+      </div>
       {shown && (
         <Suspense fallback={<div className="h-[150px]" />}>
           <LivePlot name={shown} frame={frame} traces={traces} />

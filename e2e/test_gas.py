@@ -1,0 +1,249 @@
+"""Gas in the browser: a bump that becomes a calibration, a wrong bottle, forcing with two, holds that insist, sensor life."""
+
+import re
+from datetime import timedelta
+
+from django.utils import timezone
+from playwright.sync_api import expect
+
+from apps.kit.models import GasBottle, GasFitting
+from apps.plant.models import Area, Instrument
+from apps.runs.models import Exposure, Hold
+from e2e.base import PASSWORD, BrowserTestCase
+
+HYDROGEN = {"gas": "hydrogen", "basis": "iec", "technology": "catalytic", "t90_s": "10", "signal_unit": "mV", "new_sensitivity": "0.5"}
+
+
+class GasJourney(BrowserTestCase):
+    def setUp(self):
+        super().setUp()
+        area = Area.objects.get(code="RO")
+        for tag in ("AE-A", "AE-B"):
+            Instrument.objects.create(
+                tag=tag, serial=f"S-{tag}", service="Hydrogen", area=area, family="gas detector", method="gas-zero-span", unit="%LEL",
+                lrv=0, urv=100, tolerance_value=5, details=HYDROGEN, voting_group="V-1", feeds="Cell trip", next_due=timezone.localdate(),
+                policy={"countdown_s": 0, "forced": "second-person"},
+            )  # fmt: skip
+        due = timezone.localdate() + timedelta(days=200)
+        for code, gas in (("G-H2", "hydrogen"), ("G-CH4", "methane"), ("G-AIR", "")):
+            gases = [{"gas": gas, "value": 50.0, "unit": "%LEL", "u_percent": 2.0, "basis": "iec"}] if gas else []
+            GasBottle.objects.create(code=code, name="Gas", gases=gases, balance="air", oxygen=20.9, litres=90, expires_on=due)
+        GasFitting.objects.create(code="V-1", kind="regulator", material="stainless steel", flow_l_min=0.5)
+        GasFitting.objects.create(code="L-1", kind="line", material="PTFE-lined", length_m=1, is_conditioned=True)
+        self.sign_in(self.page)
+
+    def at_gas(self, tag="AE-A", method=""):
+        """From the instrument's page to the choice of gas."""
+        p = self.page
+        p.goto(f"/plant/{tag}")
+        p.get_by_role("button", name=method or "Start a calibration").click()
+        p.get_by_label("Tag on the plate").fill(tag)
+        p.get_by_label("Serial on the plate").fill(f"S-{tag}")
+        p.get_by_role("button", name="Check the plate").click()
+        p.get_by_label("Exposed since last time to").select_option("none")
+        p.get_by_role("checkbox", name=re.compile("Filter")).click()
+        p.get_by_role("checkbox", name=re.compile("expected life")).click()
+        p.get_by_role("button", name="Looked at").click()
+        p.get_by_label("Air temperature").fill("20")
+        p.get_by_role("button", name="Confirm").click()
+        expect(p.get_by_role("heading", name="Gas", exact=True).first).to_be_visible()
+
+    def choose_gas(self, *codes):
+        p = self.page
+        for code in codes:
+            p.get_by_role("button", name=f"Use {code}").click()
+            expect(p.get_by_label("Gas in use").get_by_text(code)).to_be_visible()
+        p.get_by_role("button", name="Use these").click()
+        p.get_by_label("Operator told (name)").fill("Control room")
+        p.get_by_role("button", name="Told", exact=True).click()
+
+    def hold(self):
+        p = self.page
+        p.get_by_role("radio", name="Inhibit: signal held from tripping").click()
+        p.get_by_label("Reason").fill("Scheduled calibration")
+        p.get_by_role("button", name="Hold is on").click()
+
+    def ready(self):
+        p = self.page
+        self.hold()
+        expect(p.get_by_role("heading", name="Before you touch it")).to_be_visible()
+        for box in p.get_by_role("checkbox").all():
+            box.click()
+        p.get_by_role("button", name="Safe to start").click()
+        expect(p.get_by_role("heading", name="As found", exact=True)).to_be_visible()
+
+    def read(self, *texts):
+        p = self.page
+        for text in texts:
+            n = p.get_by_text(re.compile(r"^Record reading \d+$")).inner_text()
+            p.get_by_label(re.compile("^Display")).fill(text)
+            p.keyboard.press("Enter")
+            expect(p.get_by_text(n, exact=True)).to_be_hidden()
+
+    def decide(self, choice, reason=""):
+        p = self.page
+        p.get_by_role("radio", name=choice).click()
+        if reason:
+            p.get_by_label(re.compile("reason", re.I)).first.fill(reason)
+        p.get_by_role("button", name="Decide").click()
+
+    def give_back(self):
+        """Purge, restore, release."""
+        p = self.page
+        expect(p.get_by_role("heading", name="Purge", exact=True)).to_be_visible()
+        p.get_by_label("Reading after purging").fill("9")
+        p.get_by_role("button", name="It is purged").click()
+        expect(p.get_by_text("Gas is still there").first).to_be_visible()
+        p.get_by_label("Reading after purging").fill("0.5")
+        p.get_by_role("button", name="It is purged").click()
+        expect(p.get_by_role("heading", name="Put it back")).to_be_visible()
+        for box in p.get_by_role("checkbox").all():
+            box.click()
+        p.get_by_role("button", name="It is back").click()
+        expect(p.get_by_role("heading", name="Release the hold")).to_be_visible()
+        p.get_by_label(re.compile("Normal reading seen")).fill("30")
+        p.get_by_label("Latched alarms").select_option("none")
+        p.get_by_label("Operator told (name)").fill("Control room")
+        p.get_by_role("button", name="Hold is off").click()
+        expect(p.get_by_text("the hold does not come off").first).to_be_visible()
+        p.get_by_label(re.compile("Normal reading seen")).fill("0")
+        p.get_by_role("button", name="Hold is off").click()
+        expect(p.get_by_role("heading", name="Sign", exact=True)).to_be_visible()
+
+    def test_a_bump_that_fails_becomes_a_calibration(self):
+        p = self.page
+        self.at_gas(method="Gas detector, function check")
+        self.check_step(p, "Gas")
+        self.choose_gas("G-H2")
+        self.ready()
+        self.read("33")
+        expect(p.get_by_text("Calibrate it.").first).to_be_visible()
+        self.decide("Calibrate it now: zero, then span")
+        p.get_by_label(re.compile("Zero gas used")).fill("G-AIR")
+        p.get_by_role("checkbox").click()
+        p.get_by_role("button", name="It is here").click()
+        for screw, before, after in (("zero", "0.5", "0"), ("span", "33", "50")):
+            expect(p.get_by_role("button", name=f"Record {screw}")).to_be_visible()
+            p.get_by_label("Before turning").fill(before)
+            p.get_by_label("After turning").fill(after)
+            p.keyboard.press("Enter")
+        p.get_by_role("button", name="Adjusting is finished").click()
+        self.read("0", "50")
+        self.decide("Accept as left")
+        self.read("49")
+        self.decide("Accept", "")
+        self.give_back()
+
+    def test_a_wrong_bottle_is_refused_with_its_reason(self):
+        p = self.page
+        self.at_gas()
+        p.get_by_role("button", name="Use G-AIR").click()
+        row = p.get_by_role("listitem").filter(has_text="G-CH4").first
+        expect(row.get_by_text("hydrogen is needed")).to_be_visible()
+        p.get_by_role("button", name="Try G-CH4").click()
+        expect(p.get_by_role("alert").get_by_text("hydrogen is needed")).to_be_visible()
+        p.get_by_role("button", name="Use these").click()
+        expect(p.get_by_text("Choose the span gas first.")).to_be_visible()
+        p.reload()
+        expect(p.get_by_label("Gas in use").get_by_text("G-AIR")).to_be_visible()
+
+    def test_a_zero_is_forced_with_a_second_person(self):
+        p = self.page
+        self.at_gas()
+        self.choose_gas("G-AIR", "G-H2")
+        self.ready()
+        self.read("8", "58")
+        self.decide("Calibrate: zero, then span")
+        p.get_by_label("Before turning").fill("8")
+        p.get_by_label("After turning").fill("0")
+        p.get_by_role("button", name="Record zero").click()
+        expect(p.get_by_text("gas may still be there").first).to_be_visible()
+        p.get_by_label("Why it must be forced").fill("zero gas proved with a second bottle")
+        p.get_by_label("Second person").fill("tomas")
+        p.get_by_label("Their password").fill(PASSWORD)
+        p.get_by_role("button", name="Force it, flagged on the record").click()
+        expect(p.get_by_label("Flags").get_by_text("with Tomas Calder")).to_be_visible()
+
+    def test_a_voting_pair_is_refused_without_an_agreement(self):
+        p = self.page
+        self.at_gas("AE-A")
+        self.choose_gas("G-AIR", "G-H2")
+        self.ready()
+        self.at_gas("AE-B")
+        self.choose_gas("G-AIR", "G-H2")
+        self.hold()
+        expect(p.get_by_text("AE-A (voting group V-1)").first).to_be_visible()
+        p.get_by_label(re.compile("Who agreed")).fill("Holt, shift lead: portable monitor stands in")
+        p.get_by_role("button", name="Hold is on").click()
+        expect(p.get_by_role("heading", name="Before you touch it")).to_be_visible()
+        p.goto("/holds")
+        expect(p.get_by_text("portable monitor stands in")).to_be_visible()
+        self.check(p, "holds")
+        p.goto("/wall")
+        expect(p.get_by_text("AE-A", exact=True)).to_be_visible()
+
+    def test_an_overdue_hold_insists_until_something_is_done(self):
+        p = self.page
+        self.at_gas()
+        self.choose_gas("G-AIR", "G-H2")
+        self.ready()
+        Hold.objects.update(until=timezone.now() - timedelta(minutes=7))
+        p.goto("/kit")
+        dialog = p.get_by_role("dialog")
+        expect(dialog.get_by_text("AE-A is still on hold")).to_be_visible()
+        dialog.get_by_role("button", name="It takes longer").click()
+        dialog.get_by_label("Why it takes longer").fill("sensor is slow")
+        dialog.get_by_role("button", name="Set the new end").click()
+        expect(p.get_by_text("due back").first).to_be_visible()
+        expect(dialog).to_be_hidden()
+        self.assertGreater(Hold.objects.get().until, timezone.now())
+        p.goto("/holds")
+        p.get_by_role("button", name="Hand over").click()
+        p.get_by_label("Who answers for it from now on").select_option("tomas")
+        p.get_by_label("What the next one must know").fill("zero done, span next")
+        p.get_by_role("button", name="Hand it over").click()
+        expect(p.get_by_text("Tomas Calder").first).to_be_visible()
+
+    def test_a_hold_outlives_its_voided_run(self):
+        p = self.page
+        self.at_gas()
+        self.choose_gas("G-AIR", "G-H2")
+        self.ready()
+        p.get_by_role("button", name="Void").click()
+        dialog = p.get_by_role("dialog")
+        dialog.get_by_role("checkbox").click()
+        dialog.get_by_label("Reason").fill("adapter does not fit")
+        dialog.get_by_role("button", name="Void it").click()
+        p.goto("/holds")
+        expect(p.get_by_text("was voided; the hold is still on")).to_be_visible()
+        p.get_by_role("button", name="Release").click()
+        dialog = p.get_by_role("dialog")
+        dialog.get_by_label(re.compile("Normal reading seen")).fill("0")
+        dialog.get_by_label("Latched alarms").select_option("none")
+        dialog.get_by_label("Operator told (name)").fill("Control room")
+        dialog.get_by_role("button", name="Hold is off").click()
+        expect(p.get_by_role("heading", name="Holds: none on")).to_be_visible()
+
+    def test_a_sensors_life_is_shown_with_a_date(self):
+        p = self.page
+        self.at_gas()
+        from apps.runs.models import Run
+
+        run = Run.objects.get()
+        for n, share in enumerate((1.0, 0.9, 0.81, 0.72)):
+            run.pk, run.number, run.status = None, 100 + n, "signed"
+            run.id = None
+            made = Run.objects.create(
+                number=100 + n, instrument=run.instrument, method="gas-zero-span", revision="1", technician=run.technician,
+                status="signed", started_at=timezone.now(),
+            )  # fmt: skip
+            at = timezone.now() - timedelta(days=100 * (4 - n))
+            Exposure.objects.create(
+                run=made, instrument=run.instrument, phase="as left", at=at, signal=25 * share, sensitivity=0.5 * share, life="first"
+            )
+        p.goto("/plant/AE-A")
+        p.get_by_role("link", name="Sensor life").click()
+        expect(p.get_by_text("72 %", exact=True)).to_be_visible()
+        expect(p.get_by_text(re.compile("As of the last calibration 72 %"))).to_be_visible()
+        expect(p.get_by_role("img", name=re.compile("Sensitivity of the sensor"))).to_be_visible()
+        self.check(p, "sensor life")
