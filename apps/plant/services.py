@@ -15,7 +15,8 @@ from apps.plant.models import FAMILIES, Area, Instrument, InstrumentChange, Poli
 from metrology.faults import Fault, Faults, require_range
 from metrology.judgement.policy import Policy, resolve_policy
 from metrology.judgement.tolerance import BASES, COMBINATIONS
-from metrology.methods.details import DETAIL_FIELDS, details_from
+from metrology.methods.details import DETAIL_FIELDS, GAS, details_from
+from metrology.methods.gas_details import require_unit
 from metrology.methods.registry import CATALOGUE
 from metrology.methods.setup import check_points
 from metrology.quantities.buoyancy import hung_loads
@@ -216,6 +217,10 @@ def _details(data: Mapping[str, Any], instrument: Instrument) -> dict[str, Any]:
     mine = {f.name for f in DETAIL_FIELDS if instrument.method in f.methods}
     kept = {k: v for k, v in raw.items() if k in mine and v not in ("", None, False)}
     details = details_from(kept)
+    if instrument.method in GAS and not details.detector.channels:
+        if not details.detector.gas:
+            raise Fault("missing", "Say which gas it watches for.", field="gas")
+        require_unit(details.detector.gas, instrument.unit, details.detector.basis, field="unit")
     if instrument.method == "level-displacer":
         hung_loads(
             details.displacer_weight,

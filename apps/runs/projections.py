@@ -31,6 +31,8 @@ def project(run: Run, state: RunState) -> None:
     _project_gas(run, state)
     if run.status in ("signed", "accepted", "voided"):
         project_instrument(run.instrument)
+    if run.status == "signed":
+        _project_sensor(run.instrument, state)
 
 
 def _project_results(run: Run, state: RunState) -> None:
@@ -92,6 +94,15 @@ def project_instrument(instrument: Instrument) -> None:
     days = 0 if last.decision == "replace" else instrument.interval_days
     instrument.next_due = instrument.last_done_on + timedelta(days=days)
     instrument.save(update_fields=["last_done_on", "last_found", "last_left", "next_due"])
+
+
+def _project_sensor(instrument: Instrument, state: RunState) -> None:
+    """A sensor that was replaced in the run is the one that the register knows from now on: a new life."""
+    exchanged = [c for c in state.confirmations.values() if c.values.get("new_serial")]
+    if exchanged:
+        new = {"sensor_serial": str(exchanged[-1].values["new_serial"]), "sensor_since": exchanged[-1].at.date().isoformat()}
+        instrument.details = {**instrument.details, **new}
+        instrument.save(update_fields=["details"])
 
 
 def next_number() -> int:

@@ -137,6 +137,39 @@ class Gas(GasCase):
         self.assertIsNotNone(told["replace_by"])
         self.assertIn("As of the last calibration", told["says"])
 
+    def test_a_replaced_sensor_starts_a_new_life(self):
+        self.whole("AE-A", "50")
+        self.start("AE-A")
+        self.to("readings")
+        self.expose("0", "20")
+        self.ok(("decision_made", {"step": "judge", "choice": "exchange", "reason": "worn out"}))
+        fitted = {"new_serial": "N-77", "work": "new sensor fitted"}
+        self.ok(("step_confirmed", {"step": "exchange", "values": fitted, "checks": ["type", "stable"]}))
+        for screw, read in (("zero", "0"), ("span", "50")):
+            self.ok(("adjustment_made", {"step": "adjust", "screw": screw, "before": read, "after": ""}))
+        self.ok(("step_confirmed", {"step": "adjust"}))
+        self.expose("0", "50", step="as_left", signal="25.5")
+        self.ok(("decision_made", {"step": "judge_left", "choice": "leave"}))
+        self.ok(("reading_taken", {"step": "proof", "slot": 0, "indicated": "50", "signal": "25.4"}))
+        self.ok(("decision_made", {"step": "judge_proof", "choice": "leave"}))
+        self.to("sign")
+        self.assertEqual(self.sign().status_code, 200)
+        told = self.get("instruments/AE-A/sensor-life/").json()["channels"][0]
+        self.assertEqual((told["life"], told["lives_before"], len(told["points"])), ("N-77", 1, 1))
+        self.assertEqual(Instrument.objects.get(tag="AE-A").details["sensor_serial"], "N-77")
+
+    def test_the_register_wants_the_basis_of_percent_lel_and_the_gas(self):
+        self.sign_in(self.ruben)
+        data = {
+            "tag": "AE-N", "serial": "1", "service": "H2", "area": "RO", "family": "gas detector", "method": "gas-bump", "unit": "%LEL",
+            "lrv": "0", "urv": "100", "tolerance_value": "5", "details": {"gas": "hydrogen"},
+        }  # fmt: skip
+        body = self.post("instruments/", data)
+        self.assertEqual(body.status_code, 400)
+        self.assertIn("without its basis means nothing", body.content.decode())
+        self.assertIn("which gas", self.post("instruments/", {**data, "details": {}}).content.decode())
+        self.assertEqual(self.post("instruments/", {**data, "details": {"gas": "hydrogen", "basis": "iec"}}).status_code, 201)
+
     def test_forcing_with_a_second_person(self):
         Instrument.objects.filter(tag="AE-A").update(policy={"forced": "second-person"})
         self.start("AE-A")
