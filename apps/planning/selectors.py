@@ -12,6 +12,7 @@ from apps.kit.models import Reference
 from apps.kit.selectors import standing
 from apps.plant.models import Instrument
 from apps.plant.selectors import instrument_row
+from apps.runs.gas import list_bottles
 from apps.runs.models import OPEN, Run
 from apps.runs.selectors import run_row
 from metrology.methods.registry import METHODS
@@ -78,4 +79,17 @@ def _first(today: date) -> list[str]:
             out.append(f"{r.code} {r.name}: the certificate ran out on {r.due_on:%-d %b %Y}. Send it in; use another.")
         else:
             out.append(f"{r.code} {r.name}: the certificate runs out on {r.due_on:%-d %b %Y}.")
+    return [*out, *_bottles_first(today)]
+
+
+def _bottles_first(today: date) -> list[str]:
+    """Bottles to change before a round: expired, empty or nearly so, or suspected by what several detectors read of them."""
+    out = []
+    for b in list_bottles(today):
+        left = f"{b['litres_left']:g} l left"
+        told = {"expired": "expired; change it.", "empty": f"{left}; change it.", "nearly empty": f"{left}; nearly empty.", "due soon": "expires soon."}
+        if b["standing"] in told:
+            out.append(f"{b['code']} {b['name']}: {told[b['standing']]}")
+        if b["suspicion"]:
+            out.append(f"{b['code']} {b['name']}: {b['suspicion']}")
     return out

@@ -126,6 +126,7 @@ class Gas(GasCase):
         self.assertEqual(view["evidence"][0]["signatures"][0]["code"], "same-bottle")
         row = next(b for b in self.get("gas/").json()["bottles"] if b["code"] == "G-H2")
         self.assertIn("the bottle, not the detectors", row["suspicion"])
+        self.assertIn("the bottle, not the detectors", " ".join(self.get("today/").json()["first"]))
 
     def test_a_sensors_life_is_told_from_finished_runs(self):
         for n, signal in enumerate(("25", "22", "19.5", "17")):
