@@ -135,7 +135,14 @@ class RunLive:
     def exposure(self) -> Exposure | None:
         """What the exposure at this slot came to so far; None where nothing is exposed."""
         live = self.quantities.get("indicated")
-        if live is None or self._method is None or self._setup is None or self.slot is None or self.is_condition:
+        if (
+            live is None
+            or self._method is None
+            or self._setup is None
+            or self.slot is None
+            or self.is_condition
+            or not self.slot.extra.get("exposure")
+        ):
             return None
         samples = {name: each.samples(self.since) for name, each in self.quantities.items()}
         watched = Watched(samples, live.rule, self.since, self.is_marked, live.settled_at)

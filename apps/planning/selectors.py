@@ -87,7 +87,12 @@ def _bottles_first(today: date) -> list[str]:
     out = []
     for b in list_bottles(today):
         left = f"{b['litres_left']:g} l left"
-        told = {"expired": "expired; change it.", "empty": f"{left}; change it.", "nearly empty": f"{left}; nearly empty.", "due soon": "expires soon."}
+        told = {
+            "expired": "expired; change it.",
+            "empty": f"{left}; change it.",
+            "nearly empty": f"{left}; nearly empty.",
+            "due soon": "expires soon.",
+        }
         if b["standing"] in told:
             out.append(f"{b['code']} {b['name']}: {told[b['standing']]}")
         if b["suspicion"]:
