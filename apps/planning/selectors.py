@@ -44,7 +44,8 @@ def _days(today: date, due: date) -> str:
 def get_today(person: Person, now: datetime) -> dict[str, Any]:
     """Everything the Today page shows."""
     today = timezone.localdate(now)
-    runs = Run.objects.filter(status__in=OPEN).select_related("instrument__area", "technician").order_by("started_at")
+    # Prefetched: joined, the planner walks the plant to find the few runs that are open.
+    runs = Run.objects.filter(status__in=OPEN).prefetch_related("instrument__area", "technician").order_by("started_at")
     mine = [r for r in runs if r.technician_id == person.pk]
     others = [r for r in runs if r.technician_id != person.pk]
     busy = {r.instrument_id for r in runs}
