@@ -56,5 +56,15 @@ def pair_rows(state: RunState, step: Step) -> list[PairData]:
         is_out = moved is not None and moved.to == "out"
         if step.variant == "back" and moved is None:
             continue
-        out.append({"key": p.key, "label": p.label, "normal": p.normal, "test": p.test, "is_out": is_out, "by": moved.by if moved else ""})
+        out.append(
+            {
+                "key": p.key,
+                "label": p.label,
+                "normal": p.normal,
+                "test": p.test,
+                "is_out": is_out,
+                "can_go_out": step.variant != "back",
+                "by": moved.by if moved else "",
+            }
+        )
     return out

@@ -474,6 +474,7 @@ class PairData(TypedDict):
     normal: str
     test: str
     is_out: bool
+    can_go_out: bool
     by: str
 
 

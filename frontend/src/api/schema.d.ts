@@ -1446,6 +1446,7 @@ export interface components {
                         normal: string;
                         test: string;
                         is_out: boolean;
+                        can_go_out: boolean;
                         by: string;
                     }[];
                     watches: boolean;

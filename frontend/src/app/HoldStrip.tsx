@@ -13,6 +13,11 @@ export function HoldStrip() {
   const alone = waiting === 1;
   return (
     <section aria-label="Open holds" className="max-h-36 shrink-0 overflow-y-auto border-b border-rule">
+      {holds.data.length > 4 && (
+        <Link to="/holds" className="flex min-h-12 items-center px-6 font-bold text-water underline underline-offset-4">
+          All {holds.data.length} holds
+        </Link>
+      )}
       <ul className="grid lg:grid-cols-2">
         {holds.data.map((h) => {
           const late = now - Date.parse(h.until);
@@ -32,7 +37,7 @@ export function HoldStrip() {
                 {h.holder_name}, {overdue && `since ${clock(h.placed_at)}, `}for {span(now - Date.parse(h.placed_at))}
               </span>
               <span className={overdue ? "font-bold text-iron" : ""}>
-                {overdue ? `due back ${clock(h.until)}: overdue by ${span(late)}. Release it or say why not.` : late > -600_000 ? `due back in ${span(-late)}, at ${clock(h.until)}` : `due back ${clock(h.until)}`}
+                {overdue ? `due back ${clock(h.until)}: overdue by ${span(late)}. Release it or say why not.` : h.is_due_soon ? `due back in ${span(-late)}, at ${clock(h.until)}` : `due back ${clock(h.until)}`}
               </span>
             </li>
           );

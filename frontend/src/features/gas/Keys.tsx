@@ -8,7 +8,7 @@ import { useTakeRun } from "../run/useRun";
 /** The keys of a detector that is on the bench, and what it answered to the last one. Elsewhere there is nothing to show. */
 export function Keys({ run, only }: { run: Run; only: string[] }) {
   const { take, notice } = useTakeRun(run.id);
-  const signals = useSignals("key", run.view.instrument.tag, run.view.method.key.startsWith("gas-"));
+  const signals = useSignals("key", run.view.instrument.tag, run.view.gases.length > 0);
   const keys = (signals.data ?? []).filter((s) => s.role === "key" && s.is_wired && only.some((name) => s.id.endsWith(`.${name}`)));
   const press = useMutation({
     mutationFn: (signal: string) => unwrap(client.POST("/api/v1/runs/{run_id}/key/", { params: { path: { run_id: run.id } }, body: { signal } })),

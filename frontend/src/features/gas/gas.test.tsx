@@ -12,7 +12,7 @@ afterEach(() => {
   vi.unstubAllGlobals();
 });
 
-const pair = (is_out: boolean) => ({ key: "selector", label: "Selector switch", normal: "operate", test: "test", is_out, by: is_out ? "Ines" : "" });
+const pair = (is_out: boolean) => ({ key: "selector", label: "Selector switch", normal: "operate", test: "test", is_out, can_go_out: false, by: is_out ? "Ines" : "" });
 const field = (name: string, label: string) => ({ name, label, kind: "gas", unit: "%LEL", required: true, hint: "", options: [], suggested: "" });
 const bottle = (code: string, standing: string, says: string) => ({
   code, name: "Gas", holds: "50 %LEL hydrogen in air", litres_left: 40, expires_on: "2027-06-01", certificate: "C", state: "in service", standing,
@@ -65,7 +65,7 @@ describe("an exposure", () => {
 
 describe("the keys of a detector", () => {
   it("are there only where the bench has some", async () => {
-    const run = runAt({}, { method: { key: "gas-bump", title: "", revision: "1" } });
+    const run = runAt({}, { gases: [{ role: "zero", label: "Zero gas", bottle: "G", name: "", certificate: "", expires_on: "", regulator: "", line: "", applied: "", litres: "", reason: "", remarks: [] }] });
     const key = { id: "GM/d1.zero", label: "Accept zero", device: "", protocol: "", unit: "key", is_wired: true, can_set: true, role: "key" };
     pretendServer({ "GET /api/v1/signals/": { body: [key] } });
     show(<Keys run={run} only={["zero"]} />);

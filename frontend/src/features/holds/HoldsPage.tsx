@@ -134,7 +134,7 @@ export function Due({ hold, now }: { hold: HoldRow; now: number }) {
         <TriangleAlert size={18} aria-hidden="true" /> overdue by {span(late)}
       </strong>
     );
-  const soon = late > -600_000;
+  const soon = hold.is_due_soon;
   return (
     <span className={`inline-flex items-center gap-1 ${soon ? "font-bold text-amber" : ""}`}>
       <Clock size={18} aria-hidden="true" /> {soon ? "due back in" : "back in"} {span(-late)}

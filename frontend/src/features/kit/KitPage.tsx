@@ -22,7 +22,7 @@ export function KitPage() {
     <div className="mx-auto max-w-7xl p-4 lg:p-6">
       <h1 className="mb-4 text-2xl font-bold">Kit: reference standards</h1>
       <div className="overflow-x-auto">
-        <table className="w-full bg-page">
+        <table className="w-full bg-page [&_td]:pr-4">
           <thead>
             <tr className="border-b-2 border-slate">
               <th className="py-2 pl-3">Reference</th>

@@ -19,7 +19,7 @@ export function AdjustStep({ run, step }: StepProps) {
   if (!a) return null;
   const failure = append.error instanceof ApiFailure ? append.error : null;
   const errors = failure?.byField ?? {};
-  const isGas = run.view.method.key.startsWith("gas-");
+  const isGas = run.view.gases.length > 0;
   const seen = { step: step.key, screw: a.screw, before: values.before ?? "", after: values.after ?? "" };
   const record = (more: Record<string, unknown> = {}) => {
     if (append.isPending) return;
