@@ -179,15 +179,21 @@ def alarms_seen(samples: Sequence[Sample], status: Sequence[Sample], *, first_bi
     """The reading at which each alarm of a status word came, by its place; those that did not come, or were on before, are left out."""
     out: dict[int, float] = {}
     before = int(status[0][1]) if status else 0
-    k = 0
     for t, word in status:
-        while k + 1 < len(samples) and samples[k + 1][0] <= t:
-            k += 1
         for n in range(count):
             bit = 1 << (first_bit + n)
             if n not in out and int(word) & bit and not before & bit and samples:
-                out[n] = samples[k][1]
+                out[n] = reading_at(samples, t)
     return out
+
+
+def reading_at(samples: Sequence[Sample], t: float) -> float:
+    """The reading at a moment, on the line between the samples around it; the first or last one outside of them."""
+    after = next((n for n, s in enumerate(samples) if s[0] >= t), len(samples))
+    if after in (0, len(samples)):
+        return samples[min(after, len(samples) - 1)][1]
+    (t0, v0), (t1, v1) = samples[after - 1], samples[after]
+    return v0 + (v1 - v0) * (t - t0) / (t1 - t0)
 
 
 def purge_seconds(samples: Sequence[Sample], *, below: float) -> float | None:
