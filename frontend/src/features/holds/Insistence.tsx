@@ -11,7 +11,8 @@ import { ExtendForm } from "./HoldsPage";
 const SNOOZE_MS = 5 * 60_000;
 const KEY = "overdue-asked-at";
 
-/** Past its planned end a hold asks its holder, on whatever page, what is to become of it; and asks again every five minutes. */
+/** Past its planned end a hold asks its holder, on whatever page, what is to become of it; and asks again every five minutes.
+ *  A stray touch beside the dialog is no answer: only its own buttons close it, so a reason half typed is never lost. */
 export function Insistence() {
   const holds = useHolds();
   const me = usePerson();
@@ -28,7 +29,7 @@ export function Insistence() {
   if (!late || now - asked < SNOOZE_MS) return null;
   const there = pathname === `/run/${late.run}`;
   return (
-    <Modal open onClose={later} title={`${late.tag} is still on hold`}>
+    <Modal open onClose={() => undefined} title={`${late.tag} is still on hold`}>
       <p>
         Your {late.kind} was planned until {clock(late.until)}; that was {span(now - Date.parse(late.until))} ago. {late.risk}
       </p>
