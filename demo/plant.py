@@ -165,7 +165,7 @@ CHLORINE: dict[str, Any] = {
     "hazards": "Chlorine: escape set at hand, never alone.",
     "interval_days": 90,
     "details": {
-        "gas": "chlorine", "technology": "electrochemical", "flow_l_min": "0.5", "t90_s": "40", "inhibit_ma": "3.0",
+        "gas": "chlorine", "technology": "electrochemical", "flow_l_min": "0.5", "t90_s": "40", "needs_humid": True, "inhibit_ma": "3.0",
         "signal_unit": "nA", "new_sensitivity": "900", "sensor_since": "2025-06-01", "life_months": "24",
         "alarms": "Low 0.5 rising; High 1 rising latching",
     },

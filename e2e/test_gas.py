@@ -119,8 +119,8 @@ class GasJourney(BrowserTestCase):
         self.read("33")
         expect(p.get_by_text("Calibrate it.").first).to_be_visible()
         self.decide("Calibrate it now: zero, then span")
-        p.get_by_label(re.compile("Zero gas used")).fill("G-AIR")
-        p.get_by_role("checkbox").click()
+        p.get_by_role("button", name="Use G-AIR").click()
+        expect(p.get_by_label("Gas in use").get_by_text("G-AIR")).to_be_visible()
         p.get_by_role("button", name="It is here").click()
         for screw, before, after in (("zero", "0.5", "0"), ("span", "33", "50")):
             expect(p.get_by_role("button", name=f"Record {screw}")).to_be_visible()

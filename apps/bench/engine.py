@@ -71,6 +71,8 @@ class Lane:
         if "indicated" not in first.quantities:
             self.is_over, self.says = True, f"What can be read live is taken; {first.slot.channel or 'the rest'} is next and is typed."
             return
+        if first.stimulus and first.stimulus != self.stimulus:
+            self._turn_to(first.stimulus)
         wanted = first.quantities["applied"].quantity
         here = {
             r: v
@@ -85,6 +87,17 @@ class Lane:
             self._pass(first, wanted, here)
             return
         self._wait(here, wanted, engine)
+
+    def _turn_to(self, stimulus: str) -> None:
+        """Another channel is next, with a stimulus of its own: what stood at the one before is shut where that can be done."""
+        device, signal = find_signal(self.stimulus)
+        shut = next((s for s in device.signals if s["key"] == signal["key"].rpartition(".")[0] + ".off"), None)
+        if shut:
+            try:
+                HUB.poller(device).write(shut, 0.0)
+            except SourceFault as fault:
+                raise LaneStopped(f"{fault.message} What was captured is kept.") from fault
+        self.stimulus, self.target = stimulus, None
 
     def _set(self, value: float, unit: str) -> None:
         device, signal = find_signal(self.stimulus)

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import time
 import uuid
+from collections.abc import Mapping
 from datetime import datetime
+from typing import Any
 
 from apps.accounts.models import Person
 from apps.accounts.policy import require
@@ -15,12 +17,24 @@ from apps.runs.models import Run
 from apps.runs.services import NewEvent, append_seen
 from apps.runs.store import load_run
 from metrology.faults import Fault
+from metrology.methods.base import Method
 from metrology.methods.registry import get_method
+from metrology.methods.steps import Step
 from metrology.run.parameters import require_hold
 from metrology.run.progress import make_progress, passes_of
 from metrology.run.state import RunState, fold
 
 ANSWER_S = 0.15
+
+
+def _require_its_turn(state: RunState, method: Method, step: Step, act: str, signal: Mapping[str, Any]) -> None:
+    """On a head with several channels the key must be that of the channel being set."""
+    channel = str(signal.get("channel", ""))
+    if not channel or step.kind != "adjust" or act not in ("zero", "span"):
+        return
+    wanted = method.adjust_progress(state.setup, passes_of(state, step.key), step.variant).next_screw
+    if wanted and wanted != f"{channel} {act}":
+        raise Fault("not_now", f"'{wanted}' is being set; this is the key of channel {channel}. Nothing was pressed.", field="signal")
 
 
 def press_key(*, actor: Person, run_id: uuid.UUID, signal_id: str, now: datetime) -> tuple[Run, RunState]:
@@ -35,10 +49,13 @@ def press_key(*, actor: Person, run_id: uuid.UUID, signal_id: str, now: datetime
     if step is None or signal.get("role") != "key" or signal.get("tag") != state.setup.instrument.tag:
         raise Fault("not_a_key", f"'{signal['label']}' is not a key of {state.setup.instrument.tag}.", field="signal")
     act = signal["key"].rpartition(".")[2]
+    _require_its_turn(state, method, step, act, signal)
     value = 1.0 if act == "inhibit" else 0.0
     if act == "span":
         wanted = method.adjust_progress(state.setup, passes_of(state, step.key), step.variant).next_screw if step.kind == "adjust" else ""
-        target = next((t for t in method.adjust_targets(state.setup, step.variant) if t.screw == wanted and wanted != "zero"), None)
+        target = next(
+            (t for t in method.adjust_targets(state.setup, step.variant) if t.screw == wanted and not wanted.endswith("zero")), None
+        )
         if target is None:
             raise Fault("not_now", "Span is accepted while span is being set, after zero.", field="signal")
         value = target.ideal

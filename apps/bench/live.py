@@ -65,6 +65,7 @@ class RunLive:
         self.acceptance = 0.0  # how far a reading may be off and still be adjustable
         self.quantities: dict[str, Live] = {}
         self.faults: dict[str, str] = {}
+        self.stimulus = ""  # the signal by which what is applied at this slot can be set
         self.is_condition = False
         self.is_marked = False  # the moment gas came was told, by hand or by the stimulus
         self._setup: RunSetup | None = None
@@ -86,6 +87,8 @@ class RunLive:
             before = {n: live.trace for n, live in self.quantities.items()}
             self.seq, self.step, self.slot = state.seq, step.key if step else "", slot
             self.quantities, self.faults = self._wanted(state, method, slot, asked)
+            channel = method.source_channel("applied", slot.channel) if slot else ""
+            self.stimulus = str(state.sources.get(source_key("applied", channel), {}).get("stimulus", ""))
             if slot and not self.is_condition:
                 plan = method.plan(state.setup, self.step)
                 self.step_up = slot.ideal - plan[slot.index - 1].ideal if slot.index else 0.0
@@ -102,7 +105,7 @@ class RunLive:
         if slot is None:
             return found, faults
         for q in asked:
-            source = state.sources.get(source_key(q.name, slot.channel))
+            source = state.sources.get(source_key(q.name, method.source_channel(q.name, slot.channel)))
             if source is None:
                 continue
             rule = method.settle_rule(state.setup, slot, q)
@@ -153,8 +156,11 @@ class RunLive:
         live = self.quantities.get("indicated")
         if not self.is_condition or live is None or self._setup is None:
             return None
-        below = self._setup.policy.purge_percent / 100 * live.quantity.span
-        return purge_seconds(live.samples(self.since), below=below)
+        return purge_seconds(live.samples(self.since), below=self._purge_limit(live))
+
+    def _purge_limit(self, live: Live) -> float:
+        assert self._setup is not None
+        return self._setup.policy.purge_percent / 100 * live.quantity.span
 
     def response(self, settle: Settle, samples: list[Sample], expected: float) -> str:
         """Class of what the output did after the stimulus."""
@@ -216,6 +222,9 @@ class RunLive:
             "window_s": window,
             "exposure": exposure_data(seen) if seen else None,
             "purged_s": self.purged_s(),
+            "purge_limit": self._purge_limit(self.quantities["indicated"])
+            if self.is_condition and "indicated" in self.quantities and self._setup
+            else None,
             "rows": rows,
         }
 

@@ -38,13 +38,14 @@ def check_runs(run_ids: Sequence[uuid.UUID]) -> list[tuple[Run, RunState, str]]:
         run, past = load_run(run_id)
         state = fold(past)
         tag = state.setup.instrument.tag
-        step = make_progress(state, get_method(state.setup.method)).current
+        method = get_method(state.setup.method)
+        step = make_progress(state, method).current
         if step is None or step.kind != "readings":
             told = f"{tag} is not at its readings; it is at '{step.title if step else 'its end'}'. Bring it there first."
             raise Fault("not_reading", told, field="runs")
-        slot = current_slot(state, get_method(state.setup.method), step.key)
-        applied = state.sources.get("applied")
-        indicated = state.sources.get(source_key("indicated", slot.channel if slot else ""))
+        slot = current_slot(state, method, step.key)
+        channel = slot.channel if slot else ""
+        applied, indicated = (state.sources.get(source_key(q, method.source_channel(q, channel))) for q in ("applied", "indicated"))
         if not indicated or not applied or not applied["stimulus"]:
             told = f"{tag} can't go by itself: its reading and a stimulus that can be set must both be live. Choose the sources in its run."
             raise Fault("not_live", told, field="runs")

@@ -9,10 +9,9 @@ from django.db.models import Q, QuerySet
 
 from apps.plant.models import FAMILIES, Area, Instrument
 from config.failures import Missing
-from metrology.judgement.decision import RULES
-from metrology.judgement.policy import ADJUST_WHEN
+from metrology.judgement.policy import CHOICES, POLICY_FIELDS
 from metrology.judgement.tolerance import BASES, COMBINATIONS
-from metrology.methods.details import DETAIL_FIELDS
+from metrology.methods.details import DETAIL_FIELDS, GAS
 from metrology.methods.registry import CATALOGUE, METHODS
 from metrology.quantities.transfer import KINDS as TRANSFER_WORDS
 
@@ -45,8 +44,6 @@ def form_choices() -> dict[str, list[dict[str, str]]]:
         "transfer": TRANSFER_WORDS,
         "tolerance_basis": BASES,
         "tolerance_combine": COMBINATIONS,
-        "pass_rule": {"": "as the plant has it", **RULES},
-        "adjust_when": {"": "as the plant has it", **ADJUST_WHEN},
     }
     return {name: [{"value": v, "label": label} for v, label in words.items()] for name, words in lists.items()}
 
@@ -64,6 +61,23 @@ def detail_fields() -> list[dict[str, Any]]:
             "options": [{"value": v, "label": t} for v, t in f.options],
         }
         for f in DETAIL_FIELDS
+    ]
+
+
+def policy_fields() -> list[dict[str, Any]]:
+    """The policies an instrument can have of its own, and for which methods each counts; a choice's words are the core's own."""
+    methods = {None: list(CATALOGUE), True: [m for m in CATALOGUE if m in GAS], False: [m for m in CATALOGUE if m not in GAS]}
+    return [
+        {
+            "name": f.name,
+            "label": f.label,
+            "kind": "choice" if f.name in CHOICES else "number",
+            "unit": f.unit,
+            "hint": f.hint,
+            "methods": methods[f.for_gas],
+            "options": [{"value": v, "label": t} for v, t in CHOICES.get(f.name, {}).items()],
+        }
+        for f in POLICY_FIELDS
     ]
 
 

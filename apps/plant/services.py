@@ -13,7 +13,8 @@ from apps.accounts.models import Person
 from apps.accounts.policy import require
 from apps.plant.models import FAMILIES, Area, Instrument, InstrumentChange, PolicyLayer
 from metrology.faults import Fault, Faults, require_range
-from metrology.judgement.policy import Policy, resolve_policy
+from metrology.judgement.policy import CHOICES as POLICY_CHOICES
+from metrology.judgement.policy import POLICY_FIELDS, Policy, resolve_policy
 from metrology.judgement.tolerance import BASES, COMBINATIONS
 from metrology.methods.details import DETAIL_FIELDS, GAS, details_from
 from metrology.methods.gas_details import require_unit
@@ -42,12 +43,7 @@ CHOICES = {
     "tolerance_basis": BASES,
     "tolerance_combine": COMBINATIONS,
 }
-POLICY_FIELDS = ("adjust_when", "adjust_limit_percent", "pass_rule", "max_risk")
 LABELS = {
-    "adjust_when": "Adjusting",
-    "adjust_limit_percent": "Adjust limit",
-    "pass_rule": "Pass rule",
-    "max_risk": "Accepted risk",
     "tag": "Tag",
     "serial": "Serial",
     "service": "Service",
@@ -276,16 +272,15 @@ def _table(data: Mapping[str, Any], instrument: Instrument) -> list[list[float]]
 
 def _policy(data: Mapping[str, Any], instrument: Instrument) -> dict[str, Any]:
     """The instrument's own policies; what is left empty is as the plant or the method has it."""
-    values = dict(instrument.policy)
-    for name in POLICY_FIELDS:
-        if name not in data:
-            continue
-        raw = str(data[name] if data[name] is not None else "").strip()
-        values.pop(name, None)
-        if raw and name in ("adjust_when", "pass_rule"):
-            values[name] = raw
-        elif raw:
-            values[name] = parse_typed(raw, name=LABELS[name], field=name).value
+    given = data.get("policy", instrument.policy)
+    if not isinstance(given, Mapping):
+        raise Fault("bad_policy", "The policies are a list of named values.", field="policy")
+    labels = {f.name: f.label for f in POLICY_FIELDS}
+    values: dict[str, Any] = {}
+    for name, told in given.items():
+        raw = _as_text(told).strip()
+        if raw:
+            values[name] = raw if name in POLICY_CHOICES else parse_typed(raw, name=labels.get(str(name), str(name)), field=str(name)).value
     resolve_policy(values)
     return values
 

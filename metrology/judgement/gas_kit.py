@@ -18,6 +18,8 @@ GOOD, WARN, REFUSE = "good", "warn", "refuse"
 REACTIVE = ("chlorine", "ammonia", "hydrogen sulphide", "hydrogen chloride", "sulphur dioxide", "chlorine dioxide")
 LONGEST_REACTIVE_LINE_M = 2.0
 AMBIENT = "AMBIENT"
+# Activated carbon holds what condenses readily; these light gases go through it.
+SCRUBBER_PASSES = ("hydrogen", "methane", "carbon monoxide", "carbon dioxide", "ethane", "ethylene")
 _LETTERS = {"ppm": "ppm", "% vol": "vol", "%LEL": "lel"}
 
 
@@ -93,6 +95,8 @@ class GasNeed:
     relative_response: float = 1.0
     surrogate_for: str = ""
     is_trace_oxygen: bool = False
+    litres_if_set: float = 0.0  # what a function check needs when it becomes a calibration
+    watches: str = ""  # the gas that the sensor watches for, whatever this role brings
 
 
 @dataclass(frozen=True)
@@ -164,6 +168,8 @@ def judge_kit(
     _balance(need, bottle, policy, tell)
     if bottle.code == AMBIENT and policy.zero_gas == "bottled":
         tell("zero gas", WARN, "Bottled gas is the rule here; ambient air takes a reason, and a clean place.")
+    if bottle.code == AMBIENT and policy.zero_gas == "scrubbed":
+        _scrubbed(need, tell)
     if need.needs_humid and not bottle.is_humid:
         tell("humidity", WARN, "This sensor needs humid gas and the bottle is dry: put the humidifier into the line.")
     _materials(need, regulator, line, tell)
@@ -174,6 +180,14 @@ def judge_kit(
     if suspicion:
         tell("other detectors", WARN, f"{suspicion} Change the bottle or its regulator before touching a gain.")
     return KitVerdict(tuple(tell.remarks), applied, u)
+
+
+def _scrubbed(need: GasNeed, tell: Told) -> None:
+    """Ambient air through a charcoal scrubber: what charcoal lets through would be zeroed away."""
+    if need.watches in SCRUBBER_PASSES:
+        tell("zero gas", REFUSE, f"A scrubber does not hold {need.watches} back; zero this detector with bottled gas.")
+    else:
+        tell("zero gas", WARN, "Draw ambient air through the scrubber; write which one it is and until when it is good.")
 
 
 def _component(need: GasNeed, bottle: Bottle, policy: Policy, tell: Told) -> tuple[float, float]:
@@ -313,6 +327,9 @@ def _litres(need: GasNeed, bottle: Bottle, policy: Policy, tell: Told) -> None:
         each = wanted / max(1, need.exposures)
         told = "before the first exposure" if left < each else f"at about exposure {int(left / each) + 1} of {need.exposures}"
         tell("litres", REFUSE, f"{bottle.code} has {left:.1f} l left and {wanted:.1f} l are needed: it will run out {told}.")
+    elif left < need.litres_if_set:
+        says = f"{left:.1f} l left: enough to check, but if it must be calibrated {need.litres_if_set:.1f} l are needed and it runs out."
+        tell("litres", WARN, says)
     elif left < wanted * (1 + policy.spare_percent / 100):
         tell("litres", WARN, f"{bottle.code} has {left:.1f} l left for {wanted:.1f} l needed: nothing to spare for a repeat.")
     else:

@@ -95,6 +95,49 @@ class Policy:
     life_end_percent: float = 40.0
 
 
+@dataclass(frozen=True)
+class PolicyField:
+    """How one policy is asked in a form. for_gas: None counts for all work, True for gas detectors only, False for all others."""
+
+    name: str
+    label: str
+    unit: str = ""
+    hint: str = ""
+    for_gas: bool | None = None
+
+
+POLICY_FIELDS: tuple[PolicyField, ...] = (
+    PolicyField("pass_rule", "Pass rule"),
+    PolicyField("max_risk", "Accepted risk", hint="0.05 is one wrong pass in twenty"),
+    PolicyField("adjust_when", "Adjusting"),
+    PolicyField("adjust_limit_percent", "Adjust limit", "% of tolerance"),
+    PolicyField("aim_percent", "Adjust aim", "% of tolerance"),
+    PolicyField("max_passes", "Adjust passes at most"),
+    PolicyField("minimum_tur", "Least test uncertainty ratio", for_gas=False),
+    PolicyField("settle_window_s", "Settle window", "s", for_gas=False),
+    PolicyField("settle_percent", "Settled within", "% of tolerance"),
+    PolicyField("settle_limit_s", "Unstable after", "s", for_gas=False),
+    PolicyField("decides", "What decides", for_gas=True),
+    PolicyField("zero_gas", "Zero gas", for_gas=True),
+    PolicyField("proof", "Proof after a calibration", for_gas=True),
+    PolicyField("forced", "Forced acceptance", for_gas=True),
+    PolicyField("bump_percent", "Tolerance of a bump", "% of applied", for_gas=True),
+    PolicyField("span_low_percent", "Span gas from", "% of range", for_gas=True),
+    PolicyField("span_high_percent", "Span gas to", "% of range", for_gas=True),
+    PolicyField("balance_oxygen", "Oxygen in the balance, at least", "% vol", "For catalytic sensors", for_gas=True),
+    PolicyField("acceptance_percent", "Adjustable within", "% of span", for_gas=True),
+    PolicyField("response_percent", "No response below", "% of what was to come", for_gas=True),
+    PolicyField("zero_window_s", "Zero window", "s", for_gas=True),
+    PolicyField("span_window_s", "Span window", "s", for_gas=True),
+    PolicyField("give_up_s", "Given up after", "s", for_gas=True),
+    PolicyField("purge_percent", "Purged below", "% of range", for_gas=True),
+    PolicyField("countdown_s", "Countdown after purging", "s", for_gas=True),
+    PolicyField("air_percent", "Oxygen of air", "% vol", for_gas=True),
+    PolicyField("inhibit_band_ma", "Inhibit current within", "mA", for_gas=True),
+    PolicyField("reference_v_percent", "Reference voltage within", "%", for_gas=True),
+    PolicyField("spare_percent", "Litres to spare", "%", for_gas=True),
+    PolicyField("life_end_percent", "Sensor replaced at", "% of new", for_gas=True),
+)
 RANGES: tuple[tuple[str, float, float, str], ...] = (
     ("adjust_limit_percent", 1, 100, "%"),
     ("max_risk", 0.0001, 0.5, ""),

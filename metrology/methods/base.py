@@ -239,6 +239,10 @@ class Method(Protocol):
         """What an exposure came to so far; None where nothing is exposed."""
         ...
 
+    def source_channel(self, quantity: str, channel: str) -> str:
+        """Under which channel the live source of a quantity is kept: empty where all channels share one."""
+        ...
+
     def watched(self, setup: RunSetup, step: Step) -> tuple[Slot, tuple[Quantity, ...]] | None:
         """What can be read live at a condition step; None where it is typed."""
         ...

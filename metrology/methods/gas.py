@@ -69,6 +69,7 @@ class GasMethod(TxMultipoint):
     waits_for = "warm_up"  # the timer that must have run before the first reading
     needs_proof = True
     purges = True
+    has_output = True
 
     def incoming(self, setup: RunSetup) -> tuple[Step, ...]:
         """What is looked at before anything else."""
@@ -108,6 +109,10 @@ class GasMethod(TxMultipoint):
                 needs.setdefault(need.role, need)
         return tuple(needs.values())
 
+    def first_gases(self, setup: RunSetup) -> tuple[GasNeed, ...]:
+        """What is asked for before the hold."""
+        return self.gas_needs(setup)
+
     def steps(self, setup: RunSetup, choices: Mapping[str, str]) -> tuple[Step, ...]:
         """The steps as the choices shape them."""
         return gas_steps.steps(self, setup, tuple(sorted(choices.items())))
@@ -137,7 +142,7 @@ class GasMethod(TxMultipoint):
         over = f"Above the range of {top:g} {c.unit}: take the gas off, the sensor may suffer, and check the unit."
         shown = Quantity("indicated", "Display", c.unit, places, slot.ideal, -0.25 * top, 1.1 * top, 0.1 * top, span=top, doubt=over)
         more: list[Quantity] = []
-        if not c.name and i.output_unit == "mA":
+        if i.output_unit == "mA" and self.has_output:
             more.append(self._current(setup, slot, top))
         if d.signal_unit:
             expected = d.new_sensitivity * slot.nominal
@@ -375,13 +380,17 @@ class GasMethod(TxMultipoint):
             return replace(seen, kind=WAITING, remarks=(("gas-on", "Put the gas on, then press 'Gas is on'."),))
         return seen
 
+    def source_channel(self, quantity: str, channel: str) -> str:
+        """Each sensor of a head has its own gas in front of it, so its own source for everything."""
+        return channel
+
     def watched(self, setup: RunSetup, step: Step) -> tuple[Slot, tuple[Quantity, ...]] | None:
-        """The inhibit current and the purge can be read live, of a single channel."""
-        c = channels_of(setup)[0]
-        if c.name or step.key not in ("inhibit_check", "purge"):
+        """The inhibit current and the purge of each channel can be read live."""
+        if step.variant not in ("inhibit", "purge"):
             return None
+        c = channel_named(setup, step.key.partition(":")[2])
         slot = exposure(setup, 0, AIR if self.found_kinds == (AIR,) else ZERO, c)
-        wanted = "ma" if step.key == "inhibit_check" else "indicated"
+        wanted = "ma" if step.variant == "inhibit" else "indicated"
         return slot, tuple(q for q in self.quantities(setup, slot) if q.name == wanted)
 
     def required_range(self, setup: RunSetup, role: str) -> tuple[float, float, str]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from metrology.judgement.gas_kit import GasNeed
 from metrology.methods import common_steps as common
 from metrology.methods import gas_steps
@@ -44,13 +46,23 @@ class Bump(GasMethod):
                 "confirm",
                 "adjust",
                 "Bring zero gas",
-                "A calibration needs zero gas too. Take bottled zero gas, or clean air with the reason for it.",
-                fields=(Field("zero_from", "Zero gas used, or why ambient air must do", "text"),),
-                checks=(Check("litres", "Span gas left for setting and proving"),),
+                "A calibration needs zero gas too. It is judged like any other bottle before it is used.",
+                fields=(Field(ZERO, "Zero gas", "gas"),),
                 confirm_label="It is here",
             ),
             *gas_steps.adjust(n),
         )
+
+    def gas_needs(self, setup: RunSetup) -> tuple[GasNeed, ...]:
+        """Span gas, with the litres it takes when it becomes a calibration; and the zero gas that is asked for then."""
+        c = channels_of(setup)[0]
+        set_too = gas_need(setup, BUMP, c, exposures=GasMethod.exposures_each).litres
+        spans = tuple(replace(n, litres_if_set=set_too) for n in super().gas_needs(setup))
+        return (*spans, gas_need(setup, ZERO, c, exposures=2))
+
+    def first_gases(self, setup: RunSetup) -> tuple[GasNeed, ...]:
+        """A function check brings span gas only."""
+        return tuple(n for n in self.gas_needs(setup) if n.role != ZERO)
 
 
 class Multichannel(GasMethod):
@@ -151,6 +163,7 @@ class Portable(GasMethod):
 
     key = "gas-portable"
     title = "Portable gas instrument"
+    has_output = False
     proves_alarms = False
     exposing = "Each range its own gas, in this order; after each gas back to air until the background is normal."
 

@@ -81,6 +81,7 @@ def gas_need(setup: RunSetup, kind: str, channel: GasChannel, *, exposures: int,
         needs_humid=d.needs_humid,
         relative_response=d.relative_response if surrogate else 1.0,
         surrogate_for=channel.gas if surrogate else "",
+        watches=channel.gas,
     )
 
 

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from metrology.methods import common_steps as common
 from metrology.methods.common_steps import Wording, found_to_left, numbered, set_of
+from metrology.methods.gas_details import GasChannel
 from metrology.methods.gas_plan import channels_of, role_of
 from metrology.methods.setup import RunSetup
 from metrology.methods.steps import Check, Field, Pair, Step
@@ -51,7 +52,7 @@ def steps(method: GasMethod, setup: RunSetup, chosen: tuple[tuple[str, str], ...
         *method.settings(setup),
         common.operator(setup),
         common.hold(),
-        inhibit_check(setup),
+        *inhibit_check(setup),
         dangers(setup),
         *method.opening(setup),
         *with_alarms(method, setup, list(body(method, setup, choices))),
@@ -97,7 +98,7 @@ def surroundings(setup: RunSetup) -> Step:
 
 def gases(method: GasMethod, setup: RunSetup, *, key: str = "gas") -> Step:
     """The bottles, each judged before gas is spent."""
-    fields = tuple(Field(n.role, n.label, "gas", n.unit) for n in method.gas_needs(setup))
+    fields = tuple(Field(n.role, n.label, "gas", n.unit) for n in method.first_gases(setup))
     return Step(
         key,
         "confirm",
@@ -109,24 +110,38 @@ def gases(method: GasMethod, setup: RunSetup, *, key: str = "gas") -> Step:
     )
 
 
-def inhibit_check(setup: RunSetup) -> Step:
-    """The inhibit current seen where it counts: at the control system."""
+def inhibit_check(setup: RunSetup) -> tuple[Step, ...]:
+    """The inhibit current of each channel seen where it counts: at the control system."""
     ma, band = setup.instrument.details.detector.inhibit_ma, setup.policy.inhibit_band_ma
-    return Step(
-        "inhibit_check",
-        "condition",
-        "make safe",
-        "Inhibit current",
-        f"Put the detector into inhibit and read its current at the control system: it must stand at {ma:g} mA.",
-        fields=(
-            Field(
-                "ma", "Current at the control system", "number", "mA", low=round(ma - band, 3), high=round(ma + band, 3),
-                why="The signal is not held: gas would trip the alarm. Don't apply any.",
+    return tuple(
+        Step(
+            keyed("inhibit_check", c),
+            "condition",
+            "make safe",
+            titled("Inhibit current", c),
+            f"Put the detector into inhibit and read its current at the control system: it must stand at {ma:g} mA.",
+            fields=(
+                Field(
+                    "ma", "Current at the control system", "number", "mA", low=round(ma - band, 3), high=round(ma + band, 3),
+                    why="The signal is not held: gas would trip the alarm. Don't apply any.",
+                ),
             ),
-        ),
-        left_out="" if ma else "Its output has no inhibit current; the hold is at the control system.",
-        confirm_label="It is held",
+            left_out="" if ma else "Its output has no inhibit current; the hold is at the control system.",
+            confirm_label="It is held",
+            variant="inhibit",
+        )
+        for c in (channels_of(setup) if ma else channels_of(setup)[:1])
     )  # fmt: skip
+
+
+def keyed(key: str, channel: GasChannel) -> str:
+    """The key of a step that each channel has for itself."""
+    return f"{key}:{channel.name}" if channel.name else key
+
+
+def titled(title: str, channel: GasChannel) -> str:
+    """The title of a step that each channel has for itself."""
+    return f"{title}, {channel.name}" if channel.name else title
 
 
 def dangers(setup: RunSetup) -> Step:
@@ -280,25 +295,26 @@ def purge(method: GasMethod, setup: RunSetup) -> tuple[Step, ...]:
     """Below the purge limit first, then the countdown."""
     if not method.purges:
         return ()
-    fields = []
-    for c in channels_of(setup):
-        if c.gas == "oxygen":
-            continue
-        high = setup.policy.purge_percent / 100 * c.top
-        name = f"purged:{c.name}" if c.name else "purged"
-        why = "Gas is still there: purge on, and don't release."
-        label = f"Reading after purging, {c.name}" if c.name else "Reading after purging"
-        fields.append(Field(name, label, "number", c.unit, low=-0.25 * c.top, high=round(high, 6), why=why))
-    seconds = setup.policy.countdown_s
+    percent, seconds = setup.policy.purge_percent, setup.policy.countdown_s
     return (
-        Step(
-            "purge",
-            "condition",
-            "restore",
-            "Purge",
-            f"Gas off, clean air to the sensor, until it reads below {setup.policy.purge_percent:g} % of range.",
-            fields=tuple(fields),
-            confirm_label="It is purged",
+        *(
+            Step(
+                keyed("purge", c),
+                "condition",
+                "restore",
+                titled("Purge", c),
+                f"Gas off, clean air to the sensor, until it reads below {percent:g} % of range.",
+                fields=(
+                    Field(
+                        "purged", "Reading after purging", "number", c.unit, low=-0.25 * c.top, high=round(percent / 100 * c.top, 6),
+                        why="Gas is still there: purge on, and don't release.",
+                    ),
+                ),
+                confirm_label="It is purged",
+                variant="purge",
+            )
+            for c in channels_of(setup)
+            if c.gas != "oxygen"
         ),
         Step(
             "countdown",
@@ -309,7 +325,7 @@ def purge(method: GasMethod, setup: RunSetup) -> tuple[Step, ...]:
             minutes=seconds / 60,
             left_out="" if seconds else "No countdown is set here.",
         ),
-    )
+    )  # fmt: skip
 
 
 def release(method: GasMethod, setup: RunSetup, plain: Step) -> Step:

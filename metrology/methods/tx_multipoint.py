@@ -317,6 +317,10 @@ class TxMultipoint:
         """Nothing is exposed."""
         return None
 
+    def source_channel(self, quantity: str, channel: str) -> str:
+        """Each display has its own; what is applied is the same for all of them."""
+        return "" if quantity == "applied" else channel
+
     def watched(self, setup: RunSetup, step: Step) -> tuple[Slot, tuple[Quantity, ...]] | None:
         """Conditions are typed."""
         return None

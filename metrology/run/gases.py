@@ -15,6 +15,8 @@ from metrology.methods.gas_plan import litres_of
 from metrology.run.fields import text_of
 from metrology.run.state import RunState
 
+AMBIENT_ASKS = {"bottled": "Why ambient air must do", "scrubbed": "Which scrubber, and until when it is good"}
+
 
 def bottle_from(data: Mapping[str, Any]) -> Bottle:
     """A bottle frozen in an event."""
@@ -55,8 +57,9 @@ def admit_gas(state: RunState, method: Method, payload: Mapping[str, Any], *, to
     if verdict.standing == REFUSE:
         raise Fault("kit_refused", " ".join(verdict.reasons), field=role, reasons=list(verdict.reasons))
     taken = any(not r.is_struck and r.extra.get("gas") == role for r in state.readings)
-    is_ambient = payload["bottle"]["code"] == AMBIENT and state.setup.policy.zero_gas == "bottled"
-    what = "Why ambient air must do" if is_ambient else "Why the gas is changed in the middle"
+    school = state.setup.policy.zero_gas
+    is_ambient = payload["bottle"]["code"] == AMBIENT and school in AMBIENT_ASKS
+    what = AMBIENT_ASKS[school] if is_ambient else "Why the gas is changed in the middle"
     reason = text_of(payload, "reason", label=what, required=is_ambient or taken)
     bottle = payload["bottle"]
     peers = " ".join(f"{t}={r:.3f}" for t, r in payload.get("peers", ()))

@@ -218,7 +218,7 @@ def _source_chosen(a: Admission, payload: Mapping[str, Any]) -> Payload:
     if quantity not in QUANTITIES:
         raise Fault("unknown_quantity", f"'{quantity}' is not a quantity of this run.", field="quantity")
     signal = str(payload.get("signal", "") or "")
-    channel = str(payload.get("channel", "") or "") if quantity != "applied" else ""
+    channel = a.method.source_channel(quantity, str(payload.get("channel", "") or ""))
     if channel and channel not in {s.channel for s in a.method.plan(a.state.setup, "as_found")}:
         raise Fault("unknown_channel", f"This run reads no '{channel}'.", field="channel")
     return {

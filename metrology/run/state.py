@@ -311,8 +311,8 @@ def _reading_taken(s: RunState, e: Event) -> None:
 
 
 def source_key(quantity: str, channel: str = "") -> str:
-    """Under what a chosen source is kept: each display of a loop has its own, what is applied is the same for all of them."""
-    return f"{quantity}:{channel}" if channel and quantity != "applied" else quantity
+    """Under what a chosen source is kept; the method tells which quantities each channel has for itself."""
+    return f"{quantity}:{channel}" if channel else quantity
 
 
 def _source_chosen(s: RunState, e: Event) -> None:

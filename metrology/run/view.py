@@ -241,7 +241,7 @@ def _step(state: RunState, method: Method, progress: Progress, evidence: list[Se
         "compute": None,
         "compare": None,
         "pairs": pair_rows(state, step) if step.kind == "checkpairs" else [],
-        "watches": method.watched(state.setup, step) is not None,
+        **_watches(state, method, step),  # type: ignore[typeddict-item]
     }
     if step.kind == "compute":
         data["compute"] = compute_step(state, step)
@@ -270,11 +270,18 @@ def _readings_step(state: RunState, method: Method, step: Step, evidence: list[S
         "output_unit": indicated.unit,
         "unit": i.unit,
         "believable": f"{indicated.low:.4g} to {indicated.high:.4g} {indicated.unit}",
-        "next": _next_reading(state, slot, asked) if slot else None,
+        "next": _next_reading(state, method, slot, asked) if slot else None,
     }
 
 
-def _next_reading(state: RunState, slot: Slot, asked: Sequence[Quantity]) -> NextReading:
+def _watches(state: RunState, method: Method, step: Step) -> dict[str, str]:
+    slot, asked = method.watched(state.setup, step) or (None, ())
+    if slot is None or not asked:
+        return {"watches": "", "watches_channel": "", "watches_unit": ""}
+    return {"watches": asked[0].name, "watches_channel": method.source_channel(asked[0].name, slot.channel), "watches_unit": asked[0].unit}
+
+
+def _next_reading(state: RunState, method: Method, slot: Slot, asked: Sequence[Quantity]) -> NextReading:
     i = state.setup.instrument
     indicated = next(q for q in asked if q.name == "indicated")
     return {
@@ -292,6 +299,7 @@ def _next_reading(state: RunState, slot: Slot, asked: Sequence[Quantity]) -> Nex
                 "name": q.name,
                 "label": q.label,
                 "unit": q.unit,
+                "source_channel": method.source_channel(q.name, slot.channel),
                 "expected": number(q.expected, q.decimals),
                 "hint": q.hint,
                 "required": q.required,

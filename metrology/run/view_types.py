@@ -146,6 +146,7 @@ class QuantityData(TypedDict):
     name: str
     label: str
     unit: str
+    source_channel: str  # under which channel its live source is kept
     expected: str
     hint: str
     required: bool
@@ -301,7 +302,9 @@ class StepData(TypedDict):
     compute: ComputeData | None
     compare: CompareData | None
     pairs: list[PairData]
-    watches: bool
+    watches: str  # the quantity that can be read live at a condition; empty where it is typed
+    watches_channel: str
+    watches_unit: str
 
 
 class SignatureData(TypedDict):

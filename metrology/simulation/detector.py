@@ -163,11 +163,22 @@ class SimulatedDetector:
 
 
 @dataclass
+class Charge:
+    """What a bottle holds: of the gas watched for, in the detector's unit; oxygen in % vol; litres at one bar; others: interfering gas."""
+
+    value: float
+    oxygen: float
+    litres: float
+    is_humid: bool = False
+    others: float = 0.0
+
+
+@dataclass
 class Manifold:
-    """Bottles on a manifold with a valve, feeding one detector. bottles: name to (value, oxygen % vol, litres)."""
+    """Bottles on a manifold with a valve, feeding one detector."""
 
     flow_l_min: float = 0.5
-    bottles: dict[str, tuple[float, float, float]] = field(default_factory=dict)
+    bottles: dict[str, Charge] = field(default_factory=dict)
     open_bottle: str = ""
     is_line_off: bool = False
     ambient: Stream = field(default_factory=Stream)
@@ -176,8 +187,8 @@ class Manifold:
         """What comes out of the line after dt_s seconds; an empty bottle gives nothing any more."""
         if not self.open_bottle or self.is_line_off:
             return self.ambient
-        value, oxygen, litres = self.bottles[self.open_bottle]
-        if litres <= 0:
+        bottle = self.bottles[self.open_bottle]
+        if bottle.litres <= 0:
             return self.ambient
-        self.bottles[self.open_bottle] = (value, oxygen, litres - self.flow_l_min * dt_s / 60.0)
-        return Stream(value, oxygen, is_humid=False, is_forced=True)
+        bottle.litres -= self.flow_l_min * dt_s / 60.0
+        return Stream(bottle.value, bottle.oxygen, bottle.is_humid, bottle.others, is_forced=True)

@@ -86,7 +86,7 @@ class GasPlay(Play):
         """Go on to the first step of that kind or key."""
         given = {"operator": "Control", "temperature": "20", "exposed_to": "none", "ma": "3.0", "purged": "0.5", "reading": "0.2",
                  "latches": "none", "pressure_kpa": "101.325", "windows": "clean", "flow_alarm": "4", "battery": "full",
-                 "zero_from": "B-AIR", "work": "done", "why": "another bottle", **values}  # fmt: skip
+                 "work": "done", "why": "another bottle", **values}  # fmt: skip
         for _ in range(40):
             step = self.step
             if step is None or to in (step.kind, step.key):

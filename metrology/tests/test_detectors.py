@@ -2,7 +2,7 @@
 
 import unittest
 
-from metrology.simulation.detector import FIRST_ALARM, Manifold, SimulatedDetector, Stream
+from metrology.simulation.detector import FIRST_ALARM, Charge, Manifold, SimulatedDetector, Stream
 from tools.exposure_trials import run_trials, table_text
 
 
@@ -60,13 +60,24 @@ class Detectors(unittest.TestCase):
         self.assertAlmostEqual(settle(d, Stream(0.0, others=50.0)), 5.0, delta=0.1)
 
     def test_a_bottle_runs_empty_and_a_line_comes_off(self):
-        m = Manifold(0.5, {"B": (50.0, 20.9, 0.01)}, open_bottle="B")
+        m = Manifold(0.5, {"B": Charge(50.0, 20.9, 0.01)}, open_bottle="B")
         self.assertEqual(m.step(0.5).value, 50.0)
         for _ in range(4):
             m.step(0.5)
         self.assertEqual(m.step(0.5).value, 0.0)
-        m.bottles["B"], m.is_line_off = (50.0, 20.9, 9.0), True
+        m.bottles["B"], m.is_line_off = Charge(50.0, 20.9, 9.0), True
         self.assertEqual(m.step(0.5).value, 0.0)
+
+    def test_a_bottle_may_be_humid_and_hold_an_interfering_gas(self):
+        d = SimulatedDetector("electrochemical", 5.0, needs_humid=True, cross_sensitivity=0.05)
+        m = Manifold(
+            0.5, {"dry": Charge(3.0, 20.9, 9.0), "humid": Charge(3.0, 20.9, 9.0, True), "other": Charge(0.0, 20.9, 9.0, True, 10.0)}
+        )
+        for name, expected in (("dry", 2.1), ("humid", 3.0), ("other", 0.5)):
+            m.open_bottle = name
+            stream = m.step(0.5)
+            stream.is_forced = False
+            self.assertAlmostEqual(settle(d, stream), expected, delta=0.02)
 
     def test_seeded_exposures_are_classed_right(self):
         table, share = run_trials(150, 7)

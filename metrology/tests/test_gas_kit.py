@@ -92,6 +92,16 @@ class Rules(unittest.TestCase):
         optical = replace(need, technology="optical")
         self.assertSays(judge(need=optical, made=replace(zero_air(), code=AMBIENT)), "refuse", "bottled gas")
 
+    def test_a_function_check_says_what_a_calibration_would_need(self):
+        short = judge(need=replace(NEED, litres=2.0, litres_if_set=90.0))
+        self.assertSays(short, "warn", "if it must be calibrated 90.0 l are needed")
+
+    def test_scrubbed_air_serves_only_where_the_scrubber_holds_the_gas(self):
+        need, air = replace(NEED, kind="zero", gas="air", alarm=0.0, watches="hydrogen"), replace(zero_air(), code=AMBIENT)
+        self.assertSays(judge(need=need, made=air, zero_gas="scrubbed"), "refuse", "does not hold hydrogen")
+        self.assertSays(judge(need=replace(need, watches="chlorine"), made=air, zero_gas="scrubbed"), "warn", "through the scrubber")
+        self.assertEqual(judge(need=need, made=air, zero_gas="ambient").standing, "good")
+
     def test_air_for_an_oxygen_cell_is_air(self):
         need = replace(NEED, kind="air", gas="oxygen", unit="% vol", top=25.0, technology="oxygen", alarm=0.0)
         self.assertAlmostEqual(judge(need=need, made=zero_air()).applied, 20.9)

@@ -176,6 +176,9 @@ class OthersAndHolds(GasCase):
         p.expose("33")
         self.assertEqual(p.view["step"]["judge"]["proposal"], "calibrate")
         p.decide("calibrate")
+        self.assertEqual(p.step.key, "zero_gas")
+        self.assertRefused("missing", p.do, "step_confirmed", step="zero_gas")
+        self.assertIn("holds hydrogen", self.assertRefused("kit_refused", p.assign, "zero", bottle()))
         self.assertEqual(p.forward("adjust").key, "adjust")
         p.do("adjustment_made", step="adjust", screw="zero", before="0", after="")
         p.do("adjustment_made", step="adjust", screw="span", before="33", after="50")
@@ -185,6 +188,7 @@ class OthersAndHolds(GasCase):
         p.expose("49").decide("leave")
         p.forward("end")
         self.assertEqual(p.state.status, "signed")
+        self.assertGreater(litres_used(p.state)["B-AIR"], 0.0)
 
     def test_alarms_are_judged_by_their_set_points(self):
         p = GasPlay("gas-bump", instrument=detector({**HYDROGEN, "alarms": "Low 20 rising latching; High 40 rising"}))
@@ -211,6 +215,25 @@ class OthersAndHolds(GasCase):
         p.do("step_confirmed", step="reference_A", values={"found_v:A": "1.25"})
         self.assertEqual(p.step.key, "prove_A")  # half of what is needed: stop and prove
 
+    def test_each_channel_of_a_head_is_held_purged_and_read_from_sources_of_its_own(self):
+        made = {"technology": "catalytic", "basis": "iec", "inhibit_ma": "3",
+                "channels": "A, hydrogen, 100, %LEL, 2.5; B, methane, 100, %LEL, 2.5"}  # fmt: skip
+        gases = {"span:A": bottle(), "span:B": bottle("B-CH4", "methane", 50.0)}
+        p = GasPlay("gas-multichannel", instrument=detector(made), gases=gases)
+        given = {"found_v:A": "2.5", "found_v:B": "2.5", "set_v:A": "2.5", "set_v:B": "2.5"}
+        p.forward("inhibit_check:B", **given)
+        told = p.view["step"]
+        self.assertEqual((told["watches"], told["watches_channel"], told["watches_unit"]), ("ma", "B", "mA"))
+        p.forward("pairs_out", **given)
+        p.do("pair_moved", step="pairs_out", pair="selector", to="out")
+        p.forward(**given)
+        for channel, signal in (("A", "GM/a"), ("B", "GM/b")):
+            p.do("source_chosen", quantity="applied", channel=channel, signal=signal, unit="%LEL", label=signal)
+        self.assertEqual({k: s["signal"] for k, s in p.state.sources.items()}, {"applied:A": "GM/a", "applied:B": "GM/b"})
+        self.assertEqual({q["source_channel"] for q in p.view["step"]["readings"]["next"]["quantities"]}, {"A"})
+        p.expose("0", "50", "0", "50").decide("leave")
+        self.assertEqual([p.step.key, p.forward("purge:B").key], ["purge:A", "purge:B"])
+
     def test_what_was_moved_must_be_moved_back(self):
         made = {"technology": "catalytic", "basis": "iec", "channels": "A, hydrogen, 100, %LEL, 2.5"}
         p = GasPlay("gas-multichannel", instrument=detector(made), gases={"span:A": bottle()})
@@ -222,7 +245,8 @@ class OthersAndHolds(GasCase):
         hold = p.state.open_holds[0].id
         values = {"reading": "0", "latches": "none", "operator": "C"}
         self.assertIn("'Selector switch'", self.assertRefused("pairs_out", p.do, "hold_released", hold=hold, values=values, reason="early"))
-        p.forward("pairs_back", **{"purged:A": "0"})
+        self.assertEqual(p.forward("purge:A").title, "Purge, A")
+        p.forward("pairs_back")
         self.assertRefused("pairs_out", p.do, "step_confirmed", step="pairs_back")
         p.do("pair_moved", step="pairs_back", pair="selector", to="back")
         p.forward("end")

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from metrology.quantities.temperature import sensor_temperature
-from metrology.simulation.detector import Manifold, SimulatedDetector, Stream
+from metrology.simulation.detector import Charge, Manifold, SimulatedDetector, Stream
 from metrology.simulation.pressure import PressureSource
 from metrology.simulation.smart import SmartTransmitter
 from metrology.simulation.thermal import Block, Probe, SensorFaults, SimulatedSensor
@@ -74,11 +74,12 @@ class Well:
 
 @dataclass
 class DetectorPoint:
-    """A detector with the gas manifold in front of it. rest: what it sees when no bottle is open (clean air)."""
+    """A detector, or one channel of a head, with the gas manifold in front of it."""
 
     tag: str
     detector: SimulatedDetector
     manifold: Manifold
+    channel: str = ""
 
     def step(self, dt_s: float) -> None:
         """Let dt_s seconds pass."""
@@ -89,12 +90,12 @@ class DetectorPoint:
     def applied(self) -> float:
         """What the open bottle's certificate says; of clean air when none is open."""
         name = self.manifold.open_bottle
-        return self.manifold.bottles[name][0] if name else self.manifold.ambient.value
+        return self.manifold.bottles[name].value if name else self.manifold.ambient.value
 
     def open_nearest(self, value: float) -> None:
         """Open the bottle whose concentration is nearest; raises a ValueError when none is near."""
-        found = min(self.manifold.bottles, key=lambda n: abs(self.manifold.bottles[n][0] - value), default="")
-        if not found or abs(self.manifold.bottles[found][0] - value) > 0.05 * self.detector.top:
+        found = min(self.manifold.bottles, key=lambda n: abs(self.manifold.bottles[n].value - value), default="")
+        if not found or abs(self.manifold.bottles[found].value - value) > 0.05 * self.detector.top:
             raise ValueError(value)
         self.manifold.open_bottle = found
 
@@ -136,8 +137,8 @@ def _detectors(rows: list[dict[str, Any]]) -> list[DetectorPoint]:
         made["alarms"] = tuple((float(a), bool(b)) for a, b in made.get("alarms", ()))
         detector = SimulatedDetector(**made, seed=200 + n)
         air = Stream(20.9 if detector.technology == "oxygen" else 0.0)
-        bottles = {name: (float(v), float(o), float(litres)) for name, (v, o, litres) in row.get("bottles", {}).items()}
-        out.append(DetectorPoint(row["tag"], detector, Manifold(row.get("flow_l_min", 0.5), bottles, ambient=air)))
+        bottles = {name: Charge(**told) if isinstance(told, dict) else Charge(*told) for name, told in row.get("bottles", {}).items()}
+        out.append(DetectorPoint(row["tag"], detector, Manifold(row.get("flow_l_min", 0.5), bottles, ambient=air), row.get("channel", "")))
     return out
 
 

@@ -12,7 +12,7 @@ from apps.bench.tests.test_live import LiveTestCase
 from apps.kit.models import GasBottle
 from apps.plant.models import Instrument
 from apps.runs.models import RunEvent
-from metrology.simulation.detector import Manifold, SimulatedDetector
+from metrology.simulation.detector import Charge, Manifold, SimulatedDetector
 
 DETAILS = {
     "gas": "hydrogen",
@@ -33,7 +33,7 @@ class GasOnTheBench(LiveTestCase):
         detector = SimulatedDetector(
             "catalytic", 100.0, t90_s=4.0, noise=0.02, gain=0.9, new_signal=0.5, alarms=((20.0, False), (40.0, True))
         )
-        self.point = DetectorPoint("AE-1", detector, Manifold(0.5, {"ZERO": (0.0, 20.9, 50.0), "SPAN": (50.0, 20.9, 50.0)}))
+        self.point = DetectorPoint("AE-1", detector, Manifold(0.5, {"ZERO": Charge(0.0, 20.9, 50.0), "SPAN": Charge(50.0, 20.9, 50.0)}))
         self.bench.world.detectors.append(self.point)
         self.gas_port()
         Instrument.objects.create(
@@ -62,7 +62,15 @@ class GasOnTheBench(LiveTestCase):
         return self.bench_thread._loop
 
     def to(self, kind):
-        given = {"operator": "C", "temperature": "20", "exposed_to": "none", "ma": "3.0", "purged": "0", "latches": "reset"}
+        given = {
+            **dict.fromkeys(("found_v:A", "found_v:B", "set_v:A", "set_v:B"), "2.5"),
+            "operator": "C",
+            "temperature": "20",
+            "exposed_to": "none",
+            "ma": "3.0",
+            "purged": "0",
+            "latches": "reset",
+        }
         for _ in range(20):
             view = self.view()
             step = view["step"]
@@ -74,7 +82,10 @@ class GasOnTheBench(LiveTestCase):
                 continue
             for f in step["fields"]:
                 if f["kind"] == "gas":
-                    self.ok(("gas_assigned", {"role": f["name"], "bottle": "G-AIR" if f["name"] == "zero" else "G-H2"}))
+                    code = {"zero": "G-AIR", "span:B": "G-CH4"}.get(f["name"], "G-H2")
+                    self.ok(("gas_assigned", {"role": f["name"], "bottle": code}))
+            for pair in step["pairs"]:
+                self.ok(("pair_moved", {"step": step["key"], "pair": pair["key"], "to": "out"}))
             mine = {f["name"]: given.get(f["name"], "") for f in step["fields"]} | {"tag": i["tag"], "serial": i["serial"]}
             self.ok(("step_confirmed", {"step": step["key"], "values": mine, "checks": [c["key"] for c in step["checks"]]}))
         raise AssertionError("stuck")
@@ -105,7 +116,55 @@ class GasOnTheBench(LiveTestCase):
         fields = {f["name"]: f["suggested"] for f in self.view()["step"]["fields"]}
         # The bench runs eight times as fast as time: between two looks the reading moves a lot.
         self.assertTrue(15 < float(fields["alarm:Low"]) <= 46, fields)
-        self.assertLess(self.point.manifold.bottles["SPAN"][2], 50.0)
+        self.assertLess(self.point.manifold.bottles["SPAN"].litres, 50.0)
+
+    def test_a_head_is_read_channel_by_channel_each_from_its_own_gas(self):
+        points = [
+            DetectorPoint("AE-2", SimulatedDetector("catalytic", 100.0, t90_s=3.0, noise=0.02, gain=gain), Manifold(0.5, bottles), channel)
+            for channel, gain, bottles in (
+                ("A", 0.9, {"ZERO": Charge(0.0, 20.9, 50.0), "H2": Charge(50.0, 20.9, 50.0)}),
+                ("B", 0.8, {"ZERO": Charge(0.0, 20.9, 50.0), "CH4": Charge(50.0, 20.9, 50.0)}),
+            )
+        ]
+        self.bench.world.detectors += points
+        methane = [{"gas": "methane", "value": 50.0, "unit": "%LEL", "u_percent": 2.0, "basis": "iec"}]
+        GasBottle.objects.create(
+            code="G-CH4",
+            name="Gas",
+            gases=methane,
+            balance="air",
+            oxygen=20.9,
+            litres=90,
+            expires_on=timezone.localdate() + timedelta(days=90),
+        )
+        Instrument.objects.create(
+            tag="AE-2", serial="S-2", service="Head", area=self.area, family="gas detector", method="gas-multichannel", unit="%LEL",
+            lrv=0, urv=100, tolerance_value=5, policy=POLICY,
+            details={"technology": "catalytic", "basis": "iec", "t90_s": "0.5", "channels": "A, hydrogen, 100, %LEL, 2.5; B, methane, 100, %LEL, 2.5"},
+        )  # fmt: skip
+        self.start("AE-2")
+        self.to("readings")
+        stimuli, shown = [], []
+        for n, channel in ((2, "A"), (3, "B")):
+            stimuli.append(
+                signal(f"d{n}.applied", "Gas", "%LEL", f"MEAS{n}:CONC?", write=f"SOUR{n}:CONC {{value}}", tag="AE-2", low=-1, high=200)
+            )
+            stimuli.append(signal(f"d{n}.off", "Shut", "key", f"DET{n}:ANS?", write=f"SOUR{n}:OFF {{value}}", tag="AE-2", role="key"))
+            shown.append(signal(channel, channel, "%LEL", {"address": 10 * n, "word_order": "big"}, tag="AE-2", low=-200, high=200))
+        add_device("GH", "scpi", self.bench.ports["gas"], stimuli, timeout_s=0.5)
+        add_device("GR", "modbus", self.bench.ports["modbus"], shown, timeout_s=0.5)
+        for n, channel in ((2, "A"), (3, "B")):
+            self.ok(("source_chosen", {"quantity": "applied", "channel": channel, "signal": f"GH/d{n}.applied"}))
+            self.ok(("source_chosen", {"quantity": "indicated", "channel": channel, "signal": f"GR/{channel}"}))
+        answer = self.post("rounds/", {"runs": [self.run_id]})
+        self.assertEqual(answer.status_code, 201, answer.content)
+        taken = RunEvent.objects.filter(run_id=self.run_id, type="reading_taken").order_by("seq")
+        self.until(lambda: taken.count() == 4, 150)
+        read = [float(e.payload["indicated"]) for e in taken]
+        for value, expected in zip(read, (0, 45, 0, 40), strict=True):
+            self.assertAlmostEqual(value, expected, delta=1.0)
+        self.assertEqual([e.payload["bottle"] for e in taken], ["G-AIR", "G-H2", "G-AIR", "G-CH4"])
+        self.assertEqual(points[0].manifold.open_bottle, "")  # shut when the other channel's turn came
 
     def test_gas_that_does_not_come_is_no_response_once_it_is_said_to_be_on(self):
         self.live()

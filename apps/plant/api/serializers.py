@@ -5,7 +5,6 @@ from typing import Any
 from rest_framework import serializers
 
 from apps.plant.models import Instrument
-from apps.plant.services import POLICY_FIELDS
 from config.lists import PageSerializer
 
 
@@ -52,6 +51,7 @@ class InstrumentPageSerializer(PageSerializer):
     areas = AreaSerializer(many=True)
     choices = serializers.DictField(child=OptionSerializer(many=True))
     details = DetailFieldSerializer(many=True)
+    policies = DetailFieldSerializer(many=True)
 
 
 class InstrumentFormSerializer(serializers.Serializer):
@@ -87,10 +87,7 @@ class InstrumentFormSerializer(serializers.Serializer):
     points_percent = serializers.CharField()
     cycles = serializers.CharField()
     interval_days = serializers.CharField()
-    adjust_when = serializers.CharField(required=False)
-    adjust_limit_percent = serializers.CharField(required=False)
-    pass_rule = serializers.CharField(required=False)
-    max_risk = serializers.CharField(required=False)
+    policy = serializers.DictField(required=False)
     details = serializers.DictField(required=False)
     reason = serializers.CharField(required=False)
 
@@ -129,10 +126,6 @@ class InstrumentPageDataSerializer(InstrumentRowSerializer):
     due_reason = serializers.CharField()
 
 
-def _policies(i: Instrument) -> dict[str, Any]:
-    return {name: i.policy.get(name, "") for name in POLICY_FIELDS}
-
-
 def form_of(i: Instrument) -> dict[str, Any]:
     """The instrument as the form shows it."""
     numbers = (
@@ -168,10 +161,10 @@ def form_of(i: Instrument) -> dict[str, Any]:
         **{n: f"{getattr(i, n):.12g}" for n in numbers},
         **{t: getattr(i, t) for t in texts},
         "area": i.area.code,
-        **{name: f"{value:g}" if isinstance(value, float | int) else str(value) for name, value in _policies(i).items()},
         "transfer_table": "; ".join(f"{a:g} {b:g}" for a, b in i.transfer_table),
         "tolerance2_value": f"{i.tolerance2_value:.12g}" if i.tolerance2_value is not None else "",
         "points_percent": " ".join(f"{p:g}" for p in i.points_percent),
         "is_adjustable": i.is_adjustable,
         "details": dict(i.details),
+        "policy": {name: f"{value:g}" if isinstance(value, float | int) else str(value) for name, value in i.policy.items()},
     }

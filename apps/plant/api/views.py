@@ -22,7 +22,16 @@ from apps.plant.api.serializers import (
     form_of,
 )
 from apps.plant.models import Instrument
-from apps.plant.selectors import detail_fields, form_choices, get_instrument, instrument_row, list_areas, list_instruments, methods_for
+from apps.plant.selectors import (
+    detail_fields,
+    form_choices,
+    get_instrument,
+    instrument_row,
+    list_areas,
+    list_instruments,
+    methods_for,
+    policy_fields,
+)
 from apps.plant.services import add_instrument, edit_instrument, policy_for
 from apps.runs.models import OPEN
 from config.lists import page_of
@@ -57,7 +66,15 @@ class InstrumentsView(APIView):
         asked = request.query_params
         rows = list_instruments(search=asked.get("search", "").strip()[:100], area=asked.get("area", ""), family=asked.get("family", ""))
         areas = [{"code": a.code, "name": a.name, "needs_permit": a.needs_permit} for a in list_areas()]
-        return Response({**page_of(request, rows, instrument_row), "areas": areas, "choices": form_choices(), "details": detail_fields()})
+        return Response(
+            {
+                **page_of(request, rows, instrument_row),
+                "areas": areas,
+                "choices": form_choices(),
+                "details": detail_fields(),
+                "policies": policy_fields(),
+            }
+        )
 
     @extend_schema(
         operation_id="add_instrument", request=InstrumentFormSerializer, responses={201: InstrumentRowSerializer, 400: FailureSerializer}

@@ -96,12 +96,12 @@ class Register(PlantTestCase):
 
     def test_an_instrument_may_have_policies_of_its_own_and_give_them_up_again(self):
         own = {"pass_rule": "guard-u", "adjust_when": "never", "adjust_limit_percent": "50"}
-        self.assertEqual(self.post("instruments/", {**FORM, **own}).status_code, 201)
+        self.assertEqual(self.post("instruments/", {**FORM, "policy": own}).status_code, 201)
         page = self.get("instruments/PT-9/").json()
         self.assertIn("Pass rule: guard band of U.", page["policies"])
-        self.assertEqual({k: page["form"][k] for k in own}, own)
+        self.assertEqual(page["form"]["policy"], own)
         answer = self.client.put(
-            "/api/v1/instruments/PT-9/", {**page["form"], "pass_rule": "", "adjust_when": ""}, content_type="application/json"
+            "/api/v1/instruments/PT-9/", {**page["form"], "policy": {"pass_rule": ""}}, content_type="application/json"
         )
         self.assertIn("Pass rule: plain limit.", answer.json()["policies"])
         for changes, field, code in (
@@ -109,10 +109,18 @@ class Register(PlantTestCase):
             ({"adjust_limit_percent": "0"}, "adjust_limit_percent", "out_of_range"),
             ({"max_risk": "x"}, "max_risk", "not_a_number"),
             ({"adjust_when": "soon"}, "adjust_when", "unknown_policy"),
+            ({"forced": "often"}, "forced", "unknown_policy"),
+            ({"colour": "1"}, "colour", "unknown_policy"),
         ):
             with self.subTest(changes=changes):
-                answer = self.post("instruments/", {**FORM, "tag": "PT-10", **changes})
+                answer = self.post("instruments/", {**FORM, "tag": "PT-10", "policy": changes})
                 self.assertEqual((answer.json()["field"], answer.json()["code"]), (field, code))
+
+    def test_gas_policies_are_asked_of_gas_detectors_only(self):
+        asked = {p["name"]: p for p in self.get("instruments/").json()["policies"]}
+        self.assertIn("gas-bump", asked["forced"]["methods"])
+        self.assertNotIn("tx-multipoint", asked["forced"]["methods"])
+        self.assertEqual([o["value"] for o in asked["zero_gas"]["options"]], ["bottled", "ambient", "scrubbed"])
 
     def test_policies_override_from_plant_to_method_to_instrument(self):
         PolicyLayer.objects.create(method="", values={"pass_rule": "guard-u", "adjust_limit_percent": 60})

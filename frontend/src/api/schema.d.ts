@@ -932,10 +932,9 @@ export interface components {
             points_percent: string;
             cycles: string;
             interval_days: string;
-            adjust_when?: string;
-            adjust_limit_percent?: string;
-            pass_rule?: string;
-            max_risk?: string;
+            policy?: {
+                [key: string]: unknown;
+            };
             details?: {
                 [key: string]: unknown;
             };
@@ -973,10 +972,9 @@ export interface components {
             points_percent: string;
             cycles: string;
             interval_days: string;
-            adjust_when?: string;
-            adjust_limit_percent?: string;
-            pass_rule?: string;
-            max_risk?: string;
+            policy?: {
+                [key: string]: unknown;
+            };
             details?: {
                 [key: string]: unknown;
             };
@@ -993,6 +991,7 @@ export interface components {
                 [key: string]: components["schemas"]["Option"][];
             };
             details: components["schemas"]["DetailField"][];
+            policies: components["schemas"]["DetailField"][];
         };
         InstrumentPageData: {
             tag: string;
@@ -1358,6 +1357,7 @@ export interface components {
                                 name: string;
                                 label: string;
                                 unit: string;
+                                source_channel: string;
                                 expected: string;
                                 hint: string;
                                 required: boolean;
@@ -1449,7 +1449,9 @@ export interface components {
                         can_go_out: boolean;
                         by: string;
                     }[];
-                    watches: boolean;
+                    watches: string;
+                    watches_channel: string;
+                    watches_unit: string;
                 } | null;
                 evidence: {
                     key: string;

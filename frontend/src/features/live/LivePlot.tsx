@@ -11,6 +11,55 @@ function colour(name: string): string {
   return getComputedStyle(document.documentElement).getPropertyValue(name).trim();
 }
 
+/** What the exposure came to: the highest while gas was forced in, the plateau that counts, and when gas came. */
+function drawExposure(u: uPlot, f: Frame) {
+  const { ctx, bbox } = u;
+  const { peak, plateau, kind } = f.exposure ?? { peak: 0, plateau: 0, kind: "" };
+  const right = bbox.left + bbox.width;
+  ctx.font = `${13 * devicePixelRatio}px Atkinson Hyperlegible, sans-serif`;
+  ctx.setLineDash([2, 3]);
+  const level = (value: number, words: string, tone: string, above: boolean) => {
+    const y = u.valToPos(value, "y", true);
+    if (y < bbox.top || y > bbox.top + bbox.height) return;
+    ctx.strokeStyle = ctx.fillStyle = colour(tone);
+    ctx.beginPath();
+    ctx.moveTo(bbox.left, y);
+    ctx.lineTo(right, y);
+    ctx.stroke();
+    ctx.textBaseline = above ? "bottom" : "top";
+    ctx.fillText(words, bbox.left + 6, y + (above ? -2 : 3));
+  };
+  const span = Math.abs((u.scales.y?.max ?? 1) - (u.scales.y?.min ?? 0));
+  if (kind !== "waiting") level(plateau, "plateau", "--kelp", false);
+  if (Math.abs(peak - plateau) > 0.06 * span) level(peak, "peak, not the reading", "--iron", peak < plateau);
+  const at = u.valToPos(f.since - f.now, "x", true);
+  if (at > bbox.left) {
+    ctx.strokeStyle = ctx.fillStyle = colour("--muted");
+    ctx.beginPath();
+    ctx.moveTo(at, bbox.top);
+    ctx.lineTo(at, bbox.top + bbox.height);
+    ctx.stroke();
+    ctx.textBaseline = "top";
+    ctx.fillText("gas on", at + 4, bbox.top + 2);
+  }
+}
+
+/** The limit below which gas counts as gone, where a purge is watched. */
+function drawLimit(u: uPlot, limit: number) {
+  const { ctx, bbox } = u;
+  const y = u.valToPos(limit, "y", true);
+  if (y < bbox.top || y > bbox.top + bbox.height) return;
+  ctx.strokeStyle = ctx.fillStyle = colour("--kelp");
+  ctx.setLineDash([2, 3]);
+  ctx.font = `${13 * devicePixelRatio}px Atkinson Hyperlegible, sans-serif`;
+  ctx.beginPath();
+  ctx.moveTo(bbox.left, y);
+  ctx.lineTo(bbox.left + bbox.width, y);
+  ctx.stroke();
+  ctx.textBaseline = "bottom";
+  ctx.fillText("purged below this", bbox.left + 6, y - 2);
+}
+
 /** The trace of one quantity over the last minute, with the settle window shaded and the settle limits about its mean. */
 export function LivePlot({ name, frame, traces }: { name: string; frame: Frame; traces: RefObject<Traces> }) {
   const host = useRef<HTMLDivElement>(null);
@@ -40,6 +89,8 @@ export function LivePlot({ name, frame, traces }: { name: string; frame: Frame; 
           ctx.stroke();
         }
       }
+      if (n === "indicated" && f.exposure) drawExposure(u, f);
+      if (n === "indicated" && f.purge_limit != null) drawLimit(u, f.purge_limit);
       ctx.restore();
     };
     // Asked at each drawing, so that turning the theme turns the plot.

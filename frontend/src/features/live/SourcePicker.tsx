@@ -5,7 +5,7 @@ import { useAppend } from "../run/useRun";
 
 type Quantity = NonNullable<NonNullable<Step["readings"]>["next"]>["quantities"][number];
 
-function OneSource({ run, quantity, channel }: { run: Run; quantity: Quantity; channel: string }) {
+function OneSource({ run, quantity, channel }: { run: Run; quantity: Pick<Quantity, "name" | "label" | "unit">; channel: string }) {
   const append = useAppend(run);
   const signals = useSignals(quantity.unit, run.view.instrument.tag, true);
   const chosen = run.view.sources.find((s) => s.quantity === quantity.name && s.channel === channel)?.signal ?? "";
@@ -27,19 +27,17 @@ function OneSource({ run, quantity, channel }: { run: Run; quantity: Quantity; c
 }
 
 /** Where each quantity of the reading comes from: typed, or live from a signal. What is read has a source of its own in each channel. */
-export function SourcePicker({ run, quantities, channel }: { run: Run; quantities: Quantity[]; channel: string }) {
+export function SourcePicker({ run, quantities }: { run: Run; quantities: Quantity[] }) {
   return (
     <div className="grid gap-4 sm:grid-cols-2">
       {quantities.map((q) => (
-        <OneSource key={q.name} run={run} quantity={q} channel={q.name === "applied" ? "" : channel} />
+        <OneSource key={q.name} run={run} quantity={q} channel={q.source_channel} />
       ))}
     </div>
   );
 }
 
-/** The source of one value at a condition step. */
-export function SourceOf({ run, quantity }: { run: Run; quantity: string }) {
-  const unit = quantity === "ma" ? "mA" : run.view.instrument.unit;
-  const asked = { name: quantity, label: "The value", unit, expected: "", hint: "", required: true, is_live_only: false, believable: "" };
-  return <OneSource run={run} quantity={asked} channel="" />;
+/** The source of the value that a condition step watches. */
+export function SourceOf({ run, step }: { run: Run; step: Step }) {
+  return <OneSource run={run} quantity={{ name: step.watches, label: "The value", unit: step.watches_unit }} channel={step.watches_channel} />;
 }

@@ -24,6 +24,7 @@ export interface Frame {
   rows: Record<string, LiveRow>;
   exposure?: { kind: string; plateau: number; peak: number; t90_s: number | null; percent: number; remarks: string[] } | null;
   purged_s?: number | null;
+  purge_limit?: number | null;
 }
 
 export type Sample = [number, number];

@@ -13,8 +13,8 @@ const EMPTY: Form = {
   tag: "", serial: "", service: "", area: "", family: "transmitter", method: "tx-multipoint", unit: "kPa", lrv: "", urv: "",
   output_lo: "4", output_hi: "20", output_unit: "mA", transfer: "linear", cutoff_percent: "0", transfer_table: "", tolerance_value: "0.5",
   tolerance_basis: "span", tolerance_combine: "single", tolerance2_value: "", tolerance2_basis: "unit", division: "0", warm_up_min: "0",
-  is_adjustable: true, hazards: "", feeds: "", voting_group: "", zone: "", points_percent: "0 25 50 75 100", cycles: "1", interval_days: "365", reason: "", adjust_when: "",
-  adjust_limit_percent: "", pass_rule: "", max_risk: "", details: {},
+  is_adjustable: true, hazards: "", feeds: "", voting_group: "", zone: "", points_percent: "0 25 50 75 100", cycles: "1", interval_days: "365", reason: "",
+  policy: {}, details: {},
 };
 
 function Group({ title, children }: { title: string; children: ReactNode }) {
@@ -38,6 +38,39 @@ function Detail({ field, value, error, onChange }: { field: Schemas["DetailField
     <div className={field.kind === "text" ? "sm:col-span-2" : ""}>
       <TextField {...common} numeric={field.kind === "number"} />
     </div>
+  );
+}
+
+interface PolicyProps {
+  fields: Schemas["DetailField"][];
+  values: Record<string, unknown>;
+  errors: Record<string, string>;
+  onChange: (values: Record<string, unknown>) => void;
+}
+
+/** Policies that this instrument has of its own. Those already set, or that have a fault, are always in view. */
+function OwnPolicies({ fields, values, errors, onChange }: PolicyProps) {
+  const set = fields.filter((f) => values[f.name] || errors[f.name]);
+  const [all, setAll] = useState(false);
+  const shown = all ? fields : set;
+  return (
+    <Group title="Policies of its own">
+      {!shown.length && <p className="sm:col-span-2 lg:col-span-3">None: it follows the plant and its method.</p>}
+      {shown.map((f) => (
+        <Detail
+          key={f.name}
+          field={{ ...f, hint: f.hint || "Empty: as the plant has it", options: f.options.length ? [{ value: "", label: "as the plant has it" }, ...f.options] : [] }}
+          value={values[f.name]}
+          error={errors[f.name]}
+          onChange={(v) => onChange({ ...values, [f.name]: v })}
+        />
+      ))}
+      {!all && (
+        <div className="self-end">
+          <Button onClick={() => setAll(true)}>Set a policy…</Button>
+        </div>
+      )}
+    </Group>
   );
 }
 
@@ -140,12 +173,12 @@ function Fields({ tag, start }: { tag?: string; start: Form }) {
           ))}
         </Group>
       )}
-      <Group title="Policies of its own">
-        {choice("pass_rule", "Pass rule")}
-        {form.pass_rule === "probability" && text("max_risk", "Accepted risk", { numeric: true, hint: "0.05 is one wrong pass in twenty" })}
-        {choice("adjust_when", "Adjusting")}
-        {text("adjust_limit_percent", "Adjust limit", { numeric: true, unit: "% of tolerance", hint: "Empty: as the plant has it" })}
-      </Group>
+      <OwnPolicies
+        fields={(plant?.policies ?? []).filter((p) => p.methods.includes(form.method))}
+        values={form.policy ?? {}}
+        errors={errors}
+        onChange={(policy) => change("policy", policy)}
+      />
       {save.isError && (
         <Message tone="out" title={Object.keys(errors).length > 1 ? "Some fields need another look; nothing was stored yet" : undefined}>
           {save.error instanceof ApiFailure ? save.error.message : "It could not be stored; try again."}

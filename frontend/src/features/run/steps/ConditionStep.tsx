@@ -12,14 +12,13 @@ import { ConfirmStep } from "./ConfirmStep";
 export function ConditionStep(props: StepProps) {
   const { run, step } = props;
   const capture = useCapture(run);
-  const wanted = step.key === "inhibit_check" ? "ma" : "indicated";
-  const isLive = step.watches && run.view.sources.some((s) => s.quantity === wanted);
+  const isLive = step.watches !== "" && run.view.sources.some((s) => s.quantity === step.watches && s.channel === step.watches_channel);
   const live = useLive(run.id, run.view.seq, isLive);
   const purged = live.frame?.purged_s;
   return (
     <ConfirmStep {...props}>
-      <Keys run={run} only={step.key === "inhibit_check" ? ["inhibit"] : ["off"]} />
-      {step.watches && <SourceOf run={run} quantity={wanted} />}
+      <Keys run={run} only={step.watches === "ma" ? ["inhibit"] : ["off"]} />
+      {step.watches && <SourceOf run={run} step={step} />}
       {isLive && (
         <div className="space-y-2">
           <LivePanel frame={live.frame} traces={live.traces} connected={live.connected} />

@@ -112,8 +112,8 @@ export function ReadingsStep({ run, step }: StepProps) {
   const [typed, set, clear] = useDraftForm(`${run.id}/${step.key}/reading`);
   const [choosing, setChoosing] = useState(false);
   const field = useRef<HTMLInputElement>(null);
-  const names = new Set(next?.quantities.map((q) => q.name));
-  const sources = run.view.sources.filter((s) => names.has(s.quantity) && s.channel === (s.quantity === "applied" ? "" : next?.channel));
+  const names = new Map(next?.quantities.map((q) => [q.name, q.source_channel]));
+  const sources = run.view.sources.filter((s) => names.get(s.quantity) === s.channel);
   const isLive = sources.length > 0;
   const readsLive = sources.some((s) => s.quantity === "indicated");
   const live = useLive(run.id, run.view.seq, isLive);
@@ -168,7 +168,7 @@ export function ReadingsStep({ run, step }: StepProps) {
     >
       <Asked next={next} total={r.total} unit={r.unit} />
       <p className="font-bold">{next.how}</p>
-      {choosing && <SourcePicker run={run} quantities={next.quantities} channel={next.channel} />}
+      {choosing && <SourcePicker run={run} quantities={next.quantities} />}
       {(isLive || choosing) && <ByItself run={run} canStart={readsLive && hasStimulus} />}
       {isGas && isLive && (
         <Exposure exposure={live.frame?.exposure ?? null} onGas={() => gasOn.mutate()} />
