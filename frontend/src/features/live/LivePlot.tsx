@@ -18,6 +18,7 @@ function drawExposure(u: uPlot, f: Frame) {
   const right = bbox.left + bbox.width;
   ctx.font = `${13 * devicePixelRatio}px Atkinson Hyperlegible, sans-serif`;
   ctx.setLineDash([2, 3]);
+  ctx.textAlign = "left";
   const level = (value: number, words: string, tone: string, above: boolean) => {
     const y = u.valToPos(value, "y", true);
     if (y < bbox.top || y > bbox.top + bbox.height) return;
@@ -31,7 +32,7 @@ function drawExposure(u: uPlot, f: Frame) {
   };
   const span = Math.abs((u.scales.y?.max ?? 1) - (u.scales.y?.min ?? 0));
   if (kind !== "waiting") level(plateau, "plateau", "--kelp", false);
-  if (Math.abs(peak - plateau) > 0.06 * span) level(peak, "peak, not the reading", "--iron", peak < plateau);
+  if (Math.abs(peak - plateau) > 0.04 * span) level(peak, "peak, not the reading", "--iron", peak < plateau);
   const at = u.valToPos(f.since - f.now, "x", true);
   if (at > bbox.left) {
     ctx.strokeStyle = ctx.fillStyle = colour("--muted");
@@ -51,6 +52,7 @@ function drawLimit(u: uPlot, limit: number) {
   if (y < bbox.top || y > bbox.top + bbox.height) return;
   ctx.strokeStyle = ctx.fillStyle = colour("--kelp");
   ctx.setLineDash([2, 3]);
+  ctx.textAlign = "left";
   ctx.font = `${13 * devicePixelRatio}px Atkinson Hyperlegible, sans-serif`;
   ctx.beginPath();
   ctx.moveTo(bbox.left, y);

@@ -59,7 +59,7 @@ function OwnPolicies({ fields, values, errors, onChange }: PolicyProps) {
       {shown.map((f) => (
         <Detail
           key={f.name}
-          field={{ ...f, hint: f.hint || "Empty: as the plant has it", options: f.options.length ? [{ value: "", label: "as the plant has it" }, ...f.options] : [] }}
+          field={{ ...f, hint: f.hint || (f.kind === "choice" ? "" : "Empty: as the plant has it"), options: f.options.length ? [{ value: "", label: "as the plant has it" }, ...f.options] : [] }}
           value={values[f.name]}
           error={errors[f.name]}
           onChange={(v) => onChange({ ...values, [f.name]: v })}
