@@ -28,11 +28,13 @@ class BodyLimitMiddleware:
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
         length = request.META.get("CONTENT_LENGTH") or "0"
-        too_large = not length.isdigit() or int(length) > settings.MAX_BODY_BYTES
+        is_upload = request.META.get("CONTENT_TYPE", "").startswith("multipart/form-data")
+        most = settings.MAX_UPLOAD_BYTES if is_upload else settings.MAX_BODY_BYTES
+        too_large = not length.isdigit() or int(length) > most
         if too_large or "chunked" in request.META.get("HTTP_TRANSFER_ENCODING", "").lower():
             return failure(
                 "too_large",
-                "That is more than one request may carry (1 MB). Send it in smaller parts; what was stored is kept.",
+                f"That is more than may be sent at once ({most // 2**20} MB). Send it in smaller parts; what was stored is kept.",
                 status=413,
             )
         return self.get_response(request)

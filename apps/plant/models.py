@@ -24,6 +24,21 @@ FAMILIES = [
 ]
 
 
+ACCESS = {
+    "": "From the floor",
+    "ladder": "Ladder",
+    "scaffold": "Scaffold or lift",
+    "height": "At height, with harness",
+    "confined": "Confined space",
+}
+DUE_RULES = {
+    "fixed": "Fixed interval",
+    "staircase": "Staircase: longer after passes, shorter after a fail",
+    "drift": "Drift: before the error is expected to reach the tolerance",
+    "signal": "Sensor's signal: before it is worn",
+}
+
+
 class PolicyLayer(models.Model):
     """Policies of the whole plant (method empty) or of one method, as overrides of the defaults."""
 
@@ -53,6 +68,7 @@ class Instrument(models.Model):
     serial = models.CharField(max_length=60)
     service = models.CharField(max_length=120)
     area = models.ForeignKey(Area, on_delete=models.PROTECT, related_name="instruments")
+    system = models.CharField(max_length=60, blank=True)
     family = models.CharField(max_length=30, choices=FAMILIES, default="transmitter")
     method = models.CharField(max_length=40, choices=list(CATALOGUE.items()), default="tx-multipoint")
     unit = models.CharField(max_length=20)
@@ -76,6 +92,14 @@ class Instrument(models.Model):
     feeds = models.CharField(max_length=200, blank=True)
     voting_group = models.CharField(max_length=40, blank=True, db_index=True)  # detectors that vote on one trip
     zone = models.CharField(max_length=40, blank=True, db_index=True)  # what they watch together
+    ex_marking = models.CharField(max_length=60, blank=True)
+    access = models.CharField(max_length=12, blank=True, choices=list(ACCESS.items()))
+    permit_kind = models.CharField(max_length=60, blank=True)
+    people = models.PositiveSmallIntegerField(default=1)
+    work_min = models.PositiveSmallIntegerField(default=0)  # attention it takes; 0: as its method usually takes
+    documents = models.CharField(max_length=1000, blank=True)
+    due_rule = models.CharField(max_length=12, choices=list(DUE_RULES.items()), default="fixed")
+    grace_days = models.PositiveSmallIntegerField(default=0)
     points_percent = models.JSONField(default=list, blank=True)
     cycles = models.PositiveSmallIntegerField(default=1)
     details = models.JSONField(default=dict, blank=True)  # texts under the names of metrology.methods.details.DETAIL_FIELDS
@@ -154,3 +178,38 @@ class InstrumentChange(models.Model):
 
     class Meta:
         ordering = ["-at"]
+
+
+class ImportBatch(models.Model):
+    """A file of instruments on its way into the register: read, previewed, written, and perhaps taken back."""
+
+    id = models.UUIDField(primary_key=True)
+    at = models.DateTimeField()
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    name = models.CharField(max_length=200)
+    status = models.CharField(max_length=12)  # reading, ready, writing, written, undoing, undone, refused
+    says = models.CharField(max_length=600, blank=True)
+    done = models.PositiveIntegerField(default=0)
+    total = models.PositiveIntegerField(default=0)
+    columns = models.JSONField(default=list)  # [{"header", "field", "unit"}], field empty where a column is passed over
+
+    class Meta:
+        ordering = ["-at"]
+
+
+class ImportRow(models.Model):
+    """One row of a file and its fate. cells: as in the file, by header. faults: column to sentence. changes: field to [old, new]."""
+
+    batch = models.ForeignKey(ImportBatch, on_delete=models.CASCADE, related_name="rows")
+    number = models.PositiveIntegerField()  # as the spreadsheet counts
+    tag = models.CharField(max_length=40, blank=True)
+    fate = models.CharField(max_length=10)  # new, changed, same, refused; then written, undone, kept
+    cells = models.JSONField(default=dict)
+    faults = models.JSONField(default=dict)
+    changes = models.JSONField(default=dict)
+    note = models.CharField(max_length=300, blank=True)
+
+    class Meta:
+        ordering = ["number"]
+        constraints = [models.UniqueConstraint(fields=["batch", "number"], name="one_row_per_number")]
+        indexes = [models.Index(fields=["batch", "fate", "number"])]

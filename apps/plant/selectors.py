@@ -2,18 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from typing import Any
 
 from django.db.models import Q, QuerySet
 
-from apps.plant.models import FAMILIES, Area, Instrument
+from apps.plant.models import Area, Instrument
+from apps.plant.register import REGISTER
 from config.failures import Missing
 from metrology.judgement.policy import CHOICES, POLICY_FIELDS
-from metrology.judgement.tolerance import BASES, COMBINATIONS
 from metrology.methods.details import DETAIL_FIELDS, GAS
 from metrology.methods.registry import CATALOGUE, METHODS
-from metrology.quantities.transfer import KINDS as TRANSFER_WORDS
 
 PAGE_SIZE = 50
 TRANSMITTER_METHODS = ("tx-multipoint", "tx-configure", "loop-check")
@@ -38,14 +36,7 @@ def list_areas() -> QuerySet[Area]:
 
 def form_choices() -> dict[str, list[dict[str, str]]]:
     """The choices of the instrument form, each list by the name of its field; the words are the core's own."""
-    lists: dict[str, Mapping[str, str]] = {
-        "family": dict(FAMILIES),
-        "method": CATALOGUE,
-        "transfer": TRANSFER_WORDS,
-        "tolerance_basis": BASES,
-        "tolerance_combine": COMBINATIONS,
-    }
-    return {name: [{"value": v, "label": label} for v, label in words.items()] for name, words in lists.items()}
+    return {f.name: [{"value": v, "label": label} for v, label in f.words.items()] for f in REGISTER if f.words}
 
 
 def detail_fields() -> list[dict[str, Any]]:

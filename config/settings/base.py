@@ -54,6 +54,7 @@ DATABASES = {"default": env.db_url("DATABASE_URL", default=f"sqlite:///{VAR_DIR 
 SQLITE_DURABLE = "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA busy_timeout=20000; PRAGMA cache_size=-65536;"
 if "sqlite" in DATABASES["default"]["ENGINE"]:
     DATABASES["default"]["OPTIONS"] = {"timeout": 20, "transaction_mode": "IMMEDIATE", "init_command": SQLITE_DURABLE}
+BACKGROUND_INLINE = False  # long work goes on beside the request
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
 AUTH_USER_MODEL = "accounts.Person"
@@ -93,6 +94,7 @@ CONTENT_SECURITY_POLICY = {
         "frame-ancestors": ["'none'"],
     }
 }
+MAX_UPLOAD_BYTES = 21 * 2**20  # a file with its envelope
 MAX_BODY_BYTES = 1024 * 1024
 
 LANGUAGE_CODE = "en-gb"

@@ -21,5 +21,6 @@ DATABASES["default"] = {
 LOGGING["loggers"] = {"django.request": {"level": "CRITICAL", "propagate": False}, "django.security": {"level": "CRITICAL"}}
 LOGGING["root"]["level"] = "CRITICAL"  # type: ignore[index]
 REST_FRAMEWORK["TEST_REQUEST_DEFAULT_FORMAT"] = "json"
+BACKGROUND_INLINE = True
 TEST_RUNNER = "tools.test_runner.CountingRunner"
 WHITENOISE_AUTOREFRESH = True

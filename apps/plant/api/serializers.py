@@ -1,10 +1,7 @@
 """Shapes of the register on the way in and out. Rules are in the service; these only describe."""
 
-from typing import Any
-
 from rest_framework import serializers
 
-from apps.plant.models import Instrument
 from config.lists import PageSerializer
 
 
@@ -87,6 +84,15 @@ class InstrumentFormSerializer(serializers.Serializer):
     points_percent = serializers.CharField()
     cycles = serializers.CharField()
     interval_days = serializers.CharField()
+    system = serializers.CharField(required=False)
+    ex_marking = serializers.CharField(required=False)
+    access = serializers.CharField(required=False)
+    permit_kind = serializers.CharField(required=False)
+    people = serializers.CharField(required=False)
+    work_min = serializers.CharField(required=False)
+    documents = serializers.CharField(required=False)
+    due_rule = serializers.CharField(required=False)
+    grace_days = serializers.CharField(required=False)
     policy = serializers.DictField(required=False)
     details = serializers.DictField(required=False)
     reason = serializers.CharField(required=False)
@@ -124,47 +130,3 @@ class InstrumentPageDataSerializer(InstrumentRowSerializer):
     results = ResultSerializer(many=True)
     changes = ChangeSerializer(many=True)
     due_reason = serializers.CharField()
-
-
-def form_of(i: Instrument) -> dict[str, Any]:
-    """The instrument as the form shows it."""
-    numbers = (
-        "lrv",
-        "urv",
-        "output_lo",
-        "output_hi",
-        "cutoff_percent",
-        "tolerance_value",
-        "division",
-        "warm_up_min",
-        "cycles",
-        "interval_days",
-    )
-    texts = (
-        "tag",
-        "serial",
-        "service",
-        "family",
-        "method",
-        "unit",
-        "output_unit",
-        "transfer",
-        "tolerance_basis",
-        "tolerance_combine",
-        "tolerance2_basis",
-        "hazards",
-        "feeds",
-        "voting_group",
-        "zone",
-    )
-    return {
-        **{n: f"{getattr(i, n):.12g}" for n in numbers},
-        **{t: getattr(i, t) for t in texts},
-        "area": i.area.code,
-        "transfer_table": "; ".join(f"{a:g} {b:g}" for a, b in i.transfer_table),
-        "tolerance2_value": f"{i.tolerance2_value:.12g}" if i.tolerance2_value is not None else "",
-        "points_percent": " ".join(f"{p:g}" for p in i.points_percent),
-        "is_adjustable": i.is_adjustable,
-        "details": dict(i.details),
-        "policy": {name: f"{value:g}" if isinstance(value, float | int) else str(value) for name, value in i.policy.items()},
-    }

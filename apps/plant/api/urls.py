@@ -2,9 +2,25 @@
 
 from django.urls import path
 
+from apps.plant.api.imports import (
+    ExportView,
+    ImportRowsView,
+    ImportRowView,
+    ImportsView,
+    ImportView,
+    UndoImportView,
+    WriteImportView,
+)
 from apps.plant.api.views import InstrumentsView, InstrumentView
 
 urlpatterns = [
     path("instruments/", InstrumentsView.as_view(), name="instruments"),
+    path("imports/", ImportsView.as_view(), name="imports"),
+    path("imports/<uuid:batch_id>/", ImportView.as_view(), name="import"),
+    path("imports/<uuid:batch_id>/rows/", ImportRowsView.as_view(), name="import-rows"),
+    path("imports/<uuid:batch_id>/rows/<int:number>/", ImportRowView.as_view(), name="import-row"),
+    path("imports/<uuid:batch_id>/write/", WriteImportView.as_view(), name="write-import"),
+    path("imports/<uuid:batch_id>/undo/", UndoImportView.as_view(), name="undo-import"),
+    path("exports/instruments/", ExportView.as_view(), name="export-instruments"),
     path("instruments/<str:tag>/", InstrumentView.as_view(), name="instrument"),
 ]

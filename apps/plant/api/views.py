@@ -19,9 +19,9 @@ from apps.plant.api.serializers import (
     InstrumentPageDataSerializer,
     InstrumentPageSerializer,
     InstrumentRowSerializer,
-    form_of,
 )
 from apps.plant.models import Instrument
+from apps.plant.register import as_typed
 from apps.plant.selectors import (
     detail_fields,
     form_choices,
@@ -38,6 +38,7 @@ from config.lists import page_of
 from metrology.faults import Fault
 from metrology.judgement.policy import describe_policy
 from metrology.judgement.tolerance import describe
+from metrology.methods.details import GAS
 from metrology.quantities.transfer import KINDS
 from metrology.run.step_views import details_words
 
@@ -104,10 +105,10 @@ def _page(i: Instrument) -> dict[str, Any]:
     runs = i.runs.exclude(status="voided").select_related("technician").order_by("-started_at")[:12]
     return {
         **instrument_row(i),
-        "form": form_of(i),
+        "form": as_typed(i),
         "tolerance": describe(i.tolerance(), i.unit),
         "output": f"{i.output_lo:g} to {i.output_hi:g} {i.output_unit}, {KINDS[i.transfer]}",
-        "policies": list(describe_policy(policy_for(i))),
+        "policies": list(describe_policy(policy_for(i), for_gas=i.method in GAS)),
         "methods": methods_for(i),
         "detail_words": [f"{d['name']}: {d['value']}" for d in details_words(i.setup())],
         "open_run": next((r.id for r in runs if r.status in OPEN), None),

@@ -60,7 +60,11 @@ class Register(PlantTestCase):
             ({"tag": ""}, "tag", "missing"),
             ({"tag": "PT-2110"}, "tag", "tag_taken"),
             ({"tag": "pt-2110"}, "tag", "tag_taken"),
-            ({"area": "XX"}, "area", "missing"),
+            ({"area": "XX"}, "area", "unknown_area"),
+            ({"area": ""}, "area", "missing"),
+            ({"access": "rope"}, "access", "unknown_choice"),
+            ({"people": "3"}, "people", "out_of_range"),
+            ({"due_rule": "moon"}, "due_rule", "unknown_choice"),
             ({"points_percent": "0 50 50"}, "points_percent", "bad_points"),
             ({"points_percent": "0 150"}, "points_percent", "out_of_range"),
             ({"cycles": "4"}, "cycles", "out_of_range"),
@@ -87,7 +91,7 @@ class Register(PlantTestCase):
         )
         self.assertEqual(answer.status_code, 200, answer.content)
         change = InstrumentChange.objects.get(instrument=self.instrument)
-        self.assertEqual((change.values, change.reason), ({"urv": [400.0, 600.0]}, "re-ranged"))
+        self.assertEqual((change.values, change.reason), ({"urv": ["400", "600"]}, "re-ranged"))
 
     def test_search_by_any_part(self):
         for search, found in (("2110", 1), ("pt-21", 1), ("permeate", 1), ("mb-1", 1), ("zz", 0)):

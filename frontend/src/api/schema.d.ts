@@ -69,6 +69,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/exports/instruments/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["export_instruments"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/gas/": {
         parameters: {
             query?: never;
@@ -112,6 +128,102 @@ export interface paths {
         get: operations["get_release_fields"];
         put?: never;
         post: operations["act_on_hold"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/imports/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["list_imports"];
+        put?: never;
+        post: operations["start_import"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/imports/{batch_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_import"];
+        put?: never;
+        post?: never;
+        delete: operations["discard_import"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/imports/{batch_id}/rows/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["list_import_rows"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/imports/{batch_id}/rows/{number}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["correct_import_row"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/imports/{batch_id}/undo/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["undo_import"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/imports/{batch_id}/write/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["write_import"];
         delete?: never;
         options?: never;
         head?: never;
@@ -759,6 +871,11 @@ export interface components {
                 [key: string]: string;
             };
         };
+        CellsRequest: {
+            cells: {
+                [key: string]: string;
+            };
+        };
         Change: {
             /** Format: date-time */
             at: string;
@@ -766,9 +883,23 @@ export interface components {
             reason: string;
             what: string[];
         };
+        ChangedCell: {
+            field: string;
+            old: string;
+            new: string;
+        };
+        ChosenRowsRequest: {
+            rows?: number[];
+            leave?: number[];
+        };
         Colleague: {
             username: string;
             name: string;
+        };
+        Column: {
+            header: string;
+            field: string;
+            unit: string;
         };
         CompareRequest: {
             a: {
@@ -900,6 +1031,45 @@ export interface components {
             at_step: string;
             risk: string;
         };
+        Import: {
+            /** Format: uuid */
+            id: string;
+            /** Format: date-time */
+            at: string;
+            by: string;
+            name: string;
+            status: string;
+            says: string;
+            done: number;
+            total: number;
+            columns: components["schemas"]["Column"][];
+            counts: {
+                [key: string]: number;
+            };
+        };
+        ImportList: {
+            rows: components["schemas"]["Import"][];
+        };
+        /** @description What every page of a list carries. */
+        ImportPage: {
+            total: number;
+            page: number;
+            pages: number;
+            rows: components["schemas"]["ImportRow"][];
+        };
+        ImportRow: {
+            number: number;
+            tag: string;
+            fate: string;
+            cells: {
+                [key: string]: string;
+            };
+            faults: {
+                [key: string]: string;
+            };
+            changes: components["schemas"]["ChangedCell"][];
+            note: string;
+        };
         /** @description The form as typed: numbers may come as text, with a comma. */
         InstrumentForm: {
             tag: string;
@@ -932,6 +1102,15 @@ export interface components {
             points_percent: string;
             cycles: string;
             interval_days: string;
+            system?: string;
+            ex_marking?: string;
+            access?: string;
+            permit_kind?: string;
+            people?: string;
+            work_min?: string;
+            documents?: string;
+            due_rule?: string;
+            grace_days?: string;
             policy?: {
                 [key: string]: unknown;
             };
@@ -972,6 +1151,15 @@ export interface components {
             points_percent: string;
             cycles: string;
             interval_days: string;
+            system?: string;
+            ex_marking?: string;
+            access?: string;
+            permit_kind?: string;
+            people?: string;
+            work_min?: string;
+            documents?: string;
+            due_rule?: string;
+            grace_days?: string;
             policy?: {
                 [key: string]: unknown;
             };
@@ -1850,6 +2038,10 @@ export interface components {
             /** Format: double */
             done_s: number;
         };
+        UploadRequest: {
+            /** Format: binary */
+            file: string;
+        };
         VoidRequest: {
             expected_seq: number;
             reason: string;
@@ -1964,6 +2156,30 @@ export interface operations {
             };
         };
     };
+    export_instruments: {
+        parameters: {
+            query?: {
+                area?: string;
+                family?: string;
+                kind?: string;
+                search?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+        };
+    };
     list_gas: {
         parameters: {
             query?: never;
@@ -2044,6 +2260,225 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HoldRow"][];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    list_imports: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportList"];
+                };
+            };
+        };
+    };
+    start_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["UploadRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"];
+                };
+            };
+        };
+    };
+    discard_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    list_import_rows: {
+        parameters: {
+            query?: {
+                fate?: string;
+                page?: number;
+            };
+            header?: never;
+            path: {
+                batch_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportPage"];
+                };
+            };
+        };
+    };
+    correct_import_row: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CellsRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportRow"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    undo_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    write_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ChosenRowsRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"];
                 };
             };
             400: {

@@ -11,6 +11,8 @@ const RunPage = lazy(() => import("../features/run/RunPage").then((m) => ({ defa
 const PlantPage = lazy(() => import("../features/plant/PlantPage").then((m) => ({ default: m.PlantPage })));
 const InstrumentPage = lazy(() => import("../features/plant/InstrumentPage").then((m) => ({ default: m.InstrumentPage })));
 const InstrumentForm = lazy(() => import("../features/plant/InstrumentForm").then((m) => ({ default: m.InstrumentForm })));
+const ImportsPage = lazy(() => import("../features/plant/ImportPage").then((m) => ({ default: m.ImportsPage })));
+const ImportPage = lazy(() => import("../features/plant/ImportPage").then((m) => ({ default: m.ImportPage })));
 const KitPage = lazy(() => import("../features/kit/KitPage").then((m) => ({ default: m.KitPage })));
 const HoldsPage = lazy(() => import("../features/holds/HoldsPage").then((m) => ({ default: m.HoldsPage })));
 const WallPage = lazy(() => import("../features/holds/WallPage").then((m) => ({ default: m.WallPage })));
@@ -44,6 +46,8 @@ export function App() {
                 <Route path="/run/:id" element={<RunPage />} />
                 <Route path="/plant" element={<PlantPage />} />
                 <Route path="/plant/new" element={<InstrumentForm />} />
+                <Route path="/plant/imports" element={<ImportsPage />} />
+                <Route path="/plant/imports/:id" element={<ImportPage />} />
                 <Route path="/plant/:tag" element={<InstrumentPage />} />
                 <Route path="/plant/:tag/sensor" element={<SensorLifePage />} />
                 <Route path="/holds" element={<HoldsPage />} />

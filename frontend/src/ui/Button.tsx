@@ -22,9 +22,10 @@ interface Props {
   label?: string;
   className?: string;
   autoFocus?: boolean;
+  pressed?: boolean;
 }
 
-export function Button({ children, kind = "plain", type = "button", onClick, disabled, large, label, className = "", autoFocus }: Props) {
+export function Button({ children, kind = "plain", type = "button", onClick, disabled, large, label, className = "", autoFocus, pressed }: Props) {
   return (
     <Base
       type={type}
@@ -32,7 +33,8 @@ export function Button({ children, kind = "plain", type = "button", onClick, dis
       disabled={disabled}
       aria-label={label}
       autoFocus={autoFocus}
-      className={`${SHAPE} ${LOOK[kind]} ${large ? "min-h-14 px-6 text-lg" : ""} ${className}`}
+      aria-pressed={pressed}
+      className={`${SHAPE} ${LOOK[kind]} ${large ? "min-h-14 px-6 text-lg" : ""} ${pressed ? "border-water bg-water-soft" : ""} ${className}`}
     >
       {children}
     </Base>

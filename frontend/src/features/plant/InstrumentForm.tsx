@@ -14,6 +14,7 @@ const EMPTY: Form = {
   output_lo: "4", output_hi: "20", output_unit: "mA", transfer: "linear", cutoff_percent: "0", transfer_table: "", tolerance_value: "0.5",
   tolerance_basis: "span", tolerance_combine: "single", tolerance2_value: "", tolerance2_basis: "unit", division: "0", warm_up_min: "0",
   is_adjustable: true, hazards: "", feeds: "", voting_group: "", zone: "", points_percent: "0 25 50 75 100", cycles: "1", interval_days: "365", reason: "",
+  system: "", ex_marking: "", access: "", permit_kind: "", people: "1", work_min: "0", documents: "", due_rule: "fixed", grace_days: "0",
   policy: {}, details: {},
 };
 
@@ -130,6 +131,7 @@ function Fields({ tag, start }: { tag?: string; start: Form }) {
         {text("serial", "Serial")}
         <div className="sm:col-span-2">{text("service", "Service")}</div>
         <ChoiceField label="Area" value={form.area} onChange={(v) => change("area", v)} options={areas} error={errors.area} />
+        {text("system", "System")}
         {choice("family", "Family")}
         <div className="sm:col-span-2">{choice("method", "Method")}</div>
       </Group>
@@ -157,14 +159,24 @@ function Fields({ tag, start }: { tag?: string; start: Form }) {
       <Group title="The work">
         {text("points_percent", "Test points", { unit: "%", hint: "Empty: 0 25 50 75 100" })}
         {text("cycles", "Cycles", { numeric: true })}
-        {text("interval_days", "Interval", { numeric: true, unit: "days" })}
         {text("warm_up_min", "Warm-up", { numeric: true, unit: "min" })}
+        {text("work_min", "Attention it takes", { numeric: true, unit: "min", hint: "0: as its method usually takes" })}
+        {choice("due_rule", "Due by")}
+        {text("interval_days", "Interval", { numeric: true, unit: "days" })}
+        {text("grace_days", "Grace", { numeric: true, unit: "days", hint: "After the due date, before it is overdue" })}
         <div className="sm:col-span-2">{text("feeds", "Feeds (alarms, trips, control)")}</div>
         {text("voting_group", "Voting group")}
         {text("zone", "Zone it watches")}
-        <div className="sm:col-span-2">{text("hazards", "Cautions")}</div>
         <CheckLine label="It can be adjusted" checked={form.is_adjustable} onChange={(on) => change("is_adjustable", on)} />
         {tag && <div className="sm:col-span-2">{text("reason", "Why it is changed")}</div>}
+      </Group>
+      <Group title="Getting to it">
+        {choice("access", "Access")}
+        {text("people", "People it takes", { numeric: true })}
+        {text("permit_kind", "Permit", { hint: "Its kind; empty: by the area’s rule" })}
+        {text("ex_marking", "Hazardous-area marking")}
+        <div className="sm:col-span-2">{text("hazards", "Cautions")}</div>
+        <div className="sm:col-span-2">{text("documents", "Documents", { hint: "Title and where, one after the other with ;" })}</div>
       </Group>
       {asked.length > 0 && (
         <Group title="What its method needs to know">

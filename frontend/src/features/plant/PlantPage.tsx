@@ -34,6 +34,7 @@ export function PlantPage() {
         <div className="w-48">
           <ChoiceField label="Family" value={get("family")} onChange={(v) => set({ family: v })} options={[{ value: "", label: "All families" }, ...(d.choices.family ?? [])]} />
         </div>
+        <LinkButton to="/plant/imports">Import, export</LinkButton>
         {mayEdit && (
           <LinkButton to="/plant/new" kind="primary">
             Add an instrument

@@ -1,0 +1,159 @@
+"""Files of instruments: every fault named by row and column, nothing written before it is accepted, taken back whole."""
+
+import io
+
+from django.core.files.uploadedfile import SimpleUploadedFile
+from openpyxl import Workbook, load_workbook
+
+from apps.plant.models import ImportBatch, Instrument, InstrumentChange
+from apps.plant.sheets import guarded, read_table
+from apps.runs.tests.base import PlantTestCase
+
+HEAD = "Tag,Serial,Service,Area,Unit,LRV,URV,Tolerance"
+
+
+class Imports(PlantTestCase):
+    def setUp(self):
+        super().setUp()
+        self.sign_in(self.ruben)
+
+    def send(self, data, name="plant.csv"):
+        data = data.encode() if isinstance(data, str) else data
+        return self.client.post("/api/v1/imports/", {"file": SimpleUploadedFile(name, data)})
+
+    def read(self, *lines, head=HEAD, name="plant.csv"):
+        answer = self.send("\n".join([head, *lines]), name)
+        self.assertEqual(answer.status_code, 201, answer.content)
+        self.batch = answer.json()
+        return {r["number"]: r for r in self.get(f"imports/{self.batch['id']}/rows/").json()["rows"]}
+
+    def act(self, what, data=None):
+        return self.post(f"imports/{self.batch['id']}/{what}/", data or {})
+
+    def refused(self, data, code, name="plant.csv"):
+        return self.assertFailure(self.send(data, name), 400, code)["message"]
+
+    def test_each_row_has_its_fate_and_nothing_is_written_before_it_is_accepted(self):
+        rows = self.read(
+            "PT-9,S9,Header,RO,kPa,0,100,0.5",
+            "PT-2110,MB-2110,Permeate header pressure,RO,kPa,0,500,0.5",
+            "PT-10,,Header,XX,kPa,0,0,0.5",
+            "PT-9,S9,Header,RO,kPa,0,100,0.5",
+        )
+        self.assertEqual([rows[n]["fate"] for n in (2, 3, 4, 5)], ["new", "changed", "refused", "refused"])
+        self.assertIn({"field": "URV", "old": "400", "new": "500"}, rows[3]["changes"])
+        self.assertEqual(set(rows[4]["faults"]), {"Serial", "Area", "URV"})
+        self.assertIn("row 2 already", rows[5]["faults"]["Tag"])
+        self.assertFalse(Instrument.objects.filter(tag="PT-9").exists())
+        self.assertEqual(self.act("write").json()["counts"]["written"], 2)
+        self.assertEqual(Instrument.objects.get(tag="PT-9").urv, 100.0)
+        change = InstrumentChange.objects.get(instrument__tag="PT-2110")
+        self.assertEqual((change.reason, change.by, change.values["urv"]), ("Imported from plant.csv", self.ruben, ["400", "500"]))
+
+    def test_a_row_is_corrected_in_the_preview_chosen_and_taken_back(self):
+        rows = self.read("PT-9,S9,Header,RO,kPa,0,ten,0.5", "PT-10,S10,Header,RO,kPa,0,10,0.5", "PT-2110,MB-2110,New name,RO,kPa,0,400,0.5")
+        self.assertIn("URV", rows[2]["faults"])
+        mended = self.post(f"imports/{self.batch['id']}/rows/2/", {"cells": {"URV": "10"}}).json()
+        self.assertEqual((mended["fate"], mended["faults"]), ("new", {}))
+        before = Instrument.objects.get(tag="PT-2110").service
+        self.assertEqual(self.act("write", {"rows": [2, 4]}).json()["counts"]["written"], 2)
+        self.assertFalse(Instrument.objects.filter(tag="PT-10").exists())
+        self.assertEqual(Instrument.objects.get(tag="PT-2110").service, "New name")
+        self.assertFailure(self.act("write"), 400, "not_now")
+        self.assertEqual(self.act("undo").json()["status"], "undone")
+        self.assertFalse(Instrument.objects.filter(tag="PT-9").exists())
+        self.assertEqual(Instrument.objects.get(tag="PT-2110").service, before)
+        self.assertEqual(InstrumentChange.objects.filter(instrument__tag="PT-2110").count(), 2)
+
+    def test_what_was_edited_since_stays_when_an_import_is_taken_back(self):
+        self.read("PT-2110,MB-2110,New name,RO,kPa,0,400,0.5")
+        self.act("write")
+        form = self.get("instruments/PT-2110/").json()["form"]
+        self.client.put("/api/v1/instruments/PT-2110/", {**form, "service": "Mine"}, content_type="application/json")
+        told = self.act("undo").json()
+        self.assertEqual((told["counts"]["kept"], Instrument.objects.get(tag="PT-2110").service), (1, "Mine"))
+
+    def test_what_changed_since_the_preview_is_not_written_over(self):
+        self.read("PT-2110,MB-2110,New name,RO,kPa,0,400,0.5")
+        Instrument.objects.filter(tag="PT-2110").update(service="Meanwhile")
+        self.assertEqual(self.act("write").json()["counts"]["kept"], 1)
+        self.assertEqual(Instrument.objects.get(tag="PT-2110").service, "Meanwhile")
+
+    def test_units_of_header_and_cell_are_brought_to_that_of_the_range(self):
+        head = "Tag,Serial,Service,Area,Unit,LRV [bar],URV,Tolerance,Tolerance basis"
+        rows = self.read("PT-9,S9,H,RO,kPa,0.5,4 bar,0.02 bar,unit", "PT-10,S10,H,RO,kPa,0,30 C,1,span", head=head)
+        self.assertEqual((rows[2]["fate"], rows[3]["fate"]), ("new", "refused"))
+        self.assertIn("URV", rows[3]["faults"])
+        self.act("write")
+        i = Instrument.objects.get(tag="PT-9")
+        self.assertEqual((i.lrv, i.urv), (50.0, 400.0))
+        self.assertAlmostEqual(i.tolerance_value, 2.0)
+
+    def test_files_that_can_t_be_read_say_why(self):
+        self.assertIn("'note' (3 times)", self.refused("Tag,Note,note,NOTE\nA,1,2,3", "same_columns"))
+        self.assertIn("both mean", self.refused("Tag,LRV,lrv [bar]\nA,1,2", "same_columns"))
+        self.assertIn("line 2", self.refused(b"Tag,Service\nPT-9,K\xfchler", "wrong_encoding"))
+        self.refused("Serial,Service\n1,2", "no_tag_column")
+        self.refused("Tag\n", "no_rows")
+        self.refused(b"", "empty_file")
+        self.refused(b"\x89PNG\x00\x00", "wrong_kind")
+        self.refused(b"PK\x03\x04 not a book", "wrong_kind", "plant.xlsx")
+        self.assertIn("quotation mark", self.refused('Tag,Service\nA,"open', "bad_csv"))
+        self.assertIn("20 MB", self.refused(b"Tag\n" + b"x" * (20 * 2**20), "too_large"))
+        self.assertFailure(self.send(b"Tag\n" + b"x" * (22 * 2**20)), 413, "too_large")
+        self.assertFalse(ImportBatch.objects.exists())
+
+    def book(self, *rows, merge=""):
+        made = Workbook()
+        for row in rows:
+            made.active.append(row)
+        if merge:
+            made.active.merge_cells(merge)
+        out = io.BytesIO()
+        made.save(out)
+        return out.getvalue()
+
+    def test_a_workbook_s_formulas_and_merged_cells_are_named_where_they_stand(self):
+        head = HEAD.split(",")
+        row = ["PT-9", "0012", "Header", "RO", "kPa", 0, "=10*10", 0.5]
+        answer = self.send(self.book(head, row), "plant.xlsx")
+        told = self.get(f"imports/{answer.json()['id']}/rows/").json()["rows"][0]
+        self.assertEqual((told["fate"], told["faults"]), ("refused", {"URV": "G2 holds a formula; put its value there."}))
+        self.assertIn("A2:A3", self.refused(self.book(head, row, row, merge="A2:A3"), "merged_cells", "plant.xlsx"))
+
+    def test_an_export_reads_in_again_unchanged_as_csv_and_as_workbook(self):
+        Instrument.objects.filter(tag="PT-2110").update(service="=1+1", hazards="-5 C, ice", serial="0012")
+        for kind, name in (("csv", "out.csv"), ("xlsx", "out.xlsx")):
+            answer = self.client.get(f"/api/v1/exports/instruments/?kind={kind}")
+            data = answer.getvalue() if answer.streaming else answer.content
+            back = self.send(data, name).json()
+            count = Instrument.objects.count()
+            self.assertEqual((back["counts"]["same"], back["counts"]["refused"]), (count, 0), kind)
+
+    def test_no_exported_cell_runs(self):
+        Instrument.objects.filter(tag="PT-2110").update(service="=HYPERLINK(1)", feeds="@SUM(1)")
+        text = self.client.get("/api/v1/exports/instruments/").getvalue().decode("utf-8-sig")
+        self.assertIn("'=HYPERLINK(1)", text)
+        self.assertIn("'@SUM(1)", text)
+        data = self.client.get("/api/v1/exports/instruments/?kind=xlsx").content
+        cells = [c for row in load_workbook(io.BytesIO(data)).active.iter_rows() for c in row]
+        self.assertFalse([c.coordinate for c in cells if c.data_type == "f"])
+        self.assertEqual([guarded(t) for t in ("-5", "-5 C", "+x", "=1", "plain", "")], ["-5", "'-5 C", "'+x", "'=1", "plain", ""])
+
+    def test_a_spreadsheet_s_semicolons_and_utf_16_are_read(self):
+        self.assertEqual(read_table("a.csv", "Tag;LRV\nA;1,5".encode("utf-16")).rows, [(2, ["A", "1,5"])])
+
+    def test_only_who_edits_the_plant_imports(self):
+        self.sign_in(self.ines)
+        self.assertFailure(self.send(HEAD), 403, "not_allowed")
+        self.sign_in(self.ruben)
+        self.read("PT-9,S9,Header,RO,kPa,0,100,0.5")
+        self.sign_in(self.ines)
+        self.assertFailure(self.act("write"), 403, "not_allowed")
+
+    def test_a_preview_can_be_thrown_away_and_a_written_one_not(self):
+        self.read("PT-9,S9,Header,RO,kPa,0,100,0.5")
+        self.assertEqual(self.client.delete(f"/api/v1/imports/{self.batch['id']}/").status_code, 204)
+        self.read("PT-9,S9,Header,RO,kPa,0,100,0.5")
+        self.act("write")
+        self.assertFailure(self.client.delete(f"/api/v1/imports/{self.batch['id']}/"), 400, "not_now")
