@@ -9,6 +9,7 @@ from datetime import datetime
 from typing import Any
 
 from django.db import transaction
+from django.db.models import Count
 from django.utils import timezone
 
 from apps.accounts.models import Person
@@ -291,7 +292,8 @@ def _write_part(batch: ImportBatch, judge: RowJudge, numbers: Sequence[int], act
         InstrumentChange(instrument_id=made_of[i.tag], at=now, by_id=actor_id, reason=reason, values=row.changes)
         for row, i in (*new, *changed)
     )
-    ImportRow.objects.bulk_update(rows, ["fate", "changes", "note", "faults"])
+    batch.rows.filter(number__in=[r.number for r, _ in (*new, *changed)]).update(fate="written")
+    ImportRow.objects.bulk_update([r for r in rows if r.fate == "kept"], ["fate", "changes", "note", "faults"])
     return len(rows) - len(new) - len(changed)
 
 
@@ -327,7 +329,8 @@ def _undo_rows(batch_id: uuid.UUID, actor_id: int) -> None:
 def _undo_part(batch: ImportBatch, rows: Sequence[ImportRow], actor_id: int) -> int:
     found = {i.tag: i for i in Instrument.objects.select_related("area").filter(tag__in=[r.tag for r in rows])}
     used = set(Instrument.objects.filter(tag__in=list(found), runs__isnull=False).values_list("tag", flat=True))
-    known, now, kept = Known.for_many(), timezone.now(), 0
+    edits = dict(InstrumentChange.objects.filter(instrument__tag__in=list(found)).values_list("instrument_id").annotate(Count("pk")))
+    known, now, kept = Known.for_many() if any(r.changes for r in rows) else Known({}), timezone.now(), 0
     gone: list[int] = []
     for row in rows:
         i = found.get(row.tag)
@@ -337,8 +340,7 @@ def _undo_part(batch: ImportBatch, rows: Sequence[ImportRow], actor_id: int) -> 
         if row.changes:
             told = _give_back(i, row, known)
         else:
-            edited = i.changes.count() > 1
-            told = "It has runs of its own by now." if row.tag in used else "It was edited since." if edited else ""
+            told = "It has runs of its own by now." if row.tag in used else "It was edited since." if edits.get(i.pk, 0) > 1 else ""
             if not told:
                 gone.append(i.pk)
         if told:
@@ -352,7 +354,8 @@ def _undo_part(batch: ImportBatch, rows: Sequence[ImportRow], actor_id: int) -> 
                 instrument=i, at=now, by_id=actor_id, reason=f"Import of {batch.name} taken back"[:300], values=back
             )
     Instrument.objects.filter(pk__in=gone).delete()
-    ImportRow.objects.bulk_update(rows, ["fate", "note"])
+    batch.rows.filter(number__in=[r.number for r in rows if r.fate == "undone" and not r.note]).update(fate="undone")
+    ImportRow.objects.bulk_update([r for r in rows if r.note], ["fate", "note"])
     return kept
 
 

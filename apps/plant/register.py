@@ -316,6 +316,8 @@ def _policy(data: Mapping[str, Any], instrument: Instrument) -> dict[str, Any]:
     given = data.get("policy", instrument.policy)
     if not isinstance(given, Mapping):
         raise Fault("bad_policy", "The policies are a list of named values.", field="policy")
+    if not given:
+        return {}
     labels = {f.name: f.label for f in POLICY_FIELDS}
     values: dict[str, Any] = {}
     for name, told in given.items():

@@ -5,7 +5,6 @@ from __future__ import annotations
 import io
 from datetime import datetime
 from functools import partial
-from pathlib import Path
 from typing import Any
 from xml.sax.saxutils import escape
 from zoneinfo import ZoneInfo
@@ -17,13 +16,12 @@ from reportlab.lib.colors import HexColor
 from reportlab.lib.pagesizes import A4
 from reportlab.lib.styles import ParagraphStyle
 from reportlab.lib.units import mm
-from reportlab.pdfbase import pdfmetrics
-from reportlab.pdfbase.ttfonts import TTFont
 from reportlab.pdfgen.canvas import Canvas
 from reportlab.platypus import BaseDocTemplate, Flowable, Frame, KeepTogether, PageTemplate, Paragraph, Spacer, Table, TableStyle
 
 from apps.records.plot import AMBER, FAINT, INK, IRON, KELP, error_plot
 from apps.runs.models import Run
+from config import pdf  # noqa: F401  registers the type faces
 from metrology.methods.registry import get_method
 from metrology.run.events import Event
 from metrology.run.state import RunState, fold
@@ -31,10 +29,6 @@ from metrology.run.view import make_view
 from metrology.run.view_types import PassData, RowData, RunView, SetData
 
 # Shipped with the application: names and notes come in many alphabets.
-FONTS = Path(__file__).parent / "fonts"
-pdfmetrics.registerFont(TTFont("Plain", str(FONTS / "DejaVuSans.ttf")))
-pdfmetrics.registerFont(TTFont("PlainBold", str(FONTS / "DejaVuSans-Bold.ttf")))
-pdfmetrics.registerFontFamily("Plain", normal="Plain", bold="PlainBold", italic="Plain", boldItalic="PlainBold")
 
 WIDTH = A4[0] - 36 * mm
 RULE = HexColor("#cfd6d9")

@@ -21,6 +21,7 @@ from apps.accounts.policy import require
 from apps.plant.columns import COLUMNS
 from apps.plant.exports import export_header, export_rows
 from apps.plant.imports import correct_row, discard_import, get_batch, start_import, undo_import, write_import
+from apps.plant.labels import MAX_LABELS, find_code, make_labels
 from apps.plant.models import ImportBatch, ImportRow
 from apps.plant.selectors import list_instruments
 from apps.plant.sheets import FORMULA, write_csv, write_xlsx
@@ -177,6 +178,39 @@ class UndoImportView(APIView):
     @extend_schema(operation_id="undo_import", request=None, responses={200: ImportSerializer, 400: FailureSerializer})
     def post(self, request: Request, batch_id: UUID) -> Response:
         return Response(_batch(undo_import(actor=signed_in(request), batch_id=batch_id)))
+
+
+class LabelsView(APIView):
+    @extend_schema(
+        operation_id="print_labels",
+        responses={(200, "application/pdf"): OpenApiTypes.BINARY, 400: FailureSerializer},
+        parameters=[OpenApiParameter(n, str) for n in ("tags", "search", "area", "family")],
+    )
+    def get(self, request: Request) -> HttpResponse:
+        require(request.user, "read")
+        asked = request.query_params
+        found = list_instruments(search=asked.get("search", "")[:100], area=asked.get("area", ""), family=asked.get("family", ""))
+        if asked.get("tags"):
+            found = found.filter(tag__in=asked["tags"].split(","))
+        data = make_labels(list(found[: MAX_LABELS + 1]), request.build_absolute_uri("/").rstrip("/"))
+        answer = HttpResponse(data, content_type="application/pdf")
+        answer["Content-Disposition"] = 'inline; filename="labels.pdf"'
+        return answer
+
+
+class FoundCodeSerializer(serializers.Serializer):
+    tag = serializers.CharField()
+    service = serializers.CharField()
+    others = serializers.ListField(child=serializers.CharField())
+
+
+class FindView(APIView):
+    @extend_schema(
+        operation_id="find_code", responses={200: FoundCodeSerializer, 404: FailureSerializer}, parameters=[OpenApiParameter("code", str)]
+    )
+    def get(self, request: Request) -> Response:
+        require(request.user, "read")
+        return Response(find_code(request.query_params.get("code", "")))
 
 
 class ExportView(APIView):

@@ -4,10 +4,12 @@ from django.urls import path
 
 from apps.plant.api.imports import (
     ExportView,
+    FindView,
     ImportRowsView,
     ImportRowView,
     ImportsView,
     ImportView,
+    LabelsView,
     UndoImportView,
     WriteImportView,
 )
@@ -21,6 +23,8 @@ urlpatterns = [
     path("imports/<uuid:batch_id>/rows/<int:number>/", ImportRowView.as_view(), name="import-row"),
     path("imports/<uuid:batch_id>/write/", WriteImportView.as_view(), name="write-import"),
     path("imports/<uuid:batch_id>/undo/", UndoImportView.as_view(), name="undo-import"),
+    path("labels/", LabelsView.as_view(), name="labels"),
+    path("find/", FindView.as_view(), name="find"),
     path("exports/instruments/", ExportView.as_view(), name="export-instruments"),
     path("instruments/<str:tag>/", InstrumentView.as_view(), name="instrument"),
 ]

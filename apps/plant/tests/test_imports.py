@@ -1,9 +1,11 @@
 """Files of instruments: every fault named by row and column, nothing written before it is accepted, taken back whole."""
 
 import io
+from urllib.parse import quote
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 from openpyxl import Workbook, load_workbook
+from pypdf import PdfReader
 
 from apps.plant.models import ImportBatch, Instrument, InstrumentChange
 from apps.plant.sheets import guarded, read_table
@@ -142,6 +144,23 @@ class Imports(PlantTestCase):
 
     def test_a_spreadsheet_s_semicolons_and_utf_16_are_read(self):
         self.assertEqual(read_table("a.csv", "Tag;LRV\nA;1,5".encode("utf-16")).rows, [(2, ["A", "1,5"])])
+
+    def test_labels_are_printed_three_by_eight_with_what_stands_on_them(self):
+        self.read(*(f"PT-{n},S{n},Header {n},RO,kPa,0,100,0.5" for n in range(30)))
+        self.act("write")
+        answer = self.client.get("/api/v1/labels/?search=Header")
+        pages = PdfReader(io.BytesIO(answer.content)).pages
+        self.assertEqual(len(pages), 2)
+        self.assertIn("PT-0", pages[0].extract_text())
+        self.assertFailure(self.client.get("/api/v1/labels/?search=zzz"), 400, "no_labels")
+        one = self.client.get("/api/v1/labels/?tags=PT-5").content
+        self.assertIn("S/N S5", PdfReader(io.BytesIO(one)).pages[0].extract_text())
+
+    def test_a_scanned_or_typed_code_finds_its_instrument(self):
+        for code in ("http://tablet:8000/plant/PT-2110", "pt-2110", self.instrument.serial.lower(), " PT-2110 "):
+            self.assertEqual(self.get(f"find/?code={quote(code)}").json()["tag"], "PT-2110", code)
+        self.assertIn("PT-2110", self.assertFailure(self.get("find/?code=PT-21"), 404, "unknown_code")["message"])
+        self.assertFailure(self.get("find/?code="), 400, "missing")
 
     def test_only_who_edits_the_plant_imports(self):
         self.sign_in(self.ines)

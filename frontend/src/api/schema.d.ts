@@ -85,6 +85,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/find/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["find_code"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/gas/": {
         parameters: {
             query?: never;
@@ -270,6 +286,22 @@ export interface paths {
             cookie?: never;
         };
         get: operations["get_sensor_life"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/labels/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["print_labels"];
         put?: never;
         post?: never;
         delete?: never;
@@ -974,6 +1006,11 @@ export interface components {
             };
             second: string;
             password: string;
+        };
+        FoundCode: {
+            tag: string;
+            service: string;
+            others: string[];
         };
         GasKit: {
             bottles: components["schemas"]["BottleRow"][];
@@ -2180,6 +2217,35 @@ export interface operations {
             };
         };
     };
+    find_code: {
+        parameters: {
+            query?: {
+                code?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundCode"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
     list_gas: {
         parameters: {
             query?: never;
@@ -2617,6 +2683,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SensorLife"];
+                };
+            };
+        };
+    };
+    print_labels: {
+        parameters: {
+            query?: {
+                area?: string;
+                family?: string;
+                search?: string;
+                tags?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
                 };
             };
         };

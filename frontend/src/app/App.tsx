@@ -13,6 +13,7 @@ const InstrumentPage = lazy(() => import("../features/plant/InstrumentPage").the
 const InstrumentForm = lazy(() => import("../features/plant/InstrumentForm").then((m) => ({ default: m.InstrumentForm })));
 const ImportsPage = lazy(() => import("../features/plant/ImportPage").then((m) => ({ default: m.ImportsPage })));
 const ImportPage = lazy(() => import("../features/plant/ImportPage").then((m) => ({ default: m.ImportPage })));
+const ScanPage = lazy(() => import("../features/plant/ScanPage").then((m) => ({ default: m.ScanPage })));
 const KitPage = lazy(() => import("../features/kit/KitPage").then((m) => ({ default: m.KitPage })));
 const HoldsPage = lazy(() => import("../features/holds/HoldsPage").then((m) => ({ default: m.HoldsPage })));
 const WallPage = lazy(() => import("../features/holds/WallPage").then((m) => ({ default: m.WallPage })));
@@ -46,6 +47,7 @@ export function App() {
                 <Route path="/run/:id" element={<RunPage />} />
                 <Route path="/plant" element={<PlantPage />} />
                 <Route path="/plant/new" element={<InstrumentForm />} />
+                <Route path="/scan" element={<ScanPage />} />
                 <Route path="/plant/imports" element={<ImportsPage />} />
                 <Route path="/plant/imports/:id" element={<ImportPage />} />
                 <Route path="/plant/:tag" element={<InstrumentPage />} />

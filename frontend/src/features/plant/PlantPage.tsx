@@ -34,6 +34,8 @@ export function PlantPage() {
         <div className="w-48">
           <ChoiceField label="Family" value={get("family")} onChange={(v) => set({ family: v })} options={[{ value: "", label: "All families" }, ...(d.choices.family ?? [])]} />
         </div>
+        <LinkButton to="/scan">Scan</LinkButton>
+        <LinkButton href={`/api/v1/labels/?${new URLSearchParams({ search: get("search"), area: get("area"), family: get("family") }).toString()}`}>Labels</LinkButton>
         <LinkButton to="/plant/imports">Import, export</LinkButton>
         {mayEdit && (
           <LinkButton to="/plant/new" kind="primary">
