@@ -23,17 +23,8 @@ export function PlantPage() {
   const d = list.data;
   return (
     <div className="mx-auto max-w-7xl p-4 lg:p-6">
-      <div className="mb-4 flex flex-wrap items-end gap-4">
+      <div className="mb-2 flex flex-wrap items-center gap-3">
         <h1 className="mr-auto text-2xl font-bold">Plant</h1>
-        <div className="w-72">
-          <TextField label="Search" type="search" value={get("search")} onChange={(v) => set({ search: v })} inputRef={search} placeholder="part of tag, service or serial" />
-        </div>
-        <div className="w-56">
-          <ChoiceField label="Area" value={get("area")} onChange={(v) => set({ area: v })} options={[{ value: "", label: "All areas" }, ...d.areas.map((a) => ({ value: a.code, label: a.name }))]} />
-        </div>
-        <div className="w-48">
-          <ChoiceField label="Family" value={get("family")} onChange={(v) => set({ family: v })} options={[{ value: "", label: "All families" }, ...(d.choices.family ?? [])]} />
-        </div>
         <LinkButton to="/scan">Scan</LinkButton>
         <LinkButton href={`/api/v1/labels/?${new URLSearchParams({ search: get("search"), area: get("area"), family: get("family") }).toString()}`}>Labels</LinkButton>
         <LinkButton to="/plant/imports">Import, export</LinkButton>
@@ -42,6 +33,17 @@ export function PlantPage() {
             Add an instrument
           </LinkButton>
         )}
+      </div>
+      <div className="mb-3 flex flex-wrap items-end gap-4">
+        <div className="min-w-72 flex-1">
+          <TextField label="Search" type="search" value={get("search")} onChange={(v) => set({ search: v })} inputRef={search} placeholder="part of tag, service or serial" />
+        </div>
+        <div className="w-56">
+          <ChoiceField label="Area" value={get("area")} onChange={(v) => set({ area: v })} options={[{ value: "", label: "All areas" }, ...d.areas.map((a) => ({ value: a.code, label: a.name }))]} />
+        </div>
+        <div className="w-48">
+          <ChoiceField label="Family" value={get("family")} onChange={(v) => set({ family: v })} options={[{ value: "", label: "All families" }, ...(d.choices.family ?? [])]} />
+        </div>
       </div>
       {d.rows.length === 0 ? (
         <Message>No instrument matches. Try a shorter part of the tag, or another area.</Message>
