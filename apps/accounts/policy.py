@@ -13,6 +13,9 @@ PERMISSIONS: dict[str, frozenset[str]] = {
     "void a run": frozenset({"technician", "administrator"}),
     "review a record": frozenset({"reviewer"}),
     "override a reference": frozenset({"reviewer"}),
+    "report what happened": frozenset({"technician", "planner"}),
+    "plan the work": frozenset({"planner", "administrator"}),
+    "approve a deferral": frozenset({"reviewer", "administrator"}),
     "edit the plant": frozenset({"planner", "administrator"}),
     "read": frozenset({"technician", "planner", "reviewer", "administrator"}),
 }

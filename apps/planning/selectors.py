@@ -12,6 +12,7 @@ from apps.kit.models import Reference
 from apps.kit.selectors import standing
 from apps.plant.models import Instrument
 from apps.plant.selectors import instrument_row
+from apps.runs.due import due_words
 from apps.runs.gas import list_bottles
 from apps.runs.models import OPEN, Run
 from apps.runs.selectors import run_row
@@ -19,26 +20,6 @@ from metrology.methods.registry import METHODS
 
 HORIZON_DAYS = 30
 SHOWN = 40
-
-
-def due_reason(i: Instrument, today: date) -> str:
-    """Which rule makes an instrument due, in a sentence."""
-    if i.next_due is None:
-        return "No interval is set, so it never falls due."
-    if i.last_done_on is None:
-        return f"{_days(today, i.next_due)}: never calibrated here yet."
-    if i.next_due <= i.last_done_on:
-        return f"Marked for replacement at its last calibration on {i.last_done_on:%-d %b %Y}."
-    when = _days(today, i.next_due)
-    return f"{when}: every {i.interval_days} days, last done {i.last_done_on:%-d %b %Y}."
-
-
-def _days(today: date, due: date) -> str:
-    left = (due - today).days
-    if left == 0:
-        return "Due today"
-    unit = "day" if abs(left) == 1 else "days"
-    return f"Overdue by {-left} {unit}" if left < 0 else f"Due in {left} {unit}"
 
 
 def get_today(person: Person, now: datetime) -> dict[str, Any]:
@@ -68,7 +49,7 @@ def get_today(person: Person, now: datetime) -> dict[str, Any]:
 
 
 def _due_row(i: Instrument, today: date) -> dict[str, Any]:
-    return {**instrument_row(i), "why": due_reason(i, today)}
+    return {**instrument_row(i), "why": due_words(i, today)}
 
 
 def _first(today: date) -> list[str]:

@@ -17,6 +17,7 @@ from apps.accounts.policy import require
 from apps.plant.columns import COLUMNS, find_column, put, unit_of_header
 from apps.plant.models import ImportBatch, ImportRow, Instrument, InstrumentChange
 from apps.plant.register import Known, as_typed, differences, fill
+from apps.plant.services import DUE_FIELDS, tell_edited
 from apps.plant.sheets import FORMULA, Table, column_letter, read_table
 from config import background
 from config.failures import Missing
@@ -292,6 +293,7 @@ def _write_part(batch: ImportBatch, judge: RowJudge, numbers: Sequence[int], act
         InstrumentChange(instrument_id=made_of[i.tag], at=now, by_id=actor_id, reason=reason, values=row.changes)
         for row, i in (*new, *changed)
     )
+    tell_edited(i for row, i in changed if DUE_FIELDS.intersection(row.changes))
     batch.rows.filter(number__in=[r.number for r, _ in (*new, *changed)]).update(fate="written")
     ImportRow.objects.bulk_update([r for r in rows if r.fate == "kept"], ["fate", "changes", "note", "faults"])
     return len(rows) - len(new) - len(changed)
@@ -349,6 +351,7 @@ def _undo_part(batch: ImportBatch, rows: Sequence[ImportRow], actor_id: int) -> 
         row.fate = "undone"
         if row.changes:
             i.save()
+            tell_edited([i] if DUE_FIELDS.intersection(row.changes) else [])
             back = {k: [v[1], v[0]] for k, v in row.changes.items()}
             InstrumentChange.objects.create(
                 instrument=i, at=now, by_id=actor_id, reason=f"Import of {batch.name} taken back"[:300], values=back

@@ -39,6 +39,17 @@ DUE_RULES = {
 }
 
 
+TRIGGERS = {
+    "power-down": "It was without power",
+    "mode change": "Its mode or settings were changed",
+    "sensor change": "Its sensor was changed",
+    "moved": "It was moved",
+    "process": "The process changed",
+    "doubt": "Its reading is doubted",
+    "re-zero": "To be zeroed again once it is warm",
+}
+
+
 class PolicyLayer(models.Model):
     """Policies of the whole plant (method empty) or of one method, as overrides of the defaults."""
 
@@ -106,6 +117,7 @@ class Instrument(models.Model):
     policy = models.JSONField(default=dict, blank=True)
     interval_days = models.PositiveIntegerField(default=365)
     next_due = models.DateField(null=True, blank=True, db_index=True)
+    due_why = models.CharField(max_length=400, blank=True)  # the rule that made next_due, in words
     last_done_on = models.DateField(null=True, blank=True)
     last_found = models.CharField(max_length=10, blank=True)
     last_left = models.CharField(max_length=10, blank=True)
@@ -178,6 +190,42 @@ class InstrumentChange(models.Model):
 
     class Meta:
         ordering = ["-at"]
+
+
+class Trigger(models.Model):
+    """Something happened that makes an instrument due, whatever its interval says; the next finished run settles it."""
+
+    instrument = models.ForeignKey(Instrument, on_delete=models.CASCADE, related_name="triggers")
+    kind = models.CharField(max_length=20, choices=list(TRIGGERS.items()))
+    at = models.DateTimeField()
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    note = models.CharField(max_length=300, blank=True)
+    due_at = models.DateTimeField()
+    settled_at = models.DateTimeField(null=True, blank=True)
+    settled_by = models.CharField(max_length=40, blank=True)  # the run's number, or why it was taken back
+
+    class Meta:
+        ordering = ["due_at"]
+        indexes = [models.Index(fields=["settled_at", "due_at"])]
+
+
+class Deferral(models.Model):
+    """A planner's wish to do it later: with a reason, in force once somebody else has approved it."""
+
+    instrument = models.ForeignKey(Instrument, on_delete=models.CASCADE, related_name="deferrals")
+    due_on = models.DateField()  # what it was due on when it was asked
+    until = models.DateField()
+    reason = models.CharField(max_length=400)
+    asked_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    asked_at = models.DateTimeField()
+    decided_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, null=True, blank=True, related_name="+")
+    decided_at = models.DateTimeField(null=True, blank=True)
+    is_approved = models.BooleanField(default=False)
+    is_over = models.BooleanField(default=False)  # refused, or settled by a run
+    note = models.CharField(max_length=300, blank=True)
+
+    class Meta:
+        ordering = ["-asked_at"]
 
 
 class ImportBatch(models.Model):

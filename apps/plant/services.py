@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from datetime import datetime, timedelta
+from collections.abc import Callable, Iterable, Mapping
+from datetime import datetime
 from typing import Any
 
 from django.db import transaction
@@ -13,6 +13,17 @@ from apps.accounts.policy import require
 from apps.plant.models import Instrument, InstrumentChange, PolicyLayer
 from apps.plant.register import as_typed, differences, fill
 from metrology.judgement.policy import Policy, resolve_policy
+
+# Called with each instrument whose interval, rule or policy was edited; what works out due dates follows it this way.
+FOLLOWERS: list[Callable[[Instrument], None]] = []
+DUE_FIELDS = {"interval_days", "due_rule", "grace_days", "method"}
+
+
+def tell_edited(instruments: Iterable[Instrument]) -> None:
+    """Let the followers know of instruments whose due date may have moved."""
+    for instrument in instruments:
+        for follow in FOLLOWERS:
+            follow(instrument)
 
 
 def policy_for(instrument: Instrument) -> Policy:
@@ -36,12 +47,11 @@ def add_instrument(*, actor: Person, data: Mapping[str, Any], now: datetime) -> 
 def edit_instrument(*, actor: Person, instrument: Instrument, data: Mapping[str, Any], now: datetime) -> Instrument:
     """Change an instrument; runs already started keep what they were started with."""
     require(actor, "edit the plant")
-    before, interval = as_typed(instrument), instrument.interval_days
+    before = as_typed(instrument)
     fill(instrument, data)
-    if instrument.last_done_on and instrument.interval_days != interval:
-        instrument.next_due = instrument.last_done_on + timedelta(days=instrument.interval_days)
     changed = differences(before, as_typed(instrument))
     instrument.save()
+    tell_edited([instrument] if DUE_FIELDS.intersection(changed) or any(k.startswith("policy.") for k in changed) else [])
     if changed:
         InstrumentChange.objects.create(instrument=instrument, at=now, by=actor, reason=str(data.get("reason", ""))[:300], values=changed)
     return instrument

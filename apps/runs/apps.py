@@ -9,3 +9,8 @@ class RunsConfig(AppConfig):
 
     def ready(self) -> None:
         import config.schema  # noqa: F401  # registers itself
+        from apps.plant.services import FOLLOWERS
+        from apps.runs.due import set_due
+
+        if set_due not in FOLLOWERS:
+            FOLLOWERS.append(set_due)

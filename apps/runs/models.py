@@ -37,6 +37,8 @@ class Run(models.Model):
     found_error = models.FloatField(null=True, blank=True)
     left_error = models.FloatField(null=True, blank=True)
     decision = models.CharField(max_length=20, blank=True)
+    found_share = models.FloatField(null=True, blank=True)  # signed largest error, % of tolerance
+    left_share = models.FloatField(null=True, blank=True)
 
     class Meta:
         constraints = [

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import math
 import uuid
-from datetime import timedelta
 
 from django.db.models import Max
 
 from apps.plant.models import Instrument
+from apps.runs.due import set_due, settle
 from apps.runs.models import Exposure, GasUse, Hold, Run
 from metrology.methods.registry import get_method
 from metrology.run.gases import exposures_of, litres_used
@@ -39,15 +40,17 @@ def _project_results(run: Run, state: RunState) -> None:
     method = get_method(state.setup.method)
     found, left = found_step(state, method), final_readings_step(state, method)
     run.found_verdict = run.left_verdict = ""
-    run.found_error = run.left_error = None
+    run.found_error = run.left_error = run.found_share = run.left_share = None
     judged = list(state.decisions.values())
     if judged:
         result = evaluate_set(state, method, found)
         if result.worst:
             run.found_verdict, run.found_error = result.verdict, result.worst.point.error_percent
+            run.found_share = math.copysign(100 * result.share, run.found_error)
         result = evaluate_set(state, method, left)
         if result.worst:
             run.left_verdict, run.left_error = result.verdict, result.worst.point.error_percent
+            run.left_share = math.copysign(100 * result.share, run.left_error)
         run.decision = judged[-1].choice
 
 
@@ -91,9 +94,9 @@ def project_instrument(instrument: Instrument) -> None:
         return
     instrument.last_done_on = last.signed_at.date()
     instrument.last_found, instrument.last_left = last.found_verdict, last.left_verdict
-    days = 0 if last.decision == "replace" else instrument.interval_days
-    instrument.next_due = instrument.last_done_on + timedelta(days=days)
-    instrument.save(update_fields=["last_done_on", "last_found", "last_left", "next_due"])
+    instrument.save(update_fields=["last_done_on", "last_found", "last_left"])
+    settle(instrument, last.label, last.signed_at)
+    set_due(instrument)
 
 
 def _project_sensor(instrument: Instrument, state: RunState) -> None:

@@ -61,6 +61,9 @@ class Policy:
     air, % vol. inhibit_band_ma: how near the current must be to the inhibit current. reference_v_percent: how far off a
     stored reference voltage may be. spare_percent: litres beyond need. life_end_percent: sensitivity left at which a
     sensor is replaced.
+
+    For intervals: least_results before one is made longer; extend_factor and shorten_factor of the staircase; longest_factor:
+    of the register's interval at most; reliability of the drift rule, a share.
     """
 
     adjust_when: str = "past-limit"
@@ -93,6 +96,11 @@ class Policy:
     reference_v_percent: float = 25.0
     spare_percent: float = 20.0
     life_end_percent: float = 40.0
+    least_results: int = 3
+    extend_factor: float = 1.25
+    shorten_factor: float = 0.5
+    longest_factor: float = 2.0
+    reliability: float = 0.95
 
 
 @dataclass(frozen=True)
@@ -136,6 +144,11 @@ POLICY_FIELDS: tuple[PolicyField, ...] = (
     PolicyField("inhibit_band_ma", "Inhibit current within", "mA", for_gas=True),
     PolicyField("reference_v_percent", "Reference voltage within", "%", for_gas=True),
     PolicyField("spare_percent", "Litres to spare", "%", for_gas=True),
+    PolicyField("least_results", "Results before an interval grows"),
+    PolicyField("extend_factor", "Interval grows by", hint="1.25 is a quarter longer"),
+    PolicyField("shorten_factor", "After a fail, times"),
+    PolicyField("longest_factor", "Longest interval, times the register's"),
+    PolicyField("reliability", "Reliability wanted of the drift rule", hint="0.95"),
     PolicyField("life_end_percent", "Sensor replaced at", "% of new", for_gas=True),
 )
 RANGES: tuple[tuple[str, float, float, str], ...] = (
@@ -162,6 +175,11 @@ RANGES: tuple[tuple[str, float, float, str], ...] = (
     ("reference_v_percent", 1, 100, "%"),
     ("spare_percent", 0, 200, "%"),
     ("life_end_percent", 5, 95, "%"),
+    ("least_results", 3, 20, ""),
+    ("extend_factor", 1, 3, ""),
+    ("shorten_factor", 0.1, 1, ""),
+    ("longest_factor", 1, 5, ""),
+    ("reliability", 0.6, 0.999, ""),
 )
 
 
@@ -177,7 +195,7 @@ def resolve_policy(*layers: Mapping[str, Any]) -> Policy:
                 value = str(value)
             else:
                 try:
-                    value = int(value) if name == "max_passes" else float(value)
+                    value = int(value) if name in ("max_passes", "least_results") else float(value)
                 except (TypeError, ValueError):
                     raise Fault("not_a_number", f"Policy {name} is {value!r}; it must be a number.", field=name) from None
             policy = replace(policy, **{name: value})
@@ -209,6 +227,8 @@ def describe_policy(policy: Policy, *, for_gas: bool = False) -> tuple[str, ...]
         f"Reference wanted at a test uncertainty ratio (TUR) of {policy.minimum_tur:g} or more.",
         f"Settled: slope and spread within {policy.settle_percent:g} % of tolerance over {policy.settle_window_s:g} s, "
         f"unstable after {policy.settle_limit_s:g} s.",
+        f"Intervals: longer by {policy.extend_factor:g} after {policy.least_results} results, times {policy.shorten_factor:g} after a fail, "
+        f"at most {policy.longest_factor:g} times the register's; drift at {100 * policy.reliability:g} % reliability.",
         *(_gas_policy(policy) if for_gas else ()),
     )
 

@@ -2,6 +2,16 @@
 
 from django.urls import path
 
+from apps.planning.api import due
 from apps.planning.api.views import TodayView
 
-urlpatterns = [path("today/", TodayView.as_view(), name="today")]
+urlpatterns = [
+    path("today/", TodayView.as_view(), name="today"),
+    path("due/", due.DueView.as_view(), name="due"),
+    path("instruments/<str:tag>/defer/", due.DeferView.as_view(), name="defer"),
+    path("instruments/<str:tag>/happened/", due.TriggerView.as_view(), name="happened"),
+    path("deferrals/<int:deferral_id>/", due.DecideDeferralView.as_view(), name="decide-deferral"),
+    path("feeds/", due.FeedsView.as_view(), name="feeds"),
+    path("feeds/<int:feed_id>/", due.RevokeFeedView.as_view(), name="revoke-feed"),
+    path("calendars/<str:token>.ics", due.CalendarView.as_view(), name="calendar"),
+]

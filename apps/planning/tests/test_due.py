@@ -2,18 +2,22 @@
 
 from datetime import date, timedelta
 
+from django.utils import timezone
+from icalendar import Calendar
+
 from apps.kit.models import Reference
 from apps.kit.selectors import reference_row, standing
-from apps.planning.selectors import due_reason
-from apps.plant.models import Instrument
+from apps.plant.models import Instrument, Trigger
+from apps.runs.due import due_words
+from apps.runs.models import Run
 from apps.runs.tests.base import PlantTestCase, make_reference
 
 TODAY = date(2026, 11, 23)
 
 
 class DueReasons(PlantTestCase):
-    def reason(self, due, done=None, interval=180):
-        return due_reason(Instrument(next_due=due, last_done_on=done, interval_days=interval), TODAY)
+    def reason(self, due, done=None, interval=180, **more):
+        return due_words(Instrument(next_due=due, last_done_on=done, interval_days=interval, **more), TODAY)
 
     def test_each_case_in_words(self):
         day = timedelta(days=1)
@@ -23,10 +27,81 @@ class DueReasons(PlantTestCase):
             (TODAY - day, TODAY - 181 * day, "Overdue by 1 day: every 180 days, last done 26 May 2026."),
             (TODAY - 12 * day, TODAY - 192 * day, "Overdue by 12 days"),
             (TODAY + day, TODAY - 179 * day, "Due in 1 day:"),
-            (TODAY - 3 * day, TODAY - 3 * day, "Marked for replacement at its last calibration on 20 Nov 2026."),
         ):
             with self.subTest(due=due):
                 self.assertIn(words, self.reason(due, done))
+        self.assertIn(
+            "Due since 3 days, in its grace of 7: its own rule.", self.reason(TODAY - 3 * day, grace_days=7, due_why="its own rule")
+        )
+
+    def test_what_happened_makes_it_due_and_the_next_run_settles_it(self):
+        self.instrument.next_due = timezone.localdate() + timedelta(days=90)
+        self.instrument.save()
+        self.sign_in(self.ines)
+        self.assertEqual(self.post("instruments/PT-2110/happened/", {"kind": "power-down", "note": "breaker"}).status_code, 201)
+        row = self.get("due/").json()["rows"][0]
+        self.assertEqual((row["tag"], row["standing"]), ("PT-2110", "due today"))
+        self.assertIn("without power", row["why"])
+        self.assertIn("(breaker)", row["why"])
+        self.assertFailure(self.post("instruments/PT-2110/happened/", {"kind": "storm"}), 400, "unknown_choice")
+        self.signed_run()
+        self.instrument.refresh_from_db()
+        self.assertEqual((self.instrument.next_due - timezone.localdate()).days, 365)
+        self.assertEqual(Trigger.objects.get().settled_by, Run.objects.get().label)
+
+    def test_a_re_zero_is_due_in_twenty_minutes_or_when_it_was_said(self):
+        self.sign_in(self.ines)
+        self.post("instruments/PT-2110/happened/", {"kind": "re-zero"})
+        self.post("instruments/PT-2110/happened/", {"kind": "re-zero", "minutes": "45"})
+        waits = [round((t.due_at - t.at).total_seconds() / 60) for t in Trigger.objects.order_by("pk")]
+        self.assertEqual(waits, [20, 45])
+        self.assertFailure(self.post("instruments/PT-2110/happened/", {"kind": "re-zero", "minutes": "-1"}), 400, "out_of_range")
+
+    def test_putting_off_needs_a_reason_and_somebody_else(self):
+        until = (timezone.localdate() + timedelta(days=20)).isoformat()
+        asked = {"until": until, "reason": "No shutdown before; operators watch the twin"}
+        self.sign_in(self.ines)
+        self.assertFailure(self.post("instruments/PT-2110/defer/", asked), 403, "not_allowed")
+        self.sign_in(self.ruben)
+        self.assertFailure(self.post("instruments/PT-2110/defer/", {**asked, "reason": "no "}), 400, "missing")
+        self.assertFailure(self.post("instruments/PT-2110/defer/", {**asked, "until": "2020-01-01"}), 400, "out_of_range")
+        self.assertFailure(self.post("instruments/PT-2110/defer/", {**asked, "until": "soon"}), 400, "bad_date")
+        made = self.post("instruments/PT-2110/defer/", asked).json()
+        self.assertFailure(self.post("instruments/PT-2110/defer/", asked), 400, "asked_already")
+        self.assertEqual(self.get("due/").json()["rows"][0]["standing"], "due today")  # not before it is approved
+        self.assertFailure(self.post(f"deferrals/{made['id']}/", {"approve": True}), 403, "not_allowed")
+        self.sign_in(self.marta)
+        self.assertFailure(self.post(f"deferrals/{made['id']}/", {"approve": False}), 400, "missing")
+        self.assertEqual(self.post(f"deferrals/{made['id']}/", {"approve": True}).json()["state"], "approved")
+        row = self.get("due/").json()["rows"][0]
+        self.assertEqual((row["next_due"], row["standing"]), (until, "soon"))
+        self.assertIn("approved by Marta Calder: No shutdown before", row["why"])
+        self.assertFailure(self.post(f"deferrals/{made['id']}/", {"approve": True}), 404, "unknown_deferral")
+
+    def test_a_calendar_link_is_private_and_can_be_revoked(self):
+        self.sign_in(self.ines)
+        made = self.post("feeds/", {"area": "RO"}).json()
+        self.client.logout()
+        path = made["address"].partition("/api/v1/")[2]
+        answer = self.get(path)
+        event = next(e for e in Calendar.from_ical(answer.content).walk("VEVENT"))
+        self.assertEqual((answer.status_code, str(event["summary"])), (200, "PT-2110 due: Permeate pressure"))
+        self.sign_in(self.tomas)
+        self.assertEqual(self.client.delete(f"/api/v1/feeds/{made['id']}/").status_code, 404)
+        self.sign_in(self.ines)
+        self.assertEqual(self.client.delete(f"/api/v1/feeds/{made['id']}/").status_code, 204)
+        self.assertFailure(self.get(path), 404, "unknown_feed")
+        self.assertFailure(self.get("calendars/x.ics"), 404, "unknown_feed")
+        self.assertFailure(self.post("feeds/", {"area": "XX"}), 404, "unknown_area")
+
+    def test_editing_the_rule_moves_the_due_date(self):
+        self.signed_run()
+        self.sign_in(self.ruben)
+        form = self.get("instruments/PT-2110/").json()["form"]
+        edited = self.client.put("/api/v1/instruments/PT-2110/", {**form, "interval_days": "100"}, content_type="application/json").json()
+        self.assertEqual(edited["next_due"], (timezone.localdate() + timedelta(days=100)).isoformat())
+        edited = self.client.put("/api/v1/instruments/PT-2110/", {**form, "due_rule": "drift"}, content_type="application/json").json()
+        self.assertIn("needs 3 intervals", edited["due_reason"])
 
     def test_a_replacement_makes_it_due_at_once(self):
         self.prepare()

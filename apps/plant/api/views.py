@@ -13,7 +13,6 @@ from rest_framework.views import APIView
 from apps.accounts.api.people import signed_in
 from apps.accounts.api.serializers import FailureSerializer
 from apps.accounts.policy import require
-from apps.planning.selectors import due_reason
 from apps.plant.api.serializers import (
     InstrumentFormSerializer,
     InstrumentPageDataSerializer,
@@ -33,6 +32,7 @@ from apps.plant.selectors import (
     policy_fields,
 )
 from apps.plant.services import add_instrument, edit_instrument, policy_for
+from apps.runs.due import due_words
 from apps.runs.models import OPEN
 from config.lists import page_of
 from metrology.faults import Fault
@@ -112,7 +112,7 @@ def _page(i: Instrument) -> dict[str, Any]:
         "methods": methods_for(i),
         "detail_words": [f"{d['name']}: {d['value']}" for d in details_words(i.setup())],
         "open_run": next((r.id for r in runs if r.status in OPEN), None),
-        "due_reason": due_reason(i, timezone.localdate()),
+        "due_reason": due_words(i, timezone.localdate()),
         "results": [
             {
                 "id": r.id,

@@ -52,6 +52,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/calendars/{token}.ics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The link itself is the secret: a calendar program has no session here. */
+        get: operations["get_calendar"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/colleagues/": {
         parameters: {
             query?: never;
@@ -61,6 +78,38 @@ export interface paths {
         };
         /** @description Technicians a hold can be handed to. */
         get: operations["list_colleagues"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/deferrals/{deferral_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["decide_deferral"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/due/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["list_due"];
         put?: never;
         post?: never;
         delete?: never;
@@ -80,6 +129,38 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["list_feeds"];
+        put?: never;
+        post: operations["make_feed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{feed_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["revoke_feed"];
         options?: never;
         head?: never;
         patch?: never;
@@ -272,6 +353,38 @@ export interface paths {
         get: operations["get_instrument"];
         put: operations["edit_instrument"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/instruments/{tag}/defer/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["ask_deferral"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/instruments/{tag}/happened/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["report_trigger"];
         delete?: never;
         options?: never;
         head?: never;
@@ -941,6 +1054,31 @@ export interface components {
                 [key: string]: unknown;
             };
         };
+        DecisionRequest: {
+            approve: boolean;
+            /** @default  */
+            note: string;
+        };
+        Deferral: {
+            id: number;
+            tag: string;
+            service: string;
+            /** Format: date */
+            due_on: string;
+            /** Format: date */
+            until: string;
+            reason: string;
+            asked_by: string;
+            /** Format: date-time */
+            asked_at: string;
+            decided_by: string;
+            state: string;
+            note: string;
+        };
+        DeferralFormRequest: {
+            until: string;
+            reason: string;
+        };
         DetailField: {
             name: string;
             label: string;
@@ -955,6 +1093,37 @@ export interface components {
             label: string;
             a: string;
             b: string;
+        };
+        DueListRow: {
+            tag: string;
+            serial: string;
+            service: string;
+            area: string;
+            area_code: string;
+            family: string;
+            method: string;
+            method_title: string;
+            is_runnable: boolean;
+            range: string;
+            /** Format: date */
+            next_due: string | null;
+            /** Format: date */
+            last_done_on: string | null;
+            last_found: string;
+            last_left: string;
+            why: string;
+            standing: string;
+            rule: string;
+            days_left: number | null;
+        };
+        /** @description What every page of a list carries. */
+        DuePage: {
+            total: number;
+            page: number;
+            pages: number;
+            rows: components["schemas"]["DueListRow"][];
+            deferrals: components["schemas"]["Deferral"][];
+            triggers: components["schemas"]["Option"][];
         };
         DueRow: {
             tag: string;
@@ -992,6 +1161,16 @@ export interface components {
             details: {
                 [key: string]: unknown;
             };
+        };
+        Feed: {
+            id: number;
+            area: string;
+            address: string;
+            /** Format: date-time */
+            made_at: string;
+        };
+        FeedFormRequest: {
+            area: string;
         };
         Fitting: {
             code: string;
@@ -2062,6 +2241,13 @@ export interface components {
             first: string[];
             to_review: number;
         };
+        TriggerFormRequest: {
+            kind: string;
+            /** @default  */
+            note: string;
+            /** @default  */
+            minutes: string;
+        };
         Turn: {
             block: string;
             point: string;
@@ -2174,6 +2360,27 @@ export interface operations {
             };
         };
     };
+    get_calendar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/calendar": string;
+                };
+            };
+        };
+    };
     list_colleagues: {
         parameters: {
             query?: never;
@@ -2189,6 +2396,63 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Colleague"][];
+                };
+            };
+        };
+    };
+    decide_deferral: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                deferral_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DecisionRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Deferral"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    list_due: {
+        parameters: {
+            query?: {
+                area?: string;
+                days?: string;
+                page?: string;
+                search?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DuePage"];
                 };
             };
         };
@@ -2214,6 +2478,76 @@ export interface operations {
                 content: {
                     "application/octet-stream": string;
                 };
+            };
+        };
+    };
+    list_feeds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Feed"][];
+                };
+            };
+        };
+    };
+    make_feed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FeedFormRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Feed"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    revoke_feed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -2655,6 +2989,71 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["InstrumentPageData"];
                 };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    ask_deferral: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                tag: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeferralFormRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Deferral"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    report_trigger: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                tag: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TriggerFormRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             400: {
                 headers: {

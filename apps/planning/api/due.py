@@ -1,0 +1,157 @@
+"""Due work over HTTP: the list, what happened, what is put off, and calendars."""
+
+from __future__ import annotations
+
+from django.http import HttpResponse
+from django.utils import timezone
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework import serializers
+from rest_framework.permissions import AllowAny
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from apps.accounts.api.people import signed_in
+from apps.accounts.api.serializers import FailureSerializer
+from apps.accounts.policy import require
+from apps.planning.due import calendar_of, due_list, due_row, make_feed, revoke_feed, waiting_deferrals
+from apps.planning.models import Feed
+from apps.plant.api.serializers import InstrumentRowSerializer, OptionSerializer
+from apps.plant.models import TRIGGERS
+from apps.plant.selectors import get_instrument
+from apps.runs.due import ask_deferral, decide_deferral, deferral_row, report_trigger
+from config.lists import PageSerializer, page_of
+
+
+class DueListRowSerializer(InstrumentRowSerializer):
+    why = serializers.CharField()
+    standing = serializers.CharField()
+    rule = serializers.CharField()
+    days_left = serializers.IntegerField(allow_null=True)
+
+
+class DeferralSerializer(serializers.Serializer):
+    id = serializers.IntegerField()
+    tag = serializers.CharField()
+    service = serializers.CharField()
+    due_on = serializers.DateField()
+    until = serializers.DateField()
+    reason = serializers.CharField()
+    asked_by = serializers.CharField()
+    asked_at = serializers.DateTimeField()
+    decided_by = serializers.CharField()
+    state = serializers.CharField()
+    note = serializers.CharField()
+
+
+class DuePageSerializer(PageSerializer):
+    rows = DueListRowSerializer(many=True)
+    deferrals = DeferralSerializer(many=True)
+    triggers = OptionSerializer(many=True)
+
+
+class DeferralFormSerializer(serializers.Serializer):
+    until = serializers.CharField()
+    reason = serializers.CharField()
+
+
+class DecisionSerializer(serializers.Serializer):
+    approve = serializers.BooleanField()
+    note = serializers.CharField(allow_blank=True, required=False, default="")
+
+
+class TriggerFormSerializer(serializers.Serializer):
+    kind = serializers.CharField()
+    note = serializers.CharField(allow_blank=True, required=False, default="")
+    minutes = serializers.CharField(allow_blank=True, required=False, default="")
+
+
+class FeedSerializer(serializers.Serializer):
+    id = serializers.IntegerField()
+    area = serializers.CharField()
+    address = serializers.CharField()
+    made_at = serializers.DateTimeField()
+
+
+class FeedFormSerializer(serializers.Serializer):
+    area = serializers.CharField(allow_blank=True)
+
+
+class DueView(APIView):
+    @extend_schema(
+        operation_id="list_due",
+        responses=DuePageSerializer,
+        parameters=[OpenApiParameter(n, str) for n in ("area", "search", "days", "page")],
+    )
+    def get(self, request: Request) -> Response:
+        require(request.user, "read")
+        asked, today = request.query_params, timezone.localdate()
+        days = int(asked["days"]) if asked.get("days", "").isdecimal() and len(asked["days"]) < 5 else 30
+        rows = due_list(today=today, area=asked.get("area", ""), search=asked.get("search", "")[:60], days=days)
+        triggers = [{"value": v, "label": t} for v, t in TRIGGERS.items()]
+        return Response({**page_of(request, rows, lambda i: due_row(i, today)), "deferrals": waiting_deferrals(), "triggers": triggers})
+
+
+class DeferView(APIView):
+    @extend_schema(operation_id="ask_deferral", request=DeferralFormSerializer, responses={201: DeferralSerializer, 400: FailureSerializer})
+    def post(self, request: Request, tag: str) -> Response:
+        asked = DeferralFormSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        made = ask_deferral(actor=signed_in(request), instrument=get_instrument(tag), now=timezone.now(), **asked.validated_data)
+        return Response(deferral_row(made), status=201)
+
+
+class DecideDeferralView(APIView):
+    @extend_schema(operation_id="decide_deferral", request=DecisionSerializer, responses={200: DeferralSerializer, 400: FailureSerializer})
+    def post(self, request: Request, deferral_id: int) -> Response:
+        asked = DecisionSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        done = decide_deferral(actor=signed_in(request), deferral_id=deferral_id, now=timezone.now(), **asked.validated_data)
+        return Response(deferral_row(done))
+
+
+class TriggerView(APIView):
+    @extend_schema(operation_id="report_trigger", request=TriggerFormSerializer, responses={201: None, 400: FailureSerializer})
+    def post(self, request: Request, tag: str) -> Response:
+        asked = TriggerFormSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        report_trigger(actor=signed_in(request), instrument=get_instrument(tag), now=timezone.now(), **asked.validated_data)
+        return Response(status=201)
+
+
+def _feed(feed: Feed, request: Request) -> dict[str, object]:
+    address = request.build_absolute_uri(f"/api/v1/calendars/{feed.token}.ics")
+    return {"id": feed.pk, "area": feed.area.name if feed.area else "", "address": address, "made_at": feed.made_at}
+
+
+class FeedsView(APIView):
+    @extend_schema(operation_id="list_feeds", responses=FeedSerializer(many=True))
+    def get(self, request: Request) -> Response:
+        mine = signed_in(request).feeds.filter(revoked_at=None).select_related("area")
+        return Response([_feed(f, request) for f in mine])
+
+    @extend_schema(operation_id="make_feed", request=FeedFormSerializer, responses={201: FeedSerializer, 400: FailureSerializer})
+    def post(self, request: Request) -> Response:
+        asked = FeedFormSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        return Response(_feed(make_feed(actor=signed_in(request), now=timezone.now(), **asked.validated_data), request), status=201)
+
+
+class RevokeFeedView(APIView):
+    @extend_schema(operation_id="revoke_feed", responses={204: None})
+    def delete(self, request: Request, feed_id: int) -> Response:
+        revoke_feed(actor=signed_in(request), feed_id=feed_id, now=timezone.now())
+        return Response(status=204)
+
+
+class CalendarView(APIView):
+    """The link itself is the secret: a calendar program has no session here."""
+
+    permission_classes = [AllowAny]
+    authentication_classes: list[type] = []
+
+    @extend_schema(operation_id="get_calendar", responses={(200, "text/calendar"): bytes})
+    def get(self, request: Request, token: str) -> HttpResponse:
+        answer = HttpResponse(calendar_of(token, timezone.now()), content_type="text/calendar; charset=utf-8")
+        answer["Cache-Control"] = "private, max-age=600"
+        return answer

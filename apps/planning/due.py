@@ -1,0 +1,115 @@
+"""The due list: what is due, by which rule, how urgent, and what was put off."""
+
+from __future__ import annotations
+
+import secrets
+from datetime import date, datetime, timedelta
+from typing import Any
+
+from django.db.models import QuerySet
+from django.utils import timezone
+from icalendar import Calendar, Event
+
+from apps.accounts.models import Person
+from apps.accounts.policy import require
+from apps.planning.models import Feed, Round
+from apps.plant.models import Area, Deferral, Instrument
+from apps.plant.selectors import instrument_row
+from apps.runs.due import deferral_row, due_words, standing
+from apps.runs.models import OPEN
+from config.failures import Missing
+
+AHEAD_DAYS = 120
+
+
+def due_list(*, today: date, area: str = "", search: str = "", days: int = 30) -> QuerySet[Instrument]:
+    """Instruments due within so many days, the most overdue first; those with an open run are at work already."""
+    found = Instrument.objects.filter(next_due__lte=today + timedelta(days=days)).select_related("area")
+    if area:
+        found = found.filter(area__code=area)
+    if search:
+        found = found.filter(tag_key__contains=search.casefold())
+    return found.exclude(runs__status__in=OPEN).order_by("next_due", "tag")
+
+
+def due_row(i: Instrument, today: date) -> dict[str, Any]:
+    """What the due list shows of an instrument."""
+    return {
+        **instrument_row(i),
+        "why": due_words(i, today),
+        "standing": standing(i.next_due, i.grace_days, today),
+        "rule": i.due_rule,
+        "days_left": (i.next_due - today).days if i.next_due else None,
+    }
+
+
+def waiting_deferrals() -> list[dict[str, Any]]:
+    """Deferrals that wait for approval, then those in force."""
+    rows = Deferral.objects.filter(is_over=False).select_related("instrument", "asked_by", "decided_by").order_by("decided_at", "asked_at")
+    return [dict(deferral_row(d)) for d in rows[:100]]
+
+
+def make_feed(*, actor: Person, area: str, now: datetime) -> Feed:
+    """A new private link: of an area, or of the person's own rounds."""
+    require(actor, "read")
+    found = None
+    if area:
+        found = Area.objects.filter(code=area).first()
+        if found is None:
+            raise Missing("unknown_area", f"There is no area {area}.", field="area")
+    return Feed.objects.create(token=secrets.token_urlsafe(32), owner=actor, area=found, made_at=now)
+
+
+def revoke_feed(*, actor: Person, feed_id: int, now: datetime) -> None:
+    """End a link of one's own; whoever has it sees nothing from now on."""
+    if not Feed.objects.filter(pk=feed_id, owner=actor, revoked_at=None).update(revoked_at=now):
+        raise Missing("unknown_feed", "That link is not yours, or is revoked already.")
+
+
+def calendar_of(token: str, now: datetime) -> bytes:
+    """The calendar of a link; a revoked one, or one of somebody who left, is as if it had never been."""
+    feed = Feed.objects.select_related("owner", "area").filter(token=token, revoked_at=None, owner__is_active=True).first()
+    if feed is None:
+        raise Missing("unknown_feed", "There is no such calendar.")
+    calendar = Calendar()
+    calendar.add("prodid", "-//Verify Loop//EN")
+    calendar.add("version", "2.0")
+    calendar.add("x-wr-calname", f"Due in {feed.area.name}" if feed.area else f"Rounds of {feed.owner.name}")
+    for event in _area_events(feed.area, now) if feed.area else _round_events(feed.owner, now):
+        calendar.add_component(event)
+    return bytes(calendar.to_ical())
+
+
+def _event(uid: str, now: datetime, summary: str, start: Any, end: Any, more: str) -> Event:
+    event = Event()
+    event.add("uid", f"{uid}@verify-loop")
+    event.add("dtstamp", now)
+    event.add("dtstart", start)
+    event.add("dtend", end)
+    event.add("summary", summary)
+    event.add("description", more)
+    return event
+
+
+def _area_events(area: Area, now: datetime) -> list[Event]:
+    today = timezone.localdate(now)
+    rows = Instrument.objects.filter(area=area, next_due__lte=today + timedelta(days=AHEAD_DAYS)).order_by("next_due")[:1000]
+    out = []
+    for i in rows:
+        day = max(i.next_due, today) if i.next_due else today  # what is overdue stands at today, where it is seen
+        out.append(_event(f"due-{i.pk}", now, f"{i.tag} due: {i.service}", day, day + timedelta(days=1), due_words(i, today)))
+    return out
+
+
+def _round_events(person: Person, now: datetime) -> list[Event]:
+    today = timezone.localdate(now)
+    out = []
+    for found in Round.objects.filter(day__gte=today - timedelta(days=14)).prefetch_related("jobs__instrument__area"):
+        midnight = timezone.make_aware(datetime.combine(found.day, datetime.min.time()))
+        for job in found.jobs.all():
+            mine = [t for t in job.tasks if person.username in t["people"]]
+            for n, task in enumerate(mine):
+                start, end = (midnight + timedelta(minutes=task[k]) for k in ("start", "end"))
+                what = f"{job.instrument.tag}: {job.instrument.service}"
+                out.append(_event(f"job-{job.pk}-{n}", now, what, start, end, f"{found.name}, {job.instrument.area.name}"))
+    return out
