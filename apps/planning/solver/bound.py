@@ -1,0 +1,111 @@
+"""How much any round could be worth at most: the same people, jobs, kit and gas, but with all waiting and clock times let go.
+
+What is left is easier and can only be worth more: who does what, and the shortest walk through the areas that each must see.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+
+from ortools.sat.python import cp_model
+
+from apps.planning.solver.problem import HERE, Problem
+
+
+def shortest_ways(problem: Problem) -> dict[tuple[str, str], int]:
+    """The ways between areas with every detour that is shorter taken, so that no walk can be below them."""
+    ways = problem.all_ways()
+    places = sorted({a for a, _ in ways})
+    for via in places:
+        for a in places:
+            for b in places:
+                if via not in (a, b) and a != b:
+                    ways[a, b] = min(ways[a, b], ways[a, via] + ways[via, b])
+    return ways
+
+
+class BoundModel:
+    """The relaxed problem."""
+
+    def __init__(self, problem: Problem) -> None:
+        self.problem, self.model = problem, cp_model.CpModel()
+        m, many = self.model, len(problem.people)
+        self.does = {(j.key, n): m.new_bool_var("") for j in problem.jobs for n in range(many)}
+        self.present = {j.key: m.new_bool_var("") for j in problem.jobs}
+        for j in problem.jobs:
+            m.add(sum(self.does[j.key, n] for n in range(many)) == j.people * self.present[j.key])
+            for n, w in enumerate(problem.people):
+                if not problem.may(w, j):
+                    m.add(self.does[j.key, n] == 0)
+            if j.is_must or j.fixed:
+                m.add(self.present[j.key] == 1)
+            if j.fixed:
+                for n, w in enumerate(problem.people):
+                    m.add(self.does[j.key, n] == (w.key in j.fixed.people))
+        ways = shortest_ways(problem)
+        for n in range(many):
+            self._day(n, ways)
+        self._things()
+        m.maximize(sum(j.value * self.present[j.key] for j in problem.jobs))
+
+    def _day(self, n: int, ways: Mapping[tuple[str, str], int]) -> None:
+        m, p = self.model, self.problem
+        worker = p.people[n]
+        areas = sorted({j.area for j in p.jobs} - {p.base})
+        sees = {a: m.new_bool_var("") for a in areas}
+        places = [p.base, *areas]
+        arcs, walk = [], []
+        for i, a in enumerate(places):
+            for k, b in enumerate(places):
+                lit = m.new_bool_var("") if i != k else sees[a].negated() if a != p.base else m.new_bool_var("")
+                arcs.append((i, k, lit))
+                if i != k:
+                    walk.append(ways[a, b] * lit)
+        m.add_circuit(arcs)
+        mine = [j for j in p.jobs if p.may(worker, j)]
+        for j in mine:
+            if j.area != p.base:
+                m.add_implication(self.does[j.key, n], sees[j.area])
+        # The first stop in an area is walked to by the tour; each further one takes the few steps from instrument to instrument.
+        # Each visit to the base, for lunch or work, may save one such step.
+        steps = HERE * (sum(len(j.tasks) * self.does[j.key, n] for j in mine) - sum(sees.values()) - 2)
+        room = worker.end - worker.start - (worker.lunch[2] if worker.lunch else 0)
+        m.add(sum(j.attention * self.does[j.key, n] for j in mine) + steps + sum(walk) <= room)
+
+    def _things(self) -> None:
+        m, p, many = self.model, self.problem, len(self.problem.people)
+        owner: dict[tuple[str, int], cp_model.IntVar] = {}
+        drawn: dict[str, list[tuple[int, cp_model.IntVar]]] = {}
+
+        def with_(item: str, n: int) -> cp_model.IntVar:
+            if (item, n) not in owner:
+                owner.update({(item, k): m.new_bool_var("") for k in range(many)})
+                m.add_at_most_one(owner[item, k] for k in range(many))
+            return owner[item, n]
+
+        for j in p.jobs:
+            for items, litres in [*((need, 0.0) for need in j.kit), *((g.bottles, g.litres) for g in j.gas)]:
+                uses = {item: m.new_bool_var("") for item in items}
+                m.add(sum(uses.values()) == self.present[j.key])
+                for item, lit in uses.items():
+                    if j.people == 1:
+                        for n in range(many):
+                            m.add_bool_or(lit.negated(), self.does[j.key, n].negated(), with_(item, n))
+                    if litres:
+                        drawn.setdefault(item, []).append((int(10 * litres), lit))
+        for bottle, uses_ in drawn.items():
+            m.add(sum(a * lit for a, lit in uses_) <= int(10 * p.litres.get(bottle, 0.0)))
+
+
+def find_bound(problem: Problem, *, seconds: float, workers: int = 1, stop: Callable[[cp_model.CpSolver], None] = lambda s: None) -> float:
+    """The most that a round could be worth; the worth of all jobs when there is no time to find less."""
+    solver = cp_model.CpSolver()
+    solver.parameters.max_time_in_seconds = max(0.1, seconds)
+    solver.parameters.num_workers = workers
+    solver.parameters.linearization_level = 2
+    stop(solver)
+    status = solver.solve(BoundModel(problem).model)
+    everything = float(sum(j.value for j in problem.jobs))
+    if status == cp_model.INFEASIBLE:
+        return 0.0
+    return min(everything, solver.best_objective_bound) if status != cp_model.MODEL_INVALID else everything

@@ -1,0 +1,121 @@
+"""Why a round can't be done, as the smallest set of rules that clash; and why a job was left out."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from ortools.sat.python import cp_model
+
+from apps.planning.solver.problem import Plan, Problem
+from apps.planning.solver.quick import decode
+from apps.planning.solver.search import RoundModel
+
+SOLVE_S = 2.0
+
+
+def find_clash(problem: Problem, names: dict[str, str] | None = None) -> list[str]:
+    """The rules that can't hold together, none of which could be left away, as sentences; empty when the round is possible."""
+    small = replace(problem, jobs=tuple(j for j in problem.jobs if j.is_must or j.fixed))
+    model = RoundModel(small, switch=lambda m, name: m.new_bool_var(name))
+    model.model.clear_objective()
+    rules = list(model.on)
+    if _holds(model, rules):
+        return []
+    core = _first_core(model, rules)
+    for rule in list(core):
+        rest = [r for r in core if r != rule]
+        if not _holds(model, rest):
+            core = rest
+    return [_sentence(small, rule, names or {}) for rule in sorted(core)]
+
+
+def _solver() -> cp_model.CpSolver:
+    solver = cp_model.CpSolver()
+    solver.parameters.max_time_in_seconds = SOLVE_S
+    solver.parameters.num_workers = 1
+    return solver
+
+
+def _holds(model: RoundModel, rules: list[str]) -> bool:
+    """Whether the rules can hold together; not proved is taken as yes, so that nothing is named that may be innocent."""
+    copy = model.model.clone()
+    copy.clear_assumptions()
+    copy.clear_hints()
+    for rule in rules:
+        copy.add(copy.get_bool_var_from_proto_index(model.on[rule].index) == 1)
+    return _solver().solve(copy) != cp_model.INFEASIBLE
+
+
+def _first_core(model: RoundModel, rules: list[str]) -> list[str]:
+    """The solver's own idea of what clashes, to start from; all rules when it has none."""
+    copy = model.model.clone()
+    copy.add_assumptions([copy.get_bool_var_from_proto_index(model.on[r].index) for r in rules])
+    solver = _solver()
+    if solver.solve(copy) != cp_model.INFEASIBLE:
+        return rules
+    named = {model.on[r].index: r for r in rules}
+    core = [named[i] for i in solver.sufficient_assumptions_for_infeasibility() if i in named]
+    return core if core and not _holds(model, core) else rules
+
+
+def _sentence(problem: Problem, rule: str, names: dict[str, str]) -> str:
+    kind, _, key = rule.partition(" ")
+    name = names.get(key, key)
+    job = problem.index.get(key)
+    worker = next((w for w in problem.people if w.key == key), None)
+    if kind == "must":
+        return f"{name} must be done."
+    if kind == "locked" and job and job.fixed:
+        people = " and ".join(names.get(p, p) for p in job.fixed.people)
+        return f"{name} is locked: {people} at {clock(job.fixed.starts[0])}."
+    if kind == "permit" and job and job.window:
+        return f"The permit for {name} runs from {clock(job.window[0])} to {clock(job.window[1])}; it takes {job.least} min at least."
+    if kind == "skills" and job:
+        return f"{name} needs somebody qualified for {', '.join(sorted(job.skills)) or 'nothing'}{' and two people' if job.people == 2 else ''}."
+    if kind == "shift" and worker:
+        return f"{name}'s shift is from {clock(worker.start)} to {clock(worker.end)}."
+    if kind == "lunch" and worker and worker.lunch:
+        return f"{name} has lunch between {clock(worker.lunch[0])} and {clock(worker.lunch[1] + worker.lunch[2])}."
+    if kind == "group":
+        return f"Those of '{key}' may not be on hold together."
+    if kind == "kit":
+        return f"{name} needs kit: {_kit(problem, key)}."
+    if kind == "gas" and job:
+        needs = "; ".join(f"{g.litres:.0f} l from {' or '.join(g.bottles) or 'no bottle'}" for g in job.gas)
+        return f"{name} needs {needs}."
+    if kind == "litres":
+        return f"{name} gives {problem.litres.get(key, 0):.0f} l."
+    return f"{name} can be with one person only."
+
+
+def _kit(problem: Problem, key: str) -> str:
+    return "; ".join(" or ".join(need) or "none that is good" for need in problem.index[key].kit) or "none"
+
+
+def why_left_out(problem: Problem, plan: Plan, key: str, names: dict[str, str] | None = None) -> str:
+    """Why a job is not in a plan: what stands in its way even alone, or that more urgent work came first."""
+    job, called = problem.index[key], names or {}
+    able = [w for w in problem.people if problem.may(w, job)]
+    if len(able) < job.people:
+        who = f"{', '.join(sorted(job.skills))}" if job.skills else "it"
+        return f"Nobody on this round is qualified for {who}." if not able else "It takes two people who are qualified."
+    for need in job.kit:
+        if not need:
+            return "No kit that is good enough and in date is free for it."
+    for gas in job.gas:
+        if not any(problem.litres.get(b, 0.0) >= gas.litres for b in gas.bottles):
+            return f"No bottle that fits has the {gas.litres:.0f} l it takes."
+    if job.window and job.window[1] - job.window[0] < job.least:
+        return f"Its permit lasts {job.window[1] - job.window[0]} min and it takes {job.least} min."
+    alone = replace(job, is_must=False, fixed=None)
+    if key not in decode(replace(problem, jobs=(alone,)), [alone]).placed:
+        return f"It takes {job.least} min and does not fit into what is left of any shift{' and its permit' if job.window else ''}."
+    rivals = [k for k in plan.placed if set(problem.index[k].groups) & set(job.groups)]
+    if rivals:
+        return f"The shift is full; it may not be on hold together with {', '.join(sorted(called.get(k, k) for k in rivals)[:3])}."
+    return "The shift is full: what is more urgent, or nearer, came first."
+
+
+def clock(minutes: int) -> str:
+    """Minutes from midnight as 07:30."""
+    return f"{minutes // 60:02d}:{minutes % 60:02d}"

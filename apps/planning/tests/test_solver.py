@@ -1,0 +1,177 @@
+"""The round builder: optima worked out by hand, every rule, the bound, and the smallest clash."""
+
+import unittest
+from dataclasses import replace
+
+from apps.planning.solver.bound import find_bound
+from apps.planning.solver.build import build_round
+from apps.planning.solver.check import find_breaches
+from apps.planning.solver.problem import Fixed, GasNeed, Job, Placed, Plan, Problem, Worker
+from apps.planning.solver.quick import quick_plan
+from apps.planning.solver.why import find_clash, why_left_out
+
+WAYS = {("W", "A"): 10, ("W", "B"): 10, ("A", "B"): 20}
+
+
+def worker(key="ann", start=480, end=600, **more):
+    return Worker(key, start, end, **more)
+
+
+def job(key, area="A", value=100, tasks=(30,), **more):
+    return Job(key, area, value, tasks, **more)
+
+
+def problem(*jobs, people=None, **more):
+    return Problem(tuple(people or [worker()]), tuple(jobs), WAYS, "W", **more)
+
+
+class Optimum(unittest.TestCase):
+    def solve(self, made, seconds=6.0):
+        built = build_round(made, seconds=seconds)
+        self.assertIsNotNone(built.plan)
+        self.assertEqual(find_breaches(made, built.plan), [])
+        return built
+
+    def test_the_most_worth_that_two_hours_hold(self):
+        # 120 min; to A and back 20, between instruments 2: a (60) and b (30) take 112. With c (50) instead of b: 132, too long.
+        # Both at B cost another 20 of walking. By hand: a and b, worth 210.
+        made = problem(
+            job("a", value=120, tasks=(60,)), job("b", value=90), job("c", value=100, tasks=(50,)), job("d", "B", value=95, tasks=(40,))
+        )
+        built = self.solve(made)
+        self.assertEqual((set(built.plan.placed), built.value, built.is_best, built.gap), ({"a", "b"}, 210, True, 0.0))
+
+    def test_a_warm_up_is_filled_with_other_work(self):
+        # a: 10, then 40 min alone, then 20. b takes 30 and fits into the wait: 10 + 10 + [2 30 2] wait ends at 40 + 20 + 10 home = 90.
+        a, b = job("a", tasks=(10, 20), waits=(40,), slack=5), job("b")
+        built = self.solve(problem(a, b, people=[worker(end=570)]))
+        self.assertEqual(set(built.plan.placed), {"a", "b"})
+        starts = built.plan.placed
+        self.assertTrue(starts["a"].starts[0] + 10 <= starts["b"].starts[0] < starts["a"].starts[1])
+
+    def test_holds_of_one_group_never_overlap_and_two_people_come_together(self):
+        crew = [worker("ann", end=660), worker("ben", end=660)]
+        made = problem(job("a", groups=("V",)), job("b", groups=("V",)), job("c", people=2), people=crew)
+        built = self.solve(made)
+        at = built.plan.placed
+        self.assertEqual(len(at), 3)
+        self.assertTrue(at["a"].starts[0] + 30 <= at["b"].starts[0] or at["b"].starts[0] + 30 <= at["a"].starts[0])
+        self.assertEqual(set(at["c"].people), {"ann", "ben"})
+
+    def test_gas_runs_out_kit_is_with_one_and_only_the_qualified_do_gas(self):
+        gas = {"skills": frozenset({"gas"}), "gas": (GasNeed(("B1",), 6.0),)}
+        crew = [worker("ann", end=720), worker("ben", end=720, skills=frozenset({"gas"}))]
+        made = problem(
+            *(job(k, **gas) for k in "abc"), job("d", kit=(("K1",),)), job("e", kit=(("K1",),)), people=crew, litres={"B1": 13.0}
+        )
+        built = self.solve(made)
+        at = built.plan.placed
+        self.assertEqual(len(set("abc") & set(at)), 2)
+        self.assertEqual({at[k].people for k in set("abc") & set(at)}, {("ben",)})
+        self.assertEqual(at["d"].people, at["e"].people)
+        self.assertIn("has the 6 l it takes", why_left_out(replace(made, litres={"B1": 1.0}), built.plan, "a"))
+
+    def test_permit_lunch_and_the_way_home_are_kept(self):
+        made = problem(job("a", window=(540, 580)), job("b"), job("c", "B"), people=[worker(end=720, lunch=(600, 630, 30))])
+        built = self.solve(made)
+        self.assertEqual(set(built.plan.placed), {"a", "b", "c"})
+        self.assertTrue(540 <= built.plan.placed["a"].starts[0] <= 550)
+        self.assertTrue(600 <= built.plan.lunches["ann"] <= 630)
+
+    def test_what_is_locked_stays_and_the_past_is_past(self):
+        made = problem(job("a", fixed=Fixed(("ann",), (545,))), job("b", value=500), now=500)
+        built = self.solve(made)
+        self.assertEqual(built.plan.placed["a"].starts, (545,))
+        self.assertGreaterEqual(built.plan.placed["b"].starts[0], 500)
+
+    def test_the_bound_is_never_below_what_can_be_done(self):
+        for seed in range(3):
+            jobs = [job(f"j{n}", "AB"[(n + seed) % 2], 50 + 13 * ((n * 7 + seed) % 9), (15 + 5 * ((n * 3 + seed) % 4),)) for n in range(16)]
+            made = problem(*jobs, people=[worker("ann", end=660), worker("ben", end=660)])
+            built = build_round(made, seconds=8)
+            self.assertGreaterEqual(find_bound(made, seconds=3), built.value)
+            self.assertLessEqual(built.gap, 0.08)
+            self.assertEqual(find_breaches(made, built.plan), [])
+
+    def test_a_plan_is_there_at_once_and_can_be_stopped_with_the_best_so_far(self):
+        jobs = [job(f"j{n}", "AB"[n % 2], 50 + n, (20,)) for n in range(40)]
+        made = problem(*jobs, people=[worker("ann", end=900), worker("ben", end=900)])
+        told = []
+        built = build_round(made, seconds=30, on_better=lambda *seen: told.append(seen), should_stop=lambda: bool(told))
+        self.assertLess(built.seconds, 10)
+        self.assertEqual(find_breaches(made, built.plan), [])
+        self.assertLess(told[0][3], 2.0)
+
+
+class Clashes(unittest.TestCase):
+    def clash(self, *jobs, **more):
+        made = problem(*jobs, **more)
+        return find_clash(made)
+
+    def test_a_permit_that_is_too_short_is_all_that_is_named(self):
+        said = self.clash(job("a", is_must=True, window=(500, 520)), job("b", is_must=True, tasks=(10,)))
+        self.assertEqual(said, ["a must be done.", "The permit for a runs from 08:20 to 08:40; it takes 30 min at least."])
+
+    def test_two_that_must_be_done_and_one_shift(self):
+        said = self.clash(
+            job("a", is_must=True, tasks=(60,)), job("b", is_must=True, tasks=(50,)), job("c", is_must=True, tasks=(5,), area="W")
+        )
+        self.assertEqual(set(said), {"a must be done.", "b must be done.", "ann's shift is from 08:00 to 10:00."})
+
+    def test_nobody_is_qualified(self):
+        said = self.clash(job("a", is_must=True, skills=frozenset({"gas work"})))
+        self.assertEqual(said, ["a must be done.", "a needs somebody qualified for gas work."])
+
+    def test_litres_for_one_of_two(self):
+        gas = (GasNeed(("B1",), 6.0),)
+        said = self.clash(job("a", is_must=True, gas=gas), job("b", is_must=True, gas=gas), litres={"B1": 9.0})
+        self.assertIn("B1 gives 9 l.", said)
+        self.assertIn("a must be done.", said)
+        self.assertEqual(len(said), 5)
+
+    def test_a_round_that_can_be_done_has_no_clash(self):
+        self.assertEqual(self.clash(job("a", is_must=True)), [])
+
+    def test_an_impossible_round_is_told_as_such(self):
+        built = build_round(problem(job("a", is_must=True, window=(500, 520))), seconds=3)
+        self.assertTrue(built.is_impossible)
+        self.assertIsNone(built.plan)
+
+    def test_why_a_job_is_left_out(self):
+        crew = [worker(end=540)]
+        made = problem(
+            job("a", value=500),
+            job("b", value=10),
+            job("c", skills=frozenset({"gas work"})),
+            job("d", tasks=(70,)),
+            job("e", kit=((),)),
+            people=crew,
+        )
+        plan = quick_plan(made, seconds=0.2)
+        for key, part in (("b", "The shift is full"), ("c", "qualified for gas work"), ("d", "does not fit"), ("e", "No kit")):
+            self.assertIn(part, why_left_out(made, plan, key))
+
+
+class Check(unittest.TestCase):
+    def test_every_breach_is_seen(self):
+        crew = [worker("ann", end=700, lunch=(600, 630, 30)), worker("ben", end=700, skills=frozenset({"gas"}))]
+        a = job("a", skills=frozenset({"gas"}), groups=("V",), window=(500, 560), gas=(GasNeed(("B",), 6.0),))
+        b = job("b", "B", groups=("V",), kit=(("K",),))
+        made = problem(a, b, job("c", is_must=True), people=crew, litres={"B": 3.0}, now=480)
+        plan = Plan({"a": Placed((540,), ("ann",), (), ("B",)), "b": Placed((560,), ("ann",), ("X",))}, {})
+        said = " ".join(find_breaches(made, plan))
+        for part in (
+            "ann is not qualified",
+            "outside its permit",
+            "c must be done",
+            "no lunch",
+            "can't be at b",
+            "on hold together",
+            "lacks kit",
+            "B gives 3 l",
+        ):
+            self.assertIn(part, said)
+        late = Plan({"b": Placed((690,), ("ben",), ("K",)), "c": Placed((470,), ("ben",))}, {})
+        said = " ".join(find_breaches(made, late))
+        for part in ("in the past", "before the shift", "after the shift"):
+            self.assertIn(part, said)
