@@ -8,6 +8,7 @@ from metrology.simulation.transmitter import Faults
 
 PASSWORD = "marram-bay-demo"
 
+SKILLS = {"ines": "gas work", "tomas": "gas work"}
 PEOPLE = [  # username, first, last, role
     ("ines", "Ines", "Calder", "technician"),
     ("tomas", "Tomas", "Wray", "technician"),
@@ -17,18 +18,18 @@ PEOPLE = [  # username, first, last, role
     ("holt", "Edda", "Holtby", "administrator"),
 ]
 
-AREAS = [  # code, name, needs permit
-    ("INT", "Intake", False),
-    ("PRE", "Pre-treatment", False),
-    ("RO", "Reverse-osmosis hall", False),
-    ("REM", "Remineralisation", True),
-    ("ECL", "Electrochlorination", True),
-    ("CRY", "Brine crystalliser", False),
-    ("SLT", "Salt handling", False),
-    ("FGR", "Flue-gas CO2 recovery", True),
-    ("SUB", "Substation", True),
-    ("DSL", "Diesel store", True),
-    ("WSH", "Workshop", False),
+AREAS = [  # code, name, needs permit, metres east and north on the plan of the site
+    ("INT", "Intake", False, 0, 0),
+    ("PRE", "Pre-treatment", False, 120, 40),
+    ("RO", "Reverse-osmosis hall", False, 220, 60),
+    ("REM", "Remineralisation", True, 320, 60),
+    ("ECL", "Electrochlorination", True, 140, 160),
+    ("CRY", "Brine crystalliser", False, 380, 200),
+    ("SLT", "Salt handling", False, 460, 240),
+    ("FGR", "Flue-gas CO2 recovery", True, 420, 60),
+    ("SUB", "Substation", True, 60, 220),
+    ("DSL", "Diesel store", True, 20, 280),
+    ("WSH", "Workshop", False, 220, 160),
 ]
 
 

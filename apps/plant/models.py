@@ -63,6 +63,8 @@ class Area(models.Model):
     code = models.CharField(max_length=12, unique=True)
     name = models.CharField(max_length=80, unique=True)
     needs_permit = models.BooleanField(default=False)
+    east_m = models.FloatField(default=0.0)  # where it lies on the plan of the site, in metres
+    north_m = models.FloatField(default=0.0)
 
     class Meta:
         ordering = ["name"]

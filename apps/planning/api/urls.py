@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from apps.planning.api import due
+from apps.planning.api import due, rounds
 from apps.planning.api.views import TodayView
 
 urlpatterns = [
@@ -14,4 +14,8 @@ urlpatterns = [
     path("feeds/", due.FeedsView.as_view(), name="feeds"),
     path("feeds/<int:feed_id>/", due.RevokeFeedView.as_view(), name="revoke-feed"),
     path("calendars/<str:token>.ics", due.CalendarView.as_view(), name="calendar"),
+    path("plans/", rounds.RoundsView.as_view(), name="plans"),
+    path("plans/<uuid:round_id>/", rounds.RoundView.as_view(), name="plan"),
+    path("plans/<uuid:round_id>/solve/", rounds.SolveView.as_view(), name="solve-plan"),
+    path("plans/<uuid:round_id>/jobs/<str:tag>/", rounds.JobView.as_view(), name="plan-job"),
 ]

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import os
+import queue
+import threading
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -14,6 +16,7 @@ from ortools.sat.python import cp_model
 from apps.planning.solver.problem import Job, Placed, Plan, Problem
 
 DAY = 24 * 60
+LOOK_S = 0.1
 WORTH = 20  # one point of a job's worth against one minute of somebody's day
 WORKERS = min(8, os.cpu_count() or 2)
 
@@ -276,15 +279,16 @@ class RoundModel:
 
 
 class _Watch(cp_model.CpSolverSolutionCallback):
-    def __init__(self, model: RoundModel, on_better: Callable[[Plan, float], None], should_stop: Callable[[], bool]) -> None:
+    """Keeps the better rounds as they are found, in whatever thread the solver finds them."""
+
+    def __init__(self, model: RoundModel) -> None:
         super().__init__()
-        self._model, self._on_better, self._should_stop = model, on_better, should_stop
+        self._model = model
+        self.found: queue.SimpleQueue[tuple[Plan, float]] = queue.SimpleQueue()
 
     def on_solution_callback(self) -> None:
         """A better round was found."""
-        self._on_better(self._model.read(self.value), self.best_objective_bound / WORTH)
-        if self._should_stop():
-            self.stop_search()
+        self.found.put((self._model.read(self.value), self.best_objective_bound / WORTH))
 
 
 def improve(
@@ -306,11 +310,7 @@ def improve(
     solver.parameters.num_workers = WORKERS
     solver.parameters.relative_gap_limit = enough
     solver.parameters.linearization_level = 2
-    stopper = _stop_when(solver, should_stop)
-    try:
-        status = solver.solve(model.model, _Watch(model, on_better, should_stop))
-    finally:
-        stopper()
+    status = _watched(solver, model, on_better, should_stop)
     took = time.monotonic() - began
     if status == cp_model.INFEASIBLE:
         return Outcome(None, 0, 0.0, 0.0, took, is_best=False, is_impossible=True)
@@ -330,22 +330,17 @@ def _outcome(problem: Problem, plan: Plan, bound: float, took: float, *, is_best
     return Outcome(plan, value, most, (most - value) / most if most else 0.0, took, is_best)
 
 
-def _stop_when(solver: cp_model.CpSolver, should_stop: Callable[[], bool]) -> Callable[[], None]:
-    """Look now and then whether it is to stop, also while nothing better is found; returns what ends the looking."""
-    import threading
-
-    over = threading.Event()
-
-    def look() -> None:
-        while not over.wait(0.25):
-            if should_stop():
-                solver.stop_search()
-
-    thread = threading.Thread(target=look, daemon=True)
+def _watched(
+    solver: cp_model.CpSolver, model: RoundModel, on_better: Callable[[Plan, float], None], should_stop: Callable[[], bool]
+) -> int:
+    """Solve beside this thread, which alone tells of better rounds and asks whether to stop: whoever listens has one thread only."""
+    watch, status = _Watch(model), list[int]()
+    thread = threading.Thread(target=lambda: status.append(int(solver.solve(model.model, watch))), daemon=True)
     thread.start()
-
-    def end() -> None:
-        over.set()
-        thread.join(2)
-
-    return end
+    while thread.is_alive():
+        thread.join(LOOK_S)
+        while not watch.found.empty():
+            on_better(*watch.found.get())
+        if should_stop():
+            solver.stop_search()
+    return status[0] if status else int(cp_model.UNKNOWN)

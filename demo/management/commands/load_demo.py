@@ -18,7 +18,7 @@ from apps.kit.models import GasBottle, GasFitting, Reference
 from apps.plant.models import Area, Instrument, InstrumentChange, PolicyLayer
 from demo.gas_history import play_detectors
 from demo.history import PlayedRun
-from demo.plant import AREAS, BOTTLES, FITTINGS, LAB, OTHERS, PASSWORD, PEOPLE, REFERENCES, TRACE, TRANSMITTERS
+from demo.plant import AREAS, BOTTLES, FITTINGS, LAB, OTHERS, PASSWORD, PEOPLE, REFERENCES, SKILLS, TRACE, TRANSMITTERS
 from metrology.simulation.transmitter import Faults, SimulatedTransmitter
 
 SEED = 2101
@@ -51,7 +51,10 @@ class Loader:
     def load(self) -> None:
         PolicyLayer.objects.create(method="", values={})
         self.people = {u: self._person(u, first, last, role) for u, first, last, role in PEOPLE}
-        self.areas = {code: Area.objects.create(code=code, name=name, needs_permit=p) for code, name, p in AREAS}
+        self.areas = {
+            code: Area.objects.create(code=code, name=name, needs_permit=permit, east_m=east, north_m=north)
+            for code, name, permit, east, north in AREAS
+        }
         for row in REFERENCES:
             self._reference(row)
         devices = [(self._instrument(row), faults) for row, faults in TRANSMITTERS]
@@ -83,7 +86,9 @@ class Loader:
             self.number = play_detectors(self.now, self.number, [self.people[u] for u in ("ines", "tomas", "oda")], self.people["marta"])
 
     def _person(self, username: str, first: str, last: str, role: str) -> Person:
-        return Person.objects.create_user(username, password=PASSWORD, first_name=first, last_name=last, role=role)
+        return Person.objects.create_user(
+            username, password=PASSWORD, first_name=first, last_name=last, role=role, skills=SKILLS.get(username, "")
+        )
 
     def _reference(self, row: dict[str, Any]) -> None:
         data = dict(row)

@@ -455,6 +455,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/plans/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["list_plans"];
+        put?: never;
+        post: operations["make_plan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plans/{round_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_plan"];
+        put?: never;
+        post: operations["set_plan_status"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plans/{round_id}/jobs/{tag}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["change_plan_job"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plans/{round_id}/solve/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["solve_plan"];
+        delete: operations["stop_plan"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/records/": {
         parameters: {
             query?: never;
@@ -1054,6 +1118,25 @@ export interface components {
                 [key: string]: unknown;
             };
         };
+        Crew: {
+            username: string;
+            name: string;
+            start: number;
+            end: number;
+            lunch: number | null;
+            skills: string[];
+        };
+        CrewChoice: {
+            username: string;
+            name: string;
+            skills: string[];
+        };
+        CrewFormRequest: {
+            username: string;
+            start: string;
+            end: string;
+            lunch?: boolean;
+        };
         DecisionRequest: {
             approve: boolean;
             /** @default  */
@@ -1205,6 +1288,11 @@ export interface components {
             bottles: components["schemas"]["BottleOption"][];
             regulators: components["schemas"]["Fitting"][];
             lines: components["schemas"]["Fitting"][];
+        };
+        HandOver: {
+            tag: string;
+            what: string;
+            says: string;
         };
         HoldActRequest: {
             act: components["schemas"]["ActEnum"];
@@ -1444,6 +1532,13 @@ export interface components {
             last_found: string;
             last_left: string;
         };
+        JobChangeRequest: {
+            is_must?: boolean;
+            is_locked?: boolean;
+            person?: string;
+            start?: string;
+            remove?: boolean;
+        };
         KeyRequest: {
             signal: string;
         };
@@ -1501,6 +1596,20 @@ export interface components {
             /** Format: double */
             t90_s: number | null;
         };
+        Load: {
+            kit: components["schemas"]["LoadItem"][];
+            gas: components["schemas"]["LoadItem"][];
+            wear: components["schemas"]["Wear"][];
+            elsewhere: string[];
+        };
+        LoadItem: {
+            code: string;
+            who: string[];
+            /** Format: double */
+            litres: number | null;
+            /** Format: double */
+            left: number | null;
+        };
         LogRow: {
             seq: number;
             /** Format: date-time */
@@ -1527,11 +1636,24 @@ export interface components {
             reviewer: string;
             password: string;
         };
+        PermitFormRequest: {
+            area: string;
+            start: string;
+            end: string;
+        };
         Person: {
             username: string;
             name: string;
             role: string;
             may: string[];
+        };
+        Progress: {
+            jobs: number;
+            value: number;
+            /** Format: double */
+            bound: number;
+            /** Format: double */
+            seconds: number;
         };
         ReferenceRow: {
             code: string;
@@ -1587,6 +1709,39 @@ export interface components {
             reason: string;
             password: string;
         };
+        RoundFormRequest: {
+            name?: string;
+            day: string;
+            crew: components["schemas"]["CrewFormRequest"][];
+            areas?: string[];
+            permits?: components["schemas"]["PermitFormRequest"][];
+            musts?: string[];
+        };
+        RoundJob: {
+            tag: string;
+            service: string;
+            area: string;
+            area_code: string;
+            method_title: string;
+            /** Format: date */
+            next_due: string | null;
+            is_must: boolean;
+            is_locked: boolean;
+            tasks: components["schemas"]["Task"][];
+            kit: string[];
+            why_left: string;
+            state: string;
+            /** Format: uuid */
+            run: string | null;
+            is_on_hold: boolean;
+            begun: number | null;
+            ended: number | null;
+            late_min: number;
+        };
+        RoundList: {
+            rows: components["schemas"]["RoundRow"][];
+            people: components["schemas"]["CrewChoice"][];
+        };
         RoundPlan: {
             /** Format: double */
             finish_s: number;
@@ -1598,6 +1753,32 @@ export interface components {
         };
         RoundRequestRequest: {
             runs: string[];
+        };
+        RoundResult: {
+            says: string;
+            clash: string[];
+            progress: components["schemas"]["Progress"][];
+            value: number | null;
+            /** Format: double */
+            bound: number | null;
+            /** Format: double */
+            gap_percent: number | null;
+            is_best: boolean;
+            /** Format: double */
+            seconds: number | null;
+            saved_min: number;
+        };
+        RoundRow: {
+            /** Format: uuid */
+            id: string;
+            name: string;
+            /** Format: date */
+            day: string;
+            status: string;
+            made_by: string;
+            people: string[];
+            planned: number;
+            total: number;
         };
         /** @description A run with its view; the view's shape is described by the core's own types. */
         Run: {
@@ -2223,10 +2404,25 @@ export interface components {
             can_set: boolean;
             role: string;
         };
+        SolveRequest: {
+            /** Format: double */
+            seconds?: number;
+        };
         StartRequest: {
             tag: string;
             /** @default  */
             method: string;
+        };
+        StatusRequest: {
+            status: string;
+        };
+        Task: {
+            start: number;
+            end: number;
+            people: string[];
+            names: string[];
+            holds: boolean;
+            wait: number;
         };
         Today: {
             /** Format: date */
@@ -2273,6 +2469,32 @@ export interface components {
             release?: {
                 [key: string]: string;
             } | null;
+        };
+        Wear: {
+            what: string;
+            tags: string[];
+        };
+        WorkRound: {
+            /** Format: uuid */
+            id: string;
+            name: string;
+            /** Format: date */
+            day: string;
+            status: string;
+            made_by: string;
+            people: string[];
+            planned: number;
+            total: number;
+            crew: components["schemas"]["Crew"][];
+            areas: string[];
+            permits: {
+                [key: string]: number[];
+            };
+            jobs: components["schemas"]["RoundJob"][];
+            result: components["schemas"]["RoundResult"];
+            load: components["schemas"]["Load"];
+            hand_over: components["schemas"]["HandOver"][];
+            now: number;
         };
     };
     responses: never;
@@ -3166,6 +3388,198 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    list_plans: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundList"];
+                };
+            };
+        };
+    };
+    make_plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoundFormRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkRound"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                round_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkRound"];
+                };
+            };
+        };
+    };
+    set_plan_status: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                round_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StatusRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkRound"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    change_plan_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                round_id: string;
+                tag: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["JobChangeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkRound"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    solve_plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                round_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["SolveRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkRound"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    stop_plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                round_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkRound"];
                 };
             };
         };

@@ -1,0 +1,272 @@
+"""Rounds over HTTP."""
+
+from __future__ import annotations
+
+from typing import Any
+from uuid import UUID
+
+from django.utils import timezone
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from apps.accounts.api.people import signed_in
+from apps.accounts.api.serializers import FailureSerializer
+from apps.accounts.models import Person
+from apps.accounts.policy import require
+from apps.planning.following import get_round, hand_over, job_rows, load_list, minute_of
+from apps.planning.models import Round
+from apps.planning.rounds import change_job, make_round, set_status, start_solving, stop_solving
+from metrology.faults import Fault
+
+
+class TaskSerializer(serializers.Serializer):
+    start = serializers.IntegerField()
+    end = serializers.IntegerField()
+    people = serializers.ListField(child=serializers.CharField())
+    names = serializers.ListField(child=serializers.CharField())
+    holds = serializers.BooleanField()
+    wait = serializers.IntegerField()
+
+
+class RoundJobSerializer(serializers.Serializer):
+    tag = serializers.CharField()
+    service = serializers.CharField()
+    area = serializers.CharField()
+    area_code = serializers.CharField()
+    method_title = serializers.CharField()
+    next_due = serializers.DateField(allow_null=True)
+    is_must = serializers.BooleanField()
+    is_locked = serializers.BooleanField()
+    tasks = TaskSerializer(many=True)
+    kit = serializers.ListField(child=serializers.CharField())
+    why_left = serializers.CharField()
+    state = serializers.CharField()
+    run = serializers.UUIDField(allow_null=True)
+    is_on_hold = serializers.BooleanField()
+    begun = serializers.IntegerField(allow_null=True)
+    ended = serializers.IntegerField(allow_null=True)
+    late_min = serializers.IntegerField()
+
+
+class CrewSerializer(serializers.Serializer):
+    username = serializers.CharField()
+    name = serializers.CharField()
+    start = serializers.IntegerField()
+    end = serializers.IntegerField()
+    lunch = serializers.IntegerField(allow_null=True)
+    skills = serializers.ListField(child=serializers.CharField())
+
+
+class ProgressSerializer(serializers.Serializer):
+    jobs = serializers.IntegerField()
+    value = serializers.IntegerField()
+    bound = serializers.FloatField()
+    seconds = serializers.FloatField()
+
+
+class RoundResultSerializer(serializers.Serializer):
+    says = serializers.CharField()
+    clash = serializers.ListField(child=serializers.CharField())
+    progress = ProgressSerializer(many=True)
+    value = serializers.IntegerField(allow_null=True)
+    bound = serializers.FloatField(allow_null=True)
+    gap_percent = serializers.FloatField(allow_null=True)
+    is_best = serializers.BooleanField()
+    seconds = serializers.FloatField(allow_null=True)
+    saved_min = serializers.IntegerField()
+
+
+class LoadItemSerializer(serializers.Serializer):
+    code = serializers.CharField()
+    who = serializers.ListField(child=serializers.CharField())
+    litres = serializers.FloatField(allow_null=True)
+    left = serializers.FloatField(allow_null=True)
+
+
+class WearSerializer(serializers.Serializer):
+    what = serializers.CharField()
+    tags = serializers.ListField(child=serializers.CharField())
+
+
+class LoadSerializer(serializers.Serializer):
+    kit = LoadItemSerializer(many=True)
+    gas = LoadItemSerializer(many=True)
+    wear = WearSerializer(many=True)
+    elsewhere = serializers.ListField(child=serializers.CharField())
+
+
+class HandOverSerializer(serializers.Serializer):
+    tag = serializers.CharField()
+    what = serializers.CharField()
+    says = serializers.CharField()
+
+
+class RoundRowSerializer(serializers.Serializer):
+    id = serializers.UUIDField()
+    name = serializers.CharField()
+    day = serializers.DateField()
+    status = serializers.CharField()
+    made_by = serializers.CharField()
+    people = serializers.ListField(child=serializers.CharField())
+    planned = serializers.IntegerField()
+    total = serializers.IntegerField()
+
+
+class WorkRoundSerializer(RoundRowSerializer):
+    crew = CrewSerializer(many=True)
+    areas = serializers.ListField(child=serializers.CharField())
+    permits = serializers.DictField(child=serializers.ListField(child=serializers.IntegerField()))
+    jobs = RoundJobSerializer(many=True)
+    result = RoundResultSerializer()
+    load = LoadSerializer()
+    hand_over = HandOverSerializer(many=True)
+    now = serializers.IntegerField()
+
+
+class CrewFormSerializer(serializers.Serializer):
+    username = serializers.CharField()
+    start = serializers.CharField()
+    end = serializers.CharField()
+    lunch = serializers.BooleanField(required=False)
+
+
+class PermitFormSerializer(serializers.Serializer):
+    area = serializers.CharField()
+    start = serializers.CharField()
+    end = serializers.CharField()
+
+
+class RoundFormSerializer(serializers.Serializer):
+    name = serializers.CharField(allow_blank=True, required=False)
+    day = serializers.CharField()
+    crew = CrewFormSerializer(many=True)
+    areas = serializers.ListField(child=serializers.CharField(), required=False)
+    permits = PermitFormSerializer(many=True, required=False)
+    musts = serializers.ListField(child=serializers.CharField(), required=False)
+
+
+class JobChangeSerializer(serializers.Serializer):
+    is_must = serializers.BooleanField(required=False)
+    is_locked = serializers.BooleanField(required=False)
+    person = serializers.CharField(required=False)
+    start = serializers.CharField(required=False)
+    remove = serializers.BooleanField(required=False)
+
+
+class SolveSerializer(serializers.Serializer):
+    seconds = serializers.FloatField(required=False, min_value=1, max_value=120)
+
+
+class StatusSerializer(serializers.Serializer):
+    status = serializers.CharField()
+
+
+class CrewChoiceSerializer(serializers.Serializer):
+    username = serializers.CharField()
+    name = serializers.CharField()
+    skills = serializers.ListField(child=serializers.CharField())
+
+
+class RoundListSerializer(serializers.Serializer):
+    rows = RoundRowSerializer(many=True)
+    people = CrewChoiceSerializer(many=True)
+
+
+def _row(found: Round) -> dict[str, Any]:
+    tasks = list(found.jobs.values_list("tasks", flat=True))
+    return {
+        "id": found.id,
+        "name": found.name,
+        "day": found.day,
+        "status": found.status,
+        "made_by": found.made_by.name,
+        "people": [c["name"] for c in found.crew],
+        "planned": sum(1 for t in tasks if t),
+        "total": len(tasks),
+    }
+
+
+def _whole(found: Round) -> dict[str, Any]:
+    now = timezone.now()
+    r = found.result
+    is_built = found.status != "solving" and "value" in r
+    empty: dict[str, Any] = {"kit": [], "gas": [], "wear": [], "elsewhere": []}
+    lunches = r.get("lunches", {})
+    return {
+        **_row(found),
+        "crew": [{**c, "lunch": lunches.get(c["username"])} for c in found.crew],
+        "areas": found.areas,
+        "permits": found.permits,
+        "jobs": job_rows(found, now),
+        "result": {
+            "says": r.get("says", ""),
+            "clash": r.get("clash", []),
+            "progress": r.get("progress", []),
+            "value": r.get("value"),
+            "bound": r.get("bound"),
+            "gap_percent": r.get("gap_percent"),
+            "is_best": r.get("is_best", False),
+            "seconds": r.get("seconds"),
+            "saved_min": r.get("saved_min", 0),
+        },
+        "load": load_list(found) if is_built else empty,
+        "hand_over": hand_over(found, now) if found.status == "under way" else [],
+        "now": minute_of(found, now),
+    }
+
+
+class RoundsView(APIView):
+    @extend_schema(operation_id="list_plans", responses=RoundListSerializer)
+    def get(self, request: Request) -> Response:
+        require(request.user, "read")
+        people = Person.objects.filter(role="technician", is_active=True).order_by("first_name")
+        return Response(
+            {
+                "rows": [_row(r) for r in Round.objects.select_related("made_by")[:30]],
+                "people": [{"username": p.username, "name": p.name, "skills": p.skill_list} for p in people],
+            }
+        )
+
+    @extend_schema(operation_id="make_plan", request=RoundFormSerializer, responses={201: WorkRoundSerializer, 400: FailureSerializer})
+    def post(self, request: Request) -> Response:
+        asked = RoundFormSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        return Response(_whole(make_round(actor=signed_in(request), data=asked.validated_data, now=timezone.now())), status=201)
+
+
+class RoundView(APIView):
+    @extend_schema(operation_id="get_plan", responses=WorkRoundSerializer)
+    def get(self, request: Request, round_id: UUID) -> Response:
+        require(request.user, "read")
+        return Response(_whole(get_round(round_id)))
+
+    @extend_schema(operation_id="set_plan_status", request=StatusSerializer, responses={200: WorkRoundSerializer, 400: FailureSerializer})
+    def post(self, request: Request, round_id: UUID) -> Response:
+        if not isinstance(request.data, dict):
+            raise Fault("not_an_object", "Say what is to become of the round.", field="status")
+        return Response(_whole(set_status(actor=signed_in(request), round_id=round_id, status=str(request.data.get("status", "")))))
+
+
+class SolveView(APIView):
+    @extend_schema(operation_id="solve_plan", request=SolveSerializer, responses={200: WorkRoundSerializer, 400: FailureSerializer})
+    def post(self, request: Request, round_id: UUID) -> Response:
+        asked = SolveSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        return Response(_whole(start_solving(actor=signed_in(request), round_id=round_id, now=timezone.now(), **asked.validated_data)))
+
+    @extend_schema(operation_id="stop_plan", responses={200: WorkRoundSerializer})
+    def delete(self, request: Request, round_id: UUID) -> Response:
+        return Response(_whole(stop_solving(actor=signed_in(request), round_id=round_id)))
+
+
+class JobView(APIView):
+    @extend_schema(
+        operation_id="change_plan_job", request=JobChangeSerializer, responses={200: WorkRoundSerializer, 400: FailureSerializer}
+    )
+    def post(self, request: Request, round_id: UUID, tag: str) -> Response:
+        asked = JobChangeSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        return Response(_whole(change_job(actor=signed_in(request), round_id=round_id, tag=tag, data=asked.validated_data)))

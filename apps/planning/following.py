@@ -1,0 +1,161 @@
+"""A round as it is followed: each job beside its run, what must be in the van, and what the next shift must know."""
+
+from __future__ import annotations
+
+import uuid
+from collections import defaultdict
+from datetime import date, datetime
+from typing import Any
+
+from django.utils import timezone
+
+from apps.planning.jobs import build_problem, protection_of, taken_elsewhere
+from apps.planning.models import Round, RoundJob
+from apps.planning.solver.problem import Placed, Plan
+from apps.runs.models import OPEN, Hold, Run
+from config.failures import Missing
+from metrology.judgement.policy import Policy
+
+DAY = 24 * 60
+
+
+def get_round(round_id: uuid.UUID) -> Round:
+    """A round by id."""
+    found = Round.objects.filter(pk=round_id).first()
+    if found is None:
+        raise Missing("unknown_round", "There is no such round.")
+    return found
+
+
+def minute_of(found: Round, now: datetime) -> int:
+    """The minute of the round's day that it is now; 0 before that day."""
+    local = timezone.localtime(now)
+    if local.date() != found.day:
+        return 0 if local.date() < found.day else DAY
+    return 60 * local.hour + local.minute
+
+
+def plan_of(found: Round) -> Plan:
+    """The plan as stored, for checking; kit and bottles are told apart by the needs of each job."""
+    problem = build_problem(found)
+    placed = {}
+    for row in found.jobs.select_related("instrument"):
+        job = problem.index.get(row.instrument.tag)
+        if row.tasks and job and len(row.tasks) == len(job.tasks):
+            kit = tuple(next((i for i in need if i in row.kit), "") for need in job.kit)
+            bottles = tuple(next((b for b in g.bottles if b in row.kit), "") for g in job.gas)
+            placed[row.instrument.tag] = Placed(tuple(t["start"] for t in row.tasks), tuple(row.tasks[0]["people"]), kit, bottles)
+    return Plan(placed, {k: int(v) for k, v in found.result.get("lunches", {}).items()})
+
+
+def runs_of(found: Round) -> dict[int, Run]:
+    """The latest run of each job's instrument that belongs to the round: started on its day, or open since before."""
+    rows = (
+        Run.objects.filter(instrument__round_jobs__round=found).exclude(status="voided").select_related("technician").order_by("started_at")
+    )
+    return {
+        r.instrument_id: r
+        for r in rows
+        if timezone.localdate(r.started_at) == found.day or (r.status in OPEN and timezone.localdate(r.started_at) <= found.day)
+    }
+
+
+def job_rows(found: Round, now: datetime) -> list[dict[str, Any]]:
+    """Every job with its plan, how far its run is, and by how much it drifts from the plan."""
+    runs, minute = runs_of(found), minute_of(found, now)
+    names = {c["username"]: c["name"] for c in found.crew}
+    holds = set(Hold.objects.filter(released_at=None).values_list("run_id", flat=True))
+    out = []
+    for row in found.jobs.select_related("instrument__area"):
+        run, i = runs.get(row.instrument_id), row.instrument
+        begun = _minute(run.started_at, found.day) if run else None
+        ended = _minute(run.signed_at or run.ended_at, found.day) if run and run.status not in OPEN else None
+        state = "done" if ended is not None else "under way" if run else "left out" if not row.tasks else "to do"
+        late = _late(row, run, ended, minute) if found.status == "under way" and row.tasks else 0
+        out.append(
+            {
+                "tag": i.tag,
+                "service": i.service,
+                "area": i.area.name,
+                "area_code": i.area.code,
+                "method_title": i.get_method_display(),
+                "next_due": i.next_due,
+                "is_must": row.is_must,
+                "is_locked": row.is_locked,
+                "tasks": [{**t, "names": [names.get(p, p) for p in t["people"]]} for t in row.tasks],
+                "kit": row.kit,
+                "why_left": row.why_left,
+                "state": state,
+                "run": run.id if run else None,
+                "is_on_hold": bool(run and run.id in holds),
+                "begun": begun,
+                "ended": ended,
+                "late_min": late,
+            }
+        )
+    return out
+
+
+def _late(row: RoundJob, run: Run | None, ended: int | None, minute: int) -> int:
+    """Minutes by which a job is behind its plan: at its end, or as far as it shows by now."""
+    start, end = int(row.tasks[0]["start"]), int(row.tasks[-1]["end"])
+    if ended is not None:
+        return ended - end
+    return max(0, minute - end) if run else max(0, minute - start)
+
+
+def _minute(at: datetime | None, day: date) -> int | None:
+    if at is None:
+        return None
+    local = timezone.localtime(at)
+    return (local.date() - day).days * DAY + 60 * local.hour + local.minute
+
+
+def load_list(found: Round) -> dict[str, Any]:
+    """What must be in the van: kit by person, litres with what is spared, protection, and what else is taken elsewhere."""
+    problem = build_problem(found)
+    plan = plan_of(found)
+    names = {c["username"]: c["name"] for c in found.crew}
+    kit: dict[str, set[str]] = defaultdict(set)
+    litres: dict[str, float] = defaultdict(float)
+    for tag, at in plan.placed.items():
+        for item in (*at.kit, *at.bottles):
+            if item:
+                kit[item].add(names.get(at.people[0], at.people[0]))
+        for bottle, need in zip(at.bottles, problem.index[tag].gas, strict=False):
+            litres[bottle] += need.litres
+    wear: dict[str, list[str]] = defaultdict(list)
+    for row in found.jobs.select_related("instrument__area").exclude(tasks=[]):
+        for item in protection_of(row.instrument):
+            wear[item].append(row.instrument.tag)
+    spare = 1 + Policy().spare_percent / 100
+    return {
+        "kit": [{"code": c, "who": sorted(w), "litres": None, "left": None} for c, w in sorted(kit.items()) if c not in litres],
+        "gas": [
+            {"code": c, "who": sorted(kit[c]), "litres": round(n * spare, 1), "left": round(problem.litres.get(c, 0) * spare, 1)}
+            for c, n in sorted(litres.items())
+            if c
+        ],
+        "wear": [{"what": w, "tags": sorted(tags)} for w, tags in sorted(wear.items())],
+        "elsewhere": sorted(taken_elsewhere(found)),
+    }
+
+
+def hand_over(found: Round, now: datetime) -> list[dict[str, str]]:
+    """What the next shift must know: loops that are open first, then what was begun, then what was not."""
+    rows = job_rows(found, now)
+    out = []
+    for row in sorted(rows, key=lambda r: (not r["is_on_hold"], r["state"] != "under way", r["tasks"][0]["start"] if r["tasks"] else DAY)):
+        if row["is_on_hold"]:
+            out.append(
+                {
+                    "tag": row["tag"],
+                    "what": "open",
+                    "says": f"{row['tag']} is on hold and not guarded: finish it, or release it, before all else.",
+                }
+            )
+        elif row["state"] == "under way":
+            out.append({"tag": row["tag"], "what": "begun", "says": f"{row['tag']} was begun and is not signed."})
+        elif row["state"] == "to do":
+            out.append({"tag": row["tag"], "what": "not begun", "says": f"{row['tag']} was planned and not begun."})
+    return out

@@ -1,0 +1,191 @@
+"""From due instruments to the jobs of a round: how long, who may, with which kit and gas, and what may not coincide."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from datetime import date
+from typing import Any
+
+from apps.kit.models import GasFitting, Reference
+from apps.planning.models import Round, RoundJob
+from apps.planning.solver.problem import Fixed, GasNeed, Job, Problem, Worker
+from apps.plant.models import ACCESS, Area, Instrument
+from apps.plant.services import policy_for
+from apps.runs.gas import bottles
+from metrology.faults import Fault
+from metrology.judgement.gas_kit import REFUSE, Bottle, Fitting, judge_kit
+from metrology.judgement.gas_kit import GasNeed as KitNeed
+from metrology.judgement.policy import Policy
+from metrology.judgement.reference import find_reference_faults
+from metrology.methods.details import GAS
+from metrology.methods.effort import effort_of, effort_on_paper
+from metrology.methods.registry import METHODS
+from metrology.methods.setup import RunSetup
+
+GAS_WORK = "gas work"
+METRES_A_MINUTE = 70.0
+THRESHOLD_MIN = 1  # doors, stairs
+BASE = "WSH"
+MUST_WORTH = 400
+
+
+def ways(areas: list[Area]) -> dict[tuple[str, str], int]:
+    """Minutes of walking between every two areas, from where they lie on the plan."""
+    out = {}
+    for a in areas:
+        for b in areas:
+            if a.code < b.code:
+                metres = math.hypot(a.east_m - b.east_m, a.north_m - b.north_m)
+                out[a.code, b.code] = max(3, THRESHOLD_MIN + math.ceil(metres / METRES_A_MINUTE))
+    return out
+
+
+def base_of(areas: list[Area]) -> str:
+    """Where people start, have lunch and come back to: the workshop, else the first area."""
+    codes = [a.code for a in areas]
+    return BASE if BASE in codes or not codes else codes[0]
+
+
+def worth(i: Instrument, day: date, *, is_must: bool) -> int:
+    """How much it counts to do an instrument on a day: the more overdue the more, before what is due later."""
+    if i.next_due is None:
+        urgency = 40
+    else:
+        late = (day - i.next_due).days
+        urgency = 100 + min(150, 4 * late) if late >= 0 else max(50, 100 + late)
+    return urgency + (25 if i.feeds else 0) + (MUST_WORTH if is_must else 0)
+
+
+@dataclass
+class Store:
+    """What the kit holds that a round of a day may take: what another round of that day has taken is not in it."""
+
+    references: list[Reference]
+    bottles: list[Bottle]
+    fittings: list[Fitting]
+
+    @classmethod
+    def of(cls, found: Round) -> Store:
+        """The kit free for a round."""
+        taken = taken_elsewhere(found)
+        references = [r for r in Reference.objects.filter(state="in service") if r.code not in taken]
+        fittings = [f.fitting() for f in GasFitting.objects.filter(state="in service")]
+        return cls(references, [b for b in bottles() if b.state == "in service" and b.code not in taken], fittings)
+
+    def litres(self, policy: Policy) -> dict[str, float]:
+        """What may be planned of each bottle: what is left less what must be spared."""
+        return {b.code: b.litres_left / (1 + policy.spare_percent / 100) for b in self.bottles}
+
+
+def taken_elsewhere(found: Round) -> set[str]:
+    """Kit and bottles that other rounds of the same day have."""
+    others = (
+        RoundJob.objects.filter(round__day=found.day, round__status__in=("planned", "under way")).exclude(round=found).exclude(tasks=[])
+    )
+    return {code for kit in others.values_list("kit", flat=True) for code in kit}
+
+
+def build_problem(found: Round, *, now: int = 0, keep: dict[str, Fixed] | None = None, gone: set[str] = frozenset()) -> Problem:  # type: ignore[assignment]
+    """The round as the solver takes it. keep: what stays where it is; gone: what is done already."""
+    areas = list(Area.objects.all())
+    store = Store.of(found)
+    jobs = []
+    rows = found.jobs.select_related("instrument__area").order_by("id")
+    for row in rows:
+        if row.instrument.tag not in gone:
+            jobs.append(make_job(found, row, store, (keep or {}).get(row.instrument.tag)))
+    crew = tuple(_worker(c, now) for c in found.crew)
+    return Problem(crew, tuple(jobs), ways(areas), base_of(areas), store.litres(Policy()), now)
+
+
+def _worker(c: dict[str, Any], now: int) -> Worker:
+    lunch = c.get("lunch")
+    earliest = max(int(c["start"]), now)
+    if lunch and (earliest > lunch[1] or int(c["end"]) <= lunch[0] + lunch[2]):
+        lunch = None
+    return Worker(
+        c["username"],
+        earliest,
+        int(c["end"]),
+        frozenset(c.get("skills", [])),
+        (max(lunch[0], earliest), lunch[1], lunch[2]) if lunch else None,
+    )
+
+
+def make_job(found: Round, row: RoundJob, store: Store, fixed: Fixed | None) -> Job:
+    """One instrument as a job."""
+    i = row.instrument
+    method = METHODS.get(i.method)
+    setup = _setup(i) if method else None
+    effort = effort_of(method, setup, attention_min=i.work_min) if method and setup else effort_on_paper(i.work_min)
+    permit = found.permits.get(i.area.code) if i.area.needs_permit else None
+    groups = tuple(dict.fromkeys(g for g in (i.voting_group, i.zone) if g)) if i.method in GAS else ()
+    kit, gas = _needs(i, setup, store, found.day) if setup else ((), ())
+    return Job(
+        key=i.tag,
+        area=i.area.code,
+        value=worth(i, found.day, is_must=row.is_must),
+        tasks=effort.tasks,
+        waits=effort.waits,
+        hold_from=effort.hold_from,
+        people=max(i.people, 2 if i.access == "confined" else 1),
+        skills=frozenset({GAS_WORK}) if i.method in GAS else frozenset(),
+        window=(int(permit[0]), int(permit[1])) if permit else None,
+        groups=groups,
+        kit=kit,
+        gas=gas,
+        is_must=row.is_must,
+        fixed=fixed,
+    )
+
+
+def _setup(i: Instrument) -> RunSetup | None:
+    try:
+        return i.run_setup(policy_for(i), METHODS[i.method].revision)
+    except Fault:
+        return None
+
+
+def _needs(i: Instrument, setup: RunSetup, store: Store, day: date) -> tuple[tuple[tuple[str, ...], ...], tuple[GasNeed, ...]]:
+    method = METHODS[i.method]
+    kit = []
+    for role, _ in method.reference_roles(setup):
+        low, high, unit = method.required_range(setup, role)
+        fit = [r for r in store.references if not find_reference_faults(r.standard(), low=low, high=high, unit=unit, today=day)]
+        kit.append(tuple(r.code for r in fit))
+    gas = []
+    for need in method.gas_needs(setup):
+        if need.kind in ("zero", "air") and setup.policy.zero_gas != "bottled" and need.gas != "nitrogen":
+            continue
+        fit_ = [b.code for b in store.bottles if _bottle_fits(need, b, store.fittings, day, setup.policy)]
+        gas.append(GasNeed(tuple(fit_), round(need.litres, 1)))
+    return tuple(kit), tuple(gas)
+
+
+def _bottle_fits(need: KitNeed, bottle: Bottle, fittings: list[Fitting], day: date, policy: Policy) -> bool:
+    regulators = [f for f in fittings if f.kind == "regulator"]
+    lines = [f for f in fittings if f.kind == "line"]
+    return any(
+        judge_kit(need, bottle, regulator=r, line=line, today=day, policy=policy).standing != REFUSE for r in regulators for line in lines
+    )
+
+
+def protection_of(i: Instrument) -> list[str]:
+    """What must be worn or carried for an instrument; site rules may ask for more."""
+    out = ["Safety shoes, glasses, gloves"]
+    if i.method in GAS:
+        out.append("Personal gas monitor")
+    if "hlorine" in f"{i.service} {i.hazards}":
+        out.append("Escape set")
+    if i.access in ("height", "ladder", "scaffold"):
+        out.append("Harness" if i.access == "height" else ACCESS[i.access])
+    if i.access == "confined":
+        out.append("Confined-space set and a second person outside")
+    if i.area.needs_permit or i.permit_kind:
+        out.append(f"Permit for {i.area.name}" + (f": {i.permit_kind}" if i.permit_kind else ""))
+    if i.method.startswith("an-ph"):
+        out.append("Fresh buffers, acid gloves, eye wash")
+    if i.family == "weighing":
+        out.append("Test weights, lifting gear in date")
+    return out

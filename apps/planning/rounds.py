@@ -1,0 +1,349 @@
+"""Rounds: made, built by the solver, moved and locked by hand, re-planned half-way, followed while they run, handed over."""
+
+from __future__ import annotations
+
+import time
+import uuid
+from collections.abc import Mapping
+from datetime import date, datetime, timedelta
+from itertools import pairwise
+from typing import Any
+
+from django.db import transaction
+from django.utils import timezone
+
+from apps.accounts.models import Person
+from apps.accounts.policy import require
+from apps.planning.following import get_round, minute_of, plan_of, runs_of
+from apps.planning.jobs import build_problem
+from apps.planning.models import Round, RoundJob
+from apps.planning.solver.build import Built, build_round
+from apps.planning.solver.check import find_breaches
+from apps.planning.solver.problem import Fixed, Placed, Plan, Problem
+from apps.planning.solver.why import find_clash, why_left_out
+from apps.plant.models import Area, Instrument
+from apps.runs.models import OPEN
+from config import background
+from config.failures import Missing
+from metrology.faults import Fault, Faults
+
+MOST_JOBS = 120
+AHEAD_DAYS = 14
+SOLVE_S = 20.0
+LUNCH = (11 * 60 + 30, 13 * 60, 30)
+
+
+def read_clock(text: Any, field: str) -> int:
+    """Minutes from midnight of a time like 07:30."""
+    hours, _, minutes = str(text).strip().partition(":")
+    if not (hours.isdecimal() and minutes.isdecimal() and int(hours) < 24 and int(minutes) < 60 and len(minutes) == 2):
+        raise Fault("bad_time", f"'{str(text)[:20]}' is no time of day; write it like 07:30.", field=field)
+    return 60 * int(hours) + int(minutes)
+
+
+@transaction.atomic
+def make_round(*, actor: Person, data: Mapping[str, Any], now: datetime) -> Round:
+    """A round of a day with what is due in its areas until two weeks later, and what must be done whatever its date."""
+    require(actor, "plan the work")
+    faults: list[Fault] = []
+    day = _day(data, now, faults)
+    crew = _crew(data, faults)
+    areas = [str(a) for a in data.get("areas") or []]
+    unknown = set(areas) - set(Area.objects.values_list("code", flat=True))
+    if unknown:
+        faults.append(Fault("unknown_area", f"There is no area {', '.join(sorted(unknown))}.", field="areas"))
+    permits = _permits(data, faults)
+    musts = _tags(data, faults)
+    if faults:
+        raise Faults(faults)
+    assert day is not None
+    name = str(data.get("name") or "").strip()[:80] or f"Round of {day:%-d %b}"
+    made = Round.objects.create(name=name, day=day, made_by=actor, made_at=now, crew=crew, areas=areas, permits=permits)
+    found = Instrument.objects.filter(next_due__lte=day + timedelta(days=AHEAD_DAYS)).exclude(runs__status__in=OPEN)
+    if areas:
+        found = found.filter(area__code__in=areas)
+    chosen = {i.pk: i for i in musts}
+    for i in found.order_by("next_due", "tag")[:MOST_JOBS]:
+        if len(chosen) < MOST_JOBS:
+            chosen.setdefault(i.pk, i)
+    if not chosen:
+        raise Fault("nothing_due", "Nothing is due there until two weeks after that day. Choose other areas, or name what must be done.")
+    RoundJob.objects.bulk_create(RoundJob(round=made, instrument=i, is_must=i in musts) for i in chosen.values())
+    return made
+
+
+def _day(data: Mapping[str, Any], now: datetime, faults: list[Fault]) -> date | None:
+    try:
+        day = date.fromisoformat(str(data.get("day") or ""))
+    except ValueError:
+        faults.append(Fault("bad_date", "Choose the day of the round.", field="day"))
+        return None
+    if day < timezone.localdate(now):
+        faults.append(Fault("in_the_past", "That day is over; choose today or later.", field="day"))
+    return day
+
+
+def _crew(data: Mapping[str, Any], faults: list[Fault]) -> list[dict[str, Any]]:
+    out, rows = [], data.get("crew") or []
+    people = {p.username: p for p in Person.objects.filter(role="technician", is_active=True)}
+    for row in rows if isinstance(rows, list) else []:
+        person = people.get(str(row.get("username", "")))
+        if person is None:
+            faults.append(Fault("unknown_person", f"{str(row.get('username', ''))[:40]} is not a technician here.", field="crew"))
+            continue
+        try:
+            start, end = read_clock(row.get("start"), "crew"), read_clock(row.get("end"), "crew")
+        except Fault as fault:
+            faults.append(fault)
+            continue
+        if not 60 <= end - start <= 14 * 60:
+            faults.append(Fault("bad_shift", f"{person.name}'s shift must last between 1 and 14 hours.", field="crew"))
+        lunch = list(LUNCH) if row.get("lunch", True) else None
+        out.append(
+            {"username": person.username, "name": person.name, "start": start, "end": end, "lunch": lunch, "skills": person.skill_list}
+        )
+    if not out and not faults:
+        faults.append(Fault("nobody", "Choose at least one person.", field="crew"))
+    if len({c["username"] for c in out}) < len(out):
+        faults.append(Fault("twice", "A person stands twice on the round.", field="crew"))
+    return out
+
+
+def _permits(data: Mapping[str, Any], faults: list[Fault]) -> dict[str, list[int]]:
+    out = {}
+    for row in data.get("permits") or []:
+        try:
+            window = [read_clock(row.get("start"), "permits"), read_clock(row.get("end"), "permits")]
+        except Fault as fault:
+            faults.append(fault)
+            continue
+        if window[1] <= window[0]:
+            faults.append(Fault("bad_window", "A permit must end after it starts.", field="permits"))
+        out[str(row.get("area", ""))] = window
+    return out
+
+
+def _tags(data: Mapping[str, Any], faults: list[Fault]) -> list[Instrument]:
+    tags = [str(t).strip() for t in data.get("musts") or [] if str(t).strip()]
+    found = list(Instrument.objects.filter(tag__in=tags))
+    missing = set(tags) - {i.tag for i in found}
+    if missing:
+        faults.append(Fault("unknown_tag", f"There is no instrument {', '.join(sorted(missing))}.", field="musts"))
+    return found
+
+
+def start_solving(*, actor: Person, round_id: uuid.UUID, now: datetime, seconds: float = SOLVE_S) -> Round:
+    """Build the round, or build it anew around what is locked, under way or done; from now on when it is today."""
+    require(actor, "plan the work")
+    if not Round.objects.filter(pk=round_id, status__in=("draft", "planned", "under way")).update(stop_asked=False):
+        get_round(round_id)
+        raise Fault("not_now", "It is being built already, or is closed.")
+    found = get_round(round_id)
+    before = found.status
+    Round.objects.filter(pk=round_id).update(status="solving", result={**found.result, "progress": []})
+    background.start(_solve, round_id, before, minute_of(found, now), seconds)
+    return get_round(round_id)
+
+
+def stop_solving(*, actor: Person, round_id: uuid.UUID) -> Round:
+    """Stop building with the best plan so far."""
+    require(actor, "plan the work")
+    Round.objects.filter(pk=round_id, status="solving").update(stop_asked=True)
+    return get_round(round_id)
+
+
+def _standing_still(found: Round, now: int, *, is_running: bool) -> tuple[dict[str, Fixed], set[str]]:
+    """What a re-plan may not move: locked jobs and those under way; and what is done and so out of it."""
+    keep, gone = dict[str, Fixed](), set[str]()
+    runs = runs_of(found)
+    for job in found.jobs.select_related("instrument"):
+        tag = job.instrument.tag
+        run = runs.get(job.instrument_id)
+        if run and run.status not in OPEN:
+            gone.add(tag)
+        elif job.tasks and (job.is_locked or (run and is_running)):
+            starts = tuple(int(t["start"]) for t in job.tasks)
+            if job.is_locked or starts[0] <= now:
+                keep[tag] = Fixed(tuple(job.tasks[0]["people"]), starts)
+    return keep, gone
+
+
+def _solve(round_id: uuid.UUID, before: str, now: int, seconds: float) -> None:
+    found = get_round(round_id)
+    after = "under way" if before == "under way" else "planned"
+    try:
+        keep, gone = _standing_still(found, now, is_running=before == "under way")
+        problem = build_problem(found, now=now, keep=keep, gone=gone)
+        stop = _Stop(round_id)
+        built = build_round(problem, seconds=seconds, on_better=_teller(round_id), should_stop=stop.is_asked)
+        _store(found, problem, built, gone)
+        after = after if built.plan else before
+    except Exception:
+        found.result = {**found.result, "says": "Building the round stopped by an error; the plan before it stands.", "clash": []}
+        found.save(update_fields=["result"])
+        raise
+    finally:
+        Round.objects.filter(pk=round_id).update(status=after)
+
+
+class _Stop:
+    """Looks twice a second at most whether somebody asked to stop."""
+
+    def __init__(self, round_id: uuid.UUID) -> None:
+        self._id, self._asked, self._at = round_id, False, 0.0
+
+    def is_asked(self) -> bool:
+        if not self._asked and time.monotonic() - self._at > 0.5:
+            self._at = time.monotonic()
+            self._asked = Round.objects.filter(pk=self._id, stop_asked=True).exists()
+        return self._asked
+
+
+def _teller(round_id: uuid.UUID) -> Any:
+    def tell(plan: Plan, value: int, bound: float, seconds: float) -> None:
+        found = get_round(round_id)
+        progress = [
+            *found.result.get("progress", []),
+            {"jobs": len(plan.placed), "value": value, "bound": round(bound, 1), "seconds": round(seconds, 1)},
+        ]
+        Round.objects.filter(pk=round_id).update(result={**found.result, "progress": progress[-20:]})
+
+    return tell
+
+
+@transaction.atomic
+def _store(found: Round, problem: Problem, built: Built, gone: set[str]) -> None:
+    found.refresh_from_db()
+    names = {c["username"]: c["name"] for c in found.crew}
+    progress = found.result.get("progress", [])
+    if built.plan is None:
+        clash = find_clash(problem, names)
+        says = "These can't hold together:" if clash else "No plan was found in the time given. Give it longer, or leave something out."
+        found.result = {**found.result, "says": says, "clash": clash, "progress": progress}
+        found.save(update_fields=["result"])
+        return
+    plan = built.plan
+    for row in found.jobs.select_related("instrument"):
+        tag = row.instrument.tag
+        if tag in gone:
+            continue
+        at = plan.placed.get(tag)
+        row.tasks = task_rows(problem, tag, at) if at else []
+        row.kit = list(dict.fromkeys((*at.kit, *at.bottles))) if at else []
+        row.why_left = "" if at else why_left_out(problem, plan, tag, names)[:300]
+        row.save()
+    found.result = {
+        "says": "",
+        "clash": [],
+        "progress": progress,
+        "value": built.value,
+        "bound": round(built.bound, 1),
+        "gap_percent": round(100 * built.gap, 1),
+        "is_best": built.is_best,
+        "seconds": round(built.seconds, 1),
+        "lunches": dict(plan.lunches),
+        **saved_by_overlapping(problem, plan),
+    }
+    found.save(update_fields=["result"])
+
+
+def task_rows(problem: Problem, tag: str, at: Placed) -> list[dict[str, Any]]:
+    """The tasks of a placed job as they are stored and shown."""
+    job = problem.index[tag]
+    return [
+        {
+            "start": s,
+            "end": s + job.tasks[n],
+            "people": list(at.people),
+            "holds": n >= job.hold_from,
+            "wait": job.waits[n] if n < len(job.waits) else 0,
+        }
+        for n, s in enumerate(at.starts)
+    ]
+
+
+def saved_by_overlapping(problem: Problem, plan: Plan) -> dict[str, int]:
+    """Minutes that the same jobs would take with every wait sat out, against what they take in this plan."""
+    waited = 0
+    for tag, at in plan.placed.items():
+        job = problem.index[tag]
+        waited += sum(at.starts[n + 1] - at.starts[n] - job.tasks[n] for n in range(len(job.waits))) * job.people
+    idle = 0
+    for w in problem.people:
+        blocks = sorted(
+            (s, s + problem.index[t].tasks[n], t) for t, at in plan.placed.items() if w.key in at.people for n, s in enumerate(at.starts)
+        )
+        for (_, end, a), (start, _, b) in pairwise(blocks):
+            idle += start - end if a == b else 0
+    return {"waiting_min": waited, "saved_min": max(0, waited - idle)}
+
+
+def change_job(*, actor: Person, round_id: uuid.UUID, tag: str, data: Mapping[str, Any]) -> Round:
+    """Lock, move, give to somebody else, make a must, or take out; a move that breaks a rule is refused with the rule."""
+    require(actor, "plan the work")
+    found = get_round(round_id)
+    if found.status not in ("draft", "planned", "under way"):
+        raise Fault("not_now", "Wait until it is built, or stop the building.")
+    row = found.jobs.select_related("instrument").filter(instrument__tag=tag).first()
+    if row is None:
+        raise Missing("unknown_job", f"{tag} is not on this round.", field="tag")
+    if data.get("remove"):
+        row.delete()
+        return get_round(round_id)
+    if "is_must" in data:
+        row.is_must = bool(data["is_must"])
+    if "is_locked" in data:
+        if data["is_locked"] and not row.tasks:
+            raise Fault(
+                "not_planned", f"{tag} is not in the plan, so there is nothing to lock. Move it to somebody first.", field="is_locked"
+            )
+        row.is_locked = bool(data["is_locked"])
+    row.save()
+    if data.get("person") or data.get("start"):
+        _move(found, row, data)
+    return get_round(round_id)
+
+
+def _move(found: Round, row: RoundJob, data: Mapping[str, Any]) -> None:
+    """Put a job elsewhere by hand; it is locked there, and the rest of the plan is checked with it."""
+    problem = build_problem(found)
+    job = problem.index[row.instrument.tag]
+    names = {c["username"]: c["name"] for c in found.crew}
+    person = str(data.get("person") or (row.tasks[0]["people"][0] if row.tasks else ""))
+    if person not in names:
+        raise Fault("unknown_person", "Choose somebody of this round.", field="person")
+    start = read_clock(data["start"], "start") if data.get("start") else int(row.tasks[0]["start"]) if row.tasks else 0
+    starts = [start]
+    for n, wait in enumerate(job.waits):
+        starts.append(starts[-1] + job.tasks[n] + wait)
+    people = [person]
+    if job.people == 2:
+        others = [p for t in row.tasks[:1] for p in t["people"] if p != person] or [p for p in names if p != person]
+        people += others[:1]
+    plan, kit = plan_of(found), tuple(row.kit)
+    free = [next((i for i in need if i in kit), need[0] if need else "") for need in job.kit]
+    gas = [next((b for b in g.bottles if b in kit), g.bottles[0] if g.bottles else "") for g in job.gas]
+    placed = {**plan.placed, job.key: Placed(tuple(starts), tuple(people), tuple(free), tuple(gas))}
+    said = [s for s in find_breaches(problem, Plan(placed, plan.lunches)) if not s.endswith("must be done and is not.")]
+    before = set(find_breaches(problem, plan))
+    new = [s for s in said if s not in before]
+    for key, name in names.items():
+        new = [s.replace(f"{key} ", f"{name} ") for s in new]
+    if new:
+        raise Fault(
+            "breaks", "It can't stand there: " + " ".join(new) + " Move what is in its way first, or build the round anew.", field="start"
+        )
+    row.tasks = task_rows(problem, job.key, placed[job.key])
+    row.kit = list(dict.fromkeys((*free, *gas)))
+    row.why_left, row.is_locked = "", True
+    row.save()
+
+
+def set_status(*, actor: Person, round_id: uuid.UUID, status: str) -> Round:
+    """Give a planned round out, or close it."""
+    require(actor, "plan the work")
+    allowed = {"under way": ("planned",), "closed": ("planned", "under way", "draft")}
+    if status not in allowed or not Round.objects.filter(pk=round_id, status__in=allowed[status]).update(status=status):
+        found = get_round(round_id)
+        raise Fault("not_now", f"The round is {found.status}; that can't be done with it now.", field="status")
+    return get_round(round_id)

@@ -1,0 +1,168 @@
+"""Rounds over HTTP: made of what is due, built, moved and locked by hand, re-planned, followed, handed over."""
+
+from datetime import timedelta
+
+from django.utils import timezone
+
+from apps.accounts.models import Person
+from apps.kit.models import GasBottle, GasFitting
+from apps.planning.models import Round
+from apps.plant.models import Area, Instrument
+from apps.runs.tests.base import PlantTestCase
+
+HYDROGEN = {"gas": "hydrogen", "basis": "iec", "technology": "catalytic", "t90_s": "10"}
+
+
+class Rounds(PlantTestCase):
+    def setUp(self):
+        super().setUp()
+        self.sign_in(self.ruben)
+        self.day = timezone.localdate() + timedelta(days=1)
+        Person.objects.filter(username="ines").update(skills="gas work")
+        self.far = Area.objects.create(code="ECL", name="Electrochlorination", east_m=400, needs_permit=True)
+        Area.objects.create(code="WSH", name="Workshop", east_m=200)
+        for n in range(4):
+            self.instrument.pk, self.instrument.tag, self.instrument.serial = None, f"PT-300{n}", f"S{n}"
+            self.instrument.save()
+
+    def detector(self, tag, **more):
+        return Instrument.objects.create(
+            tag=tag, serial=tag, service="Hydrogen", area=self.area, family="gas detector", method="gas-zero-span", unit="%LEL", lrv=0, urv=100,
+            tolerance_value=5, details=HYDROGEN, next_due=timezone.localdate(), voting_group="V-1", **more,
+        )  # fmt: skip
+
+    def gas(self, litres=90):
+        due = timezone.localdate() + timedelta(days=200)
+        for code, gas in (("G-H2", "hydrogen"), ("G-AIR", "")):
+            gases = [{"gas": gas, "value": 50.0, "unit": "%LEL", "u_percent": 2.0, "basis": "iec"}] if gas else []
+            GasBottle.objects.create(code=code, name="Gas", gases=gases, balance="air", oxygen=20.9, litres=litres, expires_on=due)
+        GasFitting.objects.create(code="V-1", kind="regulator", material="stainless steel", flow_l_min=0.5)
+        GasFitting.objects.create(code="L-1", kind="line", material="PTFE-lined", length_m=1)
+
+    def make(self, crew=("ines", "tomas"), **more):
+        people = [{"username": u, "start": "07:30", "end": "15:30"} for u in crew]
+        answer = self.post("plans/", {"day": self.day.isoformat(), "crew": people, "areas": [], **more})
+        self.assertEqual(answer.status_code, 201, answer.content)
+        self.id = answer.json()["id"]
+        return answer.json()
+
+    def solve(self):
+        answer = self.post(f"plans/{self.id}/solve/", {"seconds": 3})
+        self.assertEqual(answer.status_code, 200, answer.content)
+        made = answer.json()
+        self.at = {j["tag"]: j for j in made["jobs"]}
+        return made
+
+    def change(self, tag, **data):
+        return self.post(f"plans/{self.id}/jobs/{tag}/", data)
+
+    def test_what_is_due_is_planned_within_the_shift_with_kit_and_a_bound(self):
+        made = self.make()
+        self.assertEqual((made["status"], made["total"]), ("draft", 5))
+        made = self.solve()
+        self.assertEqual((made["status"], made["planned"], made["result"]["is_best"]), ("planned", 5, True))
+        for job in made["jobs"]:
+            self.assertTrue(all(450 <= t["start"] < t["end"] <= 930 for t in job["tasks"]), job)
+            self.assertEqual(set(job["kit"]), {"MB-P01", "MB-I01"})
+        people = {p for j in made["jobs"] for t in j["tasks"] for p in t["people"]}
+        self.assertEqual(len(people), 1)  # one calibrator can be with one person only
+        self.assertEqual({k["code"] for k in made["load"]["kit"]}, {"MB-P01", "MB-I01"})
+
+    def test_faults_of_the_form_are_told_together(self):
+        crew = [{"username": "marta", "start": "07:30", "end": "15:30"}, {"username": "ines", "start": "7h", "end": "15:30"}]
+        answer = self.post("plans/", {"day": "2020-01-01", "crew": crew, "areas": ["XX"], "musts": ["PT-0"]})
+        self.assertEqual(
+            {f["code"] for f in answer.json()["details"]["faults"]},
+            {"in_the_past", "unknown_person", "bad_time", "unknown_area", "unknown_tag"},
+        )
+        self.assertFalse(Round.objects.exists())
+        Instrument.objects.update(next_due=self.day + timedelta(days=300))
+        people = [{"username": "ines", "start": "07:30", "end": "15:30"}]
+        self.assertFailure(self.post("plans/", {"day": self.day.isoformat(), "crew": people}), 400, "nothing_due")
+        self.sign_in(self.ines)
+        self.assertFailure(self.post("plans/", {"day": self.day.isoformat(), "crew": people}), 403, "not_allowed")
+
+    def test_gas_work_takes_the_qualified_and_voters_are_never_held_together(self):
+        self.gas()
+        self.detector("AE-1")
+        self.detector("AE-2")
+        self.make(crew=("ines", "tomas"))
+        self.solve()
+        a, b = (self.at[t]["tasks"][-1] for t in ("AE-1", "AE-2"))
+        self.assertEqual(a["people"] + b["people"], ["ines", "ines"])
+        self.assertTrue(a["end"] <= b["start"] or b["end"] <= a["start"])
+        gas = {g["code"]: g for g in self.get(f"plans/{self.id}/").json()["load"]["gas"]}
+        self.assertEqual(set(gas), {"G-H2", "G-AIR"})
+        self.assertGreater(gas["G-H2"]["litres"], 0)
+
+    def test_without_the_qualification_or_the_gas_it_is_left_out_with_the_reason(self):
+        self.detector("AE-1")
+        self.make(crew=("tomas",))
+        self.solve()
+        self.assertEqual(self.at["AE-1"]["why_left"], "Nobody on this round is qualified for gas work.")
+        self.make(crew=("ines",))
+        self.solve()
+        self.assertIn("No bottle that fits", self.at["AE-1"]["why_left"])
+
+    def test_a_bottle_planned_in_another_round_of_that_day_is_not_there(self):
+        self.gas()
+        self.detector("AE-1")
+        self.make(crew=("ines",))
+        self.solve()
+        self.assertTrue(self.at["AE-1"]["tasks"])
+        self.detector("AE-2")
+        self.make(crew=("ines",))
+        made = self.solve()
+        self.assertIn("No bottle that fits", self.at["AE-2"]["why_left"])
+        self.assertIn("G-H2", made["load"]["elsewhere"])
+
+    def test_a_must_that_can_t_be_done_tells_the_smallest_clash_and_keeps_the_plan(self):
+        self.detector("AE-1")
+        self.make(crew=("tomas",))
+        self.solve()
+        self.change("AE-1", is_must=True)
+        made = self.solve()
+        self.assertEqual(made["result"]["clash"], ["AE-1 must be done.", "AE-1 needs somebody qualified for gas work."])
+        self.assertEqual(made["planned"], 5)
+
+    def test_what_was_moved_stays_there_when_it_is_planned_anew_and_a_bad_move_is_refused(self):
+        self.make()
+        self.solve()
+        tags = sorted(self.at, key=lambda t: self.at[t]["tasks"][0]["start"])
+        self.assertIn(
+            "can't be at",
+            self.assertFailure(
+                self.change(
+                    tags[0], start=f"{self.at[tags[1]]['tasks'][0]['start'] // 60:02d}:{self.at[tags[1]]['tasks'][0]['start'] % 60:02d}"
+                ),
+                400,
+                "breaks",
+            )["message"],
+        )
+        who = self.at[tags[0]]["tasks"][0]["people"][0]
+        moved = self.change(tags[0], person=who, start="14:30")
+        self.assertEqual(moved.status_code, 200, moved.content)
+        self.solve()
+        self.assertEqual((self.at[tags[0]]["tasks"][0]["start"], self.at[tags[0]]["is_locked"]), (870, True))
+        self.assertFailure(self.change(tags[1], start="25:00"), 400, "bad_time")
+        self.assertFailure(self.change("PT-0", is_must=True), 404, "unknown_job")
+        self.assertEqual(self.change(tags[1], remove=True).json()["total"], 4)
+
+    def test_a_permit_is_kept_and_a_round_half_done_is_planned_on(self):
+        Instrument.objects.filter(tag="PT-3000").update(area=self.far)
+        self.make(permits=[{"area": "ECL", "start": "13:00", "end": "14:30"}])
+        self.solve()
+        task = self.at["PT-3000"]["tasks"][-1]
+        self.assertTrue(task["start"] >= 780 and task["end"] <= 870)
+        self.assertEqual(self.post(f"plans/{self.id}/", {"status": "under way"}).json()["status"], "under way")
+        Round.objects.update(day=timezone.localdate())
+        self.sign_in(self.ines)
+        self.signed_run()  # PT-2110
+        self.start("PT-3001")
+        self.sign_in(self.ruben)
+        body = self.get(f"plans/{self.id}/").json()
+        states = {j["tag"]: j["state"] for j in body["jobs"]}
+        self.assertEqual((states["PT-2110"], states["PT-3001"], states["PT-3002"]), ("done", "under way", "to do"))
+        self.assertEqual(body["hand_over"][0]["tag"], "PT-3001")
+        self.assertNotIn("PT-2110", [h["tag"] for h in body["hand_over"]])
+        self.assertFailure(self.post(f"plans/{self.id}/", {"status": "under way"}), 400, "not_now")
