@@ -57,7 +57,7 @@ def make_round(*, actor: Person, data: Mapping[str, Any], now: datetime) -> Roun
     if faults:
         raise Faults(faults)
     assert day is not None
-    name = str(data.get("name") or "").strip()[:80] or f"Round of {day:%-d %b}"
+    name = str(data.get("name") or "").strip()[:80] or f"Round of {day:%-d %B}"
     made = Round.objects.create(name=name, day=day, made_by=actor, made_at=now, crew=crew, areas=areas, permits=permits)
     found = Instrument.objects.filter(next_due__lte=day + timedelta(days=AHEAD_DAYS)).exclude(runs__status__in=OPEN)
     if areas:

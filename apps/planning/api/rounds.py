@@ -5,7 +5,9 @@ from __future__ import annotations
 from typing import Any
 from uuid import UUID
 
+from django.http import HttpResponse
 from django.utils import timezone
+from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
 from rest_framework.request import Request
@@ -18,6 +20,7 @@ from apps.accounts.models import Person
 from apps.accounts.policy import require
 from apps.planning.following import get_round, hand_over, job_rows, load_list, minute_of
 from apps.planning.models import Round
+from apps.planning.pack import make_pack
 from apps.planning.rounds import change_job, make_round, set_status, start_solving, stop_solving
 from metrology.faults import Fault
 
@@ -248,6 +251,15 @@ class RoundView(APIView):
         if not isinstance(request.data, dict):
             raise Fault("not_an_object", "Say what is to become of the round.", field="status")
         return Response(_whole(set_status(actor=signed_in(request), round_id=round_id, status=str(request.data.get("status", "")))))
+
+
+class PackView(APIView):
+    @extend_schema(operation_id="print_plan", responses={(200, "application/pdf"): OpenApiTypes.BINARY})
+    def get(self, request: Request, round_id: UUID) -> HttpResponse:
+        require(request.user, "read")
+        answer = HttpResponse(make_pack(get_round(round_id), timezone.now()), content_type="application/pdf")
+        answer["Content-Disposition"] = 'inline; filename="round.pdf"'
+        return answer
 
 
 class SolveView(APIView):

@@ -16,6 +16,7 @@ urlpatterns = [
     path("calendars/<str:token>.ics", due.CalendarView.as_view(), name="calendar"),
     path("plans/", rounds.RoundsView.as_view(), name="plans"),
     path("plans/<uuid:round_id>/", rounds.RoundView.as_view(), name="plan"),
+    path("plans/<uuid:round_id>/pack.pdf", rounds.PackView.as_view(), name="print-plan"),
     path("plans/<uuid:round_id>/solve/", rounds.SolveView.as_view(), name="solve-plan"),
     path("plans/<uuid:round_id>/jobs/<str:tag>/", rounds.JobView.as_view(), name="plan-job"),
 ]

@@ -1,8 +1,10 @@
 """Rounds over HTTP: made of what is due, built, moved and locked by hand, re-planned, followed, handed over."""
 
+import io
 from datetime import timedelta
 
 from django.utils import timezone
+from pypdf import PdfReader
 
 from apps.accounts.models import Person
 from apps.kit.models import GasBottle, GasFitting
@@ -67,6 +69,22 @@ class Rounds(PlantTestCase):
         people = {p for j in made["jobs"] for t in j["tasks"] for p in t["people"]}
         self.assertEqual(len(people), 1)  # one calibrator can be with one person only
         self.assertEqual({k["code"] for k in made["load"]["kit"]}, {"MB-P01", "MB-I01"})
+
+    def test_the_pack_has_the_sheet_the_van_and_a_page_with_blanks_for_each(self):
+        self.gas()
+        self.detector("AE-1")
+        Instrument.objects.filter(tag="PT-3000").update(method="an-ph", hazards="Acid")
+        self.make()
+        self.solve()
+        pages = PdfReader(io.BytesIO(self.client.get(f"/api/v1/plans/{self.id}/pack.pdf").content)).pages
+        text = [p.extract_text() for p in pages]
+        self.assertIn("In the van", text[0])
+        self.assertIn("G-H2", text[0])
+        for tag in self.at:
+            self.assertTrue(any(tag in t and "Serial" in t for t in text[1:]), tag)
+        sheet = next(t for t in text if "PT-2110" in t and "Serial" in t)
+        self.assertIn("Should read", sheet + text[text.index(sheet) + 1])
+        self.assertIn("Caution: Acid", next(t for t in text if "PT-3000" in t and "Serial" in t))
 
     def test_faults_of_the_form_are_told_together(self):
         crew = [{"username": "marta", "start": "07:30", "end": "15:30"}, {"username": "ines", "start": "7h", "end": "15:30"}]

@@ -14,6 +14,9 @@ const InstrumentForm = lazy(() => import("../features/plant/InstrumentForm").the
 const ImportsPage = lazy(() => import("../features/plant/ImportPage").then((m) => ({ default: m.ImportsPage })));
 const ImportPage = lazy(() => import("../features/plant/ImportPage").then((m) => ({ default: m.ImportPage })));
 const ScanPage = lazy(() => import("../features/plant/ScanPage").then((m) => ({ default: m.ScanPage })));
+const PlanPage = lazy(() => import("../features/plan/PlanPage").then((m) => ({ default: m.PlanPage })));
+const NewRoundPage = lazy(() => import("../features/plan/PlanPage").then((m) => ({ default: m.NewRoundPage })));
+const RoundPlanPage = lazy(() => import("../features/plan/RoundPlanPage").then((m) => ({ default: m.RoundPlanPage })));
 const KitPage = lazy(() => import("../features/kit/KitPage").then((m) => ({ default: m.KitPage })));
 const HoldsPage = lazy(() => import("../features/holds/HoldsPage").then((m) => ({ default: m.HoldsPage })));
 const WallPage = lazy(() => import("../features/holds/WallPage").then((m) => ({ default: m.WallPage })));
@@ -47,6 +50,9 @@ export function App() {
                 <Route path="/run/:id" element={<RunPage />} />
                 <Route path="/plant" element={<PlantPage />} />
                 <Route path="/plant/new" element={<InstrumentForm />} />
+                <Route path="/plan" element={<PlanPage />} />
+                <Route path="/plan/new" element={<NewRoundPage />} />
+                <Route path="/plan/:id" element={<RoundPlanPage />} />
                 <Route path="/scan" element={<ScanPage />} />
                 <Route path="/plant/imports" element={<ImportsPage />} />
                 <Route path="/plant/imports/:id" element={<ImportPage />} />

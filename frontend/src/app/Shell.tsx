@@ -13,10 +13,10 @@ import { keepTheme, storedTheme, type Theme } from "./theme";
 
 const PLACES = [
   { to: "/", label: "Today", key: "t" },
+  { to: "/plan", label: "Plan", key: "l" },
   { to: "/plant", label: "Plant", key: "p" },
   { to: "/kit", label: "Kit", key: "k" },
   { to: "/holds", label: "Holds", key: "h" },
-  { to: "/round", label: "Round", key: "o" },
   { to: "/records", label: "Records", key: "r" },
   { to: "/calculators", label: "Calculators", key: "c" },
 ];
