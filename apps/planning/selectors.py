@@ -10,6 +10,8 @@ from django.utils import timezone
 from apps.accounts.models import Person
 from apps.kit.models import Reference
 from apps.kit.selectors import standing
+from apps.planning.following import job_rows
+from apps.planning.models import Round
 from apps.plant.models import Instrument
 from apps.plant.selectors import instrument_row
 from apps.runs.due import due_words
@@ -44,8 +46,21 @@ def get_today(person: Person, now: datetime) -> dict[str, Any]:
         "overdue": [_due_row(i, today) for i in overdue[:SHOWN]],
         "due": [_due_row(i, today) for i in coming[:SHOWN]],
         "first": _first(today),
+        "round": my_round(person, now),
         "to_review": Run.objects.filter(status="signed").count() if person.role == "reviewer" else 0,
     }
+
+
+def my_round(person: Person, now: datetime) -> dict[str, Any] | None:
+    """The round of today that somebody is on: its jobs in order, with the next one told."""
+    for found in Round.objects.filter(day=timezone.localdate(now), status="under way"):
+        if all(c["username"] != person.username for c in found.crew):
+            continue
+        mine = [r for r in job_rows(found, now) if any(person.username in t["people"] for t in r["tasks"])]
+        mine.sort(key=lambda r: r["tasks"][0]["start"])
+        late = max((r["late_min"] for r in mine if r["state"] != "done"), default=0)
+        return {"id": found.id, "name": found.name, "late_min": late, "jobs": mine}
+    return None
 
 
 def _due_row(i: Instrument, today: date) -> dict[str, Any]:

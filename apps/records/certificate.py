@@ -225,8 +225,16 @@ def _set(found: SetData, view: RunView) -> list[Flowable]:
     return [
         KeepTogether([_p(f"{found['title']}: readings", HEAD), Table(rows, colWidths=widths, style=_lines(header=True), repeatRows=1)]),
         *([_p(f"Statistics (IEC 61298-2): {stats}.", SMALL)] if stats else []),
+        *_on_paper(found),
         *_told(found),
     ]
+
+
+def _on_paper(found: SetData) -> list[Flowable]:
+    """Readings that were written on paper and typed in afterwards, with both times."""
+    rows = [r for r in found["rows"] if r["read_at"] and not r["struck"]]
+    told = "; ".join(f"reading {r['number']} at {local(r['read_at'])}, typed {local(r['at'])} by {r['by']}" for r in rows)
+    return [_p(f"Read on paper and typed in afterwards: {told}.", SMALL)] if rows else []
 
 
 def _told(found: SetData) -> list[Flowable]:

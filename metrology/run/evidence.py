@@ -59,6 +59,7 @@ def _plain_row(r: Reading, slot: Slot, unit: str) -> RowData:
         "y": None,
         "channel": slot.channel,
         "unit": unit,
+        "read_at": r.extra.get("read_at"),
         "pv": r.extra.get("pv"),
         "split": None,
         "simulated": r.extra.get("simulated") or r.extra.get("load"),

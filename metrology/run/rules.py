@@ -262,7 +262,7 @@ def _reading_taken(a: Admission, payload: Mapping[str, Any]) -> Payload:
     if timer and not timer.is_over(a.now):
         left = minutes_text((timer.due_at - a.now).total_seconds())
         raise Fault("warming_up", f"The warm-up has {left} to go. Wait, or end it with a reason; your number is kept.", field="indicated")
-    full = admit_reading(a.state, a.method, step, payload)
+    full = admit_reading(a.state, a.method, step, payload, now=a.now)
     _require_judgeable(a, step, full)
     return full
 

@@ -11,7 +11,7 @@ from metrology.methods.setup import RunSetup, setup_from
 from metrology.run.events import Event
 
 EXTRAS = (
-    *("pv", "simulated", "cold_junction_c", "captured", "source", "channel", "load", "coefficients"),
+    *("pv", "simulated", "cold_junction_c", "captured", "source", "read_at", "channel", "load", "coefficients"),
     *("ma", "signal", "t90_s", "peak", "status", "gas", "bottle", "exposure"),
 )
 

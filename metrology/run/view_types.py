@@ -116,6 +116,7 @@ class RowData(TypedDict):
     indicated: str
     at: str | None
     by: str
+    read_at: str | None  # as written on paper, when it was typed in afterwards
     struck: str | None
     struck_by: str | None
     was_confirmed_unlikely: bool

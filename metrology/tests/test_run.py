@@ -1,5 +1,6 @@
 """The run engine: what is allowed when, what is refused and in which words."""
 
+from datetime import timedelta
 from unittest import TestCase
 
 from metrology.faults import Fault, Faults
@@ -69,6 +70,31 @@ class WholeRun(TestCase):
         run.do("signed", note="Answered")
         run.do("reviewed", note="")
         self.assertEqual(run.state.status, "accepted")
+
+
+class FromPaper(TestCase):
+    def test_a_reading_from_paper_keeps_both_times(self):
+        run = Play().prepare()
+        at = (run.now - timedelta(hours=3)).isoformat()
+        run.do("reading_taken", step="as_found", slot=0, indicated="4.01", read_at=at)
+        row = run.view["evidence"][0]["rows"][0]
+        self.assertEqual(row["read_at"], at)
+        self.assertEqual(row["at"], run.now.isoformat())
+        self.assertEqual(run.state.readings[0].extra["source"], "paper")
+        run.do("reading_taken", step="as_found", slot=1, indicated="8.01")
+        self.assertIsNone(run.view["evidence"][0]["rows"][1]["read_at"])
+
+    def test_a_time_it_can_t_have_been_is_refused(self):
+        run = Play().prepare()
+        for text, code in (
+            ("half past", "bad_time"),
+            ("2026-01-01T10:00", "bad_time"),
+            ((run.now + timedelta(hours=1)).isoformat(), "out_of_range"),
+            ((run.now - timedelta(days=40)).isoformat(), "out_of_range"),
+        ):
+            with self.assertRaises(Fault) as caught:
+                run.do("reading_taken", step="as_found", slot=0, indicated="4.01", read_at=text)
+            self.assertEqual((caught.exception.code, caught.exception.field), (code, "read_at"), text)
 
 
 class Refusals(TestCase):

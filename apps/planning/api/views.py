@@ -11,6 +11,7 @@ from rest_framework.views import APIView
 
 from apps.accounts.api.people import signed_in
 from apps.accounts.policy import require
+from apps.planning.api.rounds import RoundJobSerializer
 from apps.planning.selectors import get_today
 from apps.plant.api.serializers import InstrumentRowSerializer
 from apps.runs.api.serializers import RunRowSerializer
@@ -18,6 +19,13 @@ from apps.runs.api.serializers import RunRowSerializer
 
 class DueRowSerializer(InstrumentRowSerializer):
     why = serializers.CharField()
+
+
+class MyRoundSerializer(serializers.Serializer):
+    id = serializers.UUIDField()
+    name = serializers.CharField()
+    late_min = serializers.IntegerField()
+    jobs = RoundJobSerializer(many=True)
 
 
 class TodaySerializer(serializers.Serializer):
@@ -31,6 +39,7 @@ class TodaySerializer(serializers.Serializer):
     due = DueRowSerializer(many=True)
     first = serializers.ListField(child=serializers.CharField())
     to_review = serializers.IntegerField()
+    round = MyRoundSerializer(allow_null=True)
 
 
 class TodayView(APIView):

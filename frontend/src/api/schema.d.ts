@@ -1638,6 +1638,13 @@ export interface components {
             label: string;
             is_wired: boolean;
         };
+        MyRound: {
+            /** Format: uuid */
+            id: string;
+            name: string;
+            late_min: number;
+            jobs: components["schemas"]["RoundJob"][];
+        };
         Option: {
             value: string;
             label: string;
@@ -1896,6 +1903,7 @@ export interface components {
                             indicated: string;
                             at: string | null;
                             by: string;
+                            read_at: string | null;
                             struck: string | null;
                             struck_by: string | null;
                             was_confirmed_unlikely: boolean;
@@ -2070,6 +2078,7 @@ export interface components {
                         indicated: string;
                         at: string | null;
                         by: string;
+                        read_at: string | null;
                         struck: string | null;
                         struck_by: string | null;
                         was_confirmed_unlikely: boolean;
@@ -2452,6 +2461,7 @@ export interface components {
             due: components["schemas"]["DueRow"][];
             first: string[];
             to_review: number;
+            round: components["schemas"]["MyRound"] | null;
         };
         TriggerFormRequest: {
             kind: string;

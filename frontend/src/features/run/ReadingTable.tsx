@@ -2,6 +2,7 @@ import { ArrowDown, ArrowUp } from "lucide-react";
 import { Fragment, useState } from "react";
 import type { ReadingSet, Row } from "../../api/client";
 import { Verdict } from "../../ui/Verdict";
+import { clock, moment } from "../../ui/format";
 import { Budget } from "./Budget";
 
 function StruckRow({ r }: { r: Row }) {
@@ -51,6 +52,7 @@ export function ReadingTable({ set, units, opens = true }: { set: ReadingSet; un
               <td className="text-right font-bold">
                 {r.indicated}
                 {r.was_confirmed_unlikely && <abbr title="outside what is expected, confirmed">!</abbr>}
+                {r.read_at && <span className="block text-xs font-normal">on paper {clock(r.read_at)}</span>}
               </td>
               <td className="text-right text-muted">{r.ideal}</td>
               <td className="text-right font-bold whitespace-nowrap">{r.error}</td>
@@ -75,6 +77,11 @@ export function ReadingTable({ set, units, opens = true }: { set: ReadingSet; un
               <tr className="border-b border-rule">
                 <td colSpan={6} className="bg-salt px-2 py-1 text-sm">
                   {r.says} {r.simulated && `Input: ${r.simulated}.`} {r.pv && `Digital value ${r.pv}: ${r.split ?? ""}.`}
+                  {r.read_at && (
+                    <p>
+                      Read on paper {moment(r.read_at)}, typed in {moment(r.at)} by {r.by}.
+                    </p>
+                  )}
                   {r.captured.map((c) => (
                     <span key={c.quantity} className="block">
                       {c.says}

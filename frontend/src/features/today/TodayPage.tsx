@@ -10,6 +10,7 @@ import { day, moment } from "../../ui/format";
 import { Failure, Loading, Message } from "../../ui/Message";
 import { Ring } from "../../ui/Ring";
 import { Verdict } from "../../ui/Verdict";
+import { hm } from "../plan/plans";
 
 type DueRow = Schemas["DueRow"];
 type RunRow = Schemas["RunRow"];
@@ -106,6 +107,49 @@ function Block({ title, count, tone, children }: { title: string; count: number;
   );
 }
 
+/** The jobs of today's round in their order: what is next, and by how much it drifts. */
+function MyRound({ round, onStart, busy }: { round: NonNullable<Schemas["Today"]["round"]>; onStart: (tag: string) => void; busy: boolean }) {
+  const done = round.jobs.filter((j) => j.state === "done").length;
+  const next = round.jobs.find((j) => j.state === "to do");
+  return (
+    <section className="mb-6" aria-label="Your round">
+      <h2 className="flex items-baseline gap-3 border-b-2 border-water px-3 pb-1 text-lg font-bold">
+        <Link to={`/plan/${round.id}`} className="underline-offset-4 hover:underline">
+          {round.name}
+        </Link>
+        <span className="text-base font-normal text-muted">
+          {done} of {round.jobs.length} done
+        </span>
+        {round.late_min > 5 && <span className="text-base text-iron">{round.late_min} min behind</span>}
+      </h2>
+      {round.jobs.map((j) => (
+        <div key={j.tag} className={`${ROW} ${j === next ? "bg-water-soft" : ""}`}>
+          <Ring closed={j.state === "done" ? 1 : 0} state={j.state === "done" ? "done" : j.state === "under way" ? "open" : "idle"} />
+          <span className="text-lg font-bold">{j.tag}</span>
+          <span className="min-w-0">
+            <span className="block truncate">
+              {j.service}, {j.area}
+            </span>
+            <span className="block truncate text-sm text-muted">
+              {j.tasks.map((t) => `${hm(t.start)} to ${hm(t.end)}`).join(", then ")}
+              {j.kit.length > 0 && `, with ${j.kit.join(", ")}`}
+            </span>
+          </span>
+          {j.run ? (
+            <Link to={`/run/${j.run}`} data-row className="inline-flex min-h-12 items-center font-bold text-water">
+              {j.state === "done" ? "Done" : "Resume"}
+            </Link>
+          ) : (
+            <button type="button" data-row disabled={busy} onClick={() => onStart(j.tag)} className="inline-flex min-h-12 items-center gap-2 font-bold text-water">
+              Start <Play size={18} aria-hidden="true" />
+            </button>
+          )}
+        </div>
+      ))}
+    </section>
+  );
+}
+
 export function TodayPage() {
   const today = useToday();
   const person = usePerson();
@@ -142,6 +186,7 @@ export function TodayPage() {
             ))}
           </Block>
         )}
+        {d.round && <MyRound round={d.round} onStart={start.mutate} busy={start.isPending} />}
         {d.overdue_total > 0 && (
           <Block title="Overdue" count={d.overdue_total} tone="border-iron text-iron">
             {d.overdue.map((r) => (

@@ -8,6 +8,7 @@ import { Button } from "../../../ui/Button";
 import { TextField } from "../../../ui/fields";
 import { Failure, Message } from "../../../ui/Message";
 import { useDraftForm } from "../../../ui/useDraft";
+import { paperTime } from "../paper";
 import { Verdict } from "../../../ui/Verdict";
 import { Exposure } from "../../gas/Exposure";
 import { LivePanel } from "../../live/LivePanel";
@@ -111,6 +112,7 @@ export function ReadingsStep({ run, step }: StepProps) {
   const next = r?.next ?? null;
   const [typed, set, clear] = useDraftForm(`${run.id}/${step.key}/reading`);
   const [choosing, setChoosing] = useState(false);
+  const [paper, setPaper] = useState<string | null>(null);
   const field = useRef<HTMLInputElement>(null);
   const names = new Map(next?.quantities.map((q) => [q.name, q.source_channel]));
   const sources = run.view.sources.filter((s) => names.get(s.quantity) === s.channel);
@@ -129,7 +131,8 @@ export function ReadingsStep({ run, step }: StepProps) {
     capture.reset();
     const applied = next.quantities.find((q) => q.name === "applied");
     const values = { ...(applied ? { applied: applied.expected } : {}), ...typed, ...changed };
-    const payload = { step: step.key, slot: next.slot, ...values, ...(confirmed ? { confirmed_unlikely: true } : {}) };
+    const read_at = paper === null ? {} : { read_at: paperTime(paper) };
+    const payload = { step: step.key, slot: next.slot, ...values, ...read_at, ...(confirmed ? { confirmed_unlikely: true } : {}) };
     append.mutate([{ type: "reading_taken", payload }], after);
   };
   const take = () => {
@@ -152,6 +155,11 @@ export function ReadingsStep({ run, step }: StepProps) {
           <Button onClick={() => setChoosing(!choosing)}>
             <Cable size={18} aria-hidden="true" /> {isLive ? "Sources" : "Read live"}
           </Button>
+          {!isLive && (
+            <Button pressed={paper !== null} onClick={() => setPaper(paper === null ? "" : null)}>
+              From paper
+            </Button>
+          )}
           <span className="mr-auto text-sm text-muted">Gives {r.believable}.</span>
           {readsLive && !typed.indicated ? (
             // Pressed too early it says what is still moving; it is never dead under a finger.
@@ -168,6 +176,11 @@ export function ReadingsStep({ run, step }: StepProps) {
     >
       <Asked next={next} total={r.total} unit={r.unit} />
       <p className="font-bold">{next.how}</p>
+      {paper !== null && !isLive && (
+        <div className="max-w-xs">
+          <TextField label="Read at, as written on the paper" hint="Like 10:32, or 2026-11-24 10:32" value={paper} onChange={setPaper} />
+        </div>
+      )}
       {choosing && <SourcePicker run={run} quantities={next.quantities} />}
       {(isLive || choosing) && <ByItself run={run} canStart={readsLive && hasStimulus} />}
       {isGas && isLive && (

@@ -1,0 +1,106 @@
+"""Planning in the browser: a round built, moved, locked, planned anew and run; put off with approval; paper typed in."""
+
+import re
+from datetime import timedelta
+
+from django.utils import timezone
+from playwright.sync_api import expect
+
+from apps.planning.models import Round
+from apps.plant.models import Area, Instrument
+from e2e.base import BrowserTestCase
+
+
+class PlanJourney(BrowserTestCase):
+    def setUp(self):
+        super().setUp()
+        Area.objects.create(code="WSH", name="Workshop", east_m=150)
+        for n in range(4):
+            found = Instrument.objects.get(tag="PT-2111")
+            found.pk, found.tag, found.serial = None, f"PT-300{n}", f"S{n}"
+            found.save()
+
+    def make(self, *people):
+        p = self.page
+        self.sign_in(p, "ruben")
+        p.goto("/plan")
+        p.get_by_role("link", name="Make a round").click()
+        for name in people:
+            p.get_by_role("checkbox", name=name).click()
+        p.get_by_role("button", name="Make it").click()
+        p.get_by_role("button", name="Build the round").click()
+        expect(p.get_by_role("button", name="Build it anew")).to_be_visible(timeout=60_000)
+
+    def test_a_round_is_built_moved_planned_anew_and_run(self):
+        p = self.page
+        self.make("Ines", "Tomas")
+        expect(p.get_by_text("6 of 6 jobs")).to_be_visible()
+        expect(p.get_by_text("No other plan does more that is urgent.")).to_be_visible()
+        self.check(p, "round")
+        expect(p.get_by_label("Load list").get_by_text("MB-P01")).to_be_visible()
+        p.get_by_label("Timeline").get_by_role("button", name=re.compile("^PT-2110")).first.click()
+        panel = p.get_by_label("Job PT-2110")
+        panel.get_by_label("Start").fill("7 o'clock")
+        panel.get_by_role("button", name="Move it there").click()
+        expect(panel.get_by_text("write it like 07:30")).to_be_visible()
+        panel.get_by_label("Start").fill("14:10")
+        panel.get_by_role("button", name="Move it there").click()
+        moved = p.get_by_label("Timeline").get_by_role("button", name=re.compile("PT-2110, 14:10 to .* locked"))
+        expect(moved).to_be_visible()
+        with p.expect_response("**/solve/", timeout=60_000):
+            p.get_by_role("button", name="Build it anew").click()
+        expect(p.get_by_role("button", name="Build it anew")).to_be_enabled()
+        expect(moved).to_be_visible()
+        p.get_by_role("button", name="Give it out").click()
+        expect(p.get_by_role("button", name="Plan on from now")).to_be_visible()
+        Round.objects.update(day=timezone.localdate())
+        tech = self.open_browser()
+        self.sign_in(tech, "ines")
+        expect(tech.get_by_label("Your round").get_by_text("PT-2110")).to_be_visible()
+        tech.get_by_role("link", name=re.compile("Round of")).click()
+        row = tech.get_by_role("row", name=re.compile("PT-3000"))
+        row.get_by_role("button", name="Start").click()
+        expect(tech.get_by_role("heading", name="Right instrument")).to_be_visible()
+        p.reload()
+        expect(p.get_by_text("PT-3000 was begun and is not signed.")).to_be_visible()
+
+    def test_what_must_be_done_and_can_t_be_is_told_as_the_smallest_clash(self):
+        p = self.page
+        Instrument.objects.filter(tag="PT-3000").update(people=2)
+        self.make("Ines")
+        p.get_by_label("Left out").get_by_role("button", name="PT-3000").click()
+        p.get_by_label("Job PT-3000").get_by_role("button", name="Must be done").click()
+        p.get_by_role("button", name="Build it anew").click()
+        expect(p.get_by_text("These can't hold together:")).to_be_visible(timeout=60_000)
+        expect(p.get_by_text("PT-3000 must be done.")).to_be_visible()
+
+    def test_work_is_put_off_by_one_and_approved_by_another(self):
+        p = self.page
+        self.sign_in(p, "ruben")
+        p.goto("/plan")
+        expect(p.get_by_text("overdue", exact=True).first).to_be_visible()
+        self.check(p, "plan")
+        p.get_by_role("button", name="Put off").first.click()
+        dialog = p.get_by_role("dialog")
+        dialog.get_by_label("Until").fill((timezone.localdate() + timedelta(days=25)).isoformat())
+        dialog.get_by_label(re.compile("Why it can wait")).fill("Line is shut until then")
+        dialog.get_by_role("button", name="Ask for it").click()
+        expect(p.get_by_text("waits for approval")).to_be_visible()
+        other = self.open_browser()
+        self.sign_in(other, "marta")
+        other.goto("/plan")
+        other.get_by_role("button", name="Approve").click()
+        expect(other.get_by_text("approved by Marta Calder").first).to_be_visible()
+        expect(other.get_by_text("overdue", exact=True)).to_have_count(0)
+
+    def test_a_calendar_link_is_made_and_revoked(self):
+        p = self.page
+        self.sign_in(p)
+        p.goto("/plan")
+        p.get_by_role("button", name="Calendars").click()
+        p.get_by_role("button", name="Make a link").click()
+        link = p.get_by_label("Link").input_value()
+        self.assertIn("BEGIN:VCALENDAR", p.request.get(link).text())
+        p.get_by_role("button", name="Revoke it").click()
+        expect(p.get_by_label("Link")).to_have_count(0)
+        self.assertEqual(p.request.get(link).status, 404)

@@ -1,0 +1,9 @@
+/** The moment written on a sheet, like 10:32 of today or with its date, as the server takes it; what can't be read is sent as it is. */
+export function paperTime(text: string, today: Date = new Date()): string {
+  const found = /^(?:(\d{4})-(\d{2})-(\d{2})[ T])?(\d{1,2}):(\d{2})$/.exec(text.trim());
+  if (!found) return text.trim() || "no time";
+  const [, year, month, date, hour = "0", minute = "0"] = found;
+  const at = year ? new Date(Number(year), Number(month) - 1, Number(date)) : new Date(today);
+  at.setHours(Number(hour), Number(minute), 0, 0);
+  return at.toISOString();
+}
