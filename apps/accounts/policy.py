@@ -16,6 +16,9 @@ PERMISSIONS: dict[str, frozenset[str]] = {
     "report what happened": frozenset({"technician", "planner"}),
     "plan the work": frozenset({"planner", "administrator"}),
     "approve a deferral": frozenset({"reviewer", "administrator"}),
+    "edit the kit": frozenset({"planner", "administrator"}),
+    "quarantine kit": frozenset({"technician", "planner", "reviewer", "administrator"}),
+    "check kit in": frozenset({"technician", "planner"}),
     "edit the plant": frozenset({"planner", "administrator"}),
     "read": frozenset({"technician", "planner", "reviewer", "administrator"}),
 }

@@ -2,14 +2,27 @@
 
 from __future__ import annotations
 
+from datetime import date, timedelta
 from typing import Any
 
+from django.conf import settings
 from django.db import models
 
 from metrology.judgement.gas_kit import Bottle, BottleGas, Fitting
 from metrology.judgement.reference import ReferenceStandard
 
 STATES = [("in service", "In service"), ("quarantined", "Quarantined"), ("retired", "Retired")]
+
+
+KINDS = {
+    "calibrator": "Calibrator",
+    "meter": "Meter",
+    "block": "Block or bath",
+    "probe": "Reference probe",
+    "weight": "Test weight",
+    "portable": "Portable instrument",
+    "other": "Other",
+}
 
 
 class Reference(models.Model):
@@ -34,6 +47,10 @@ class Reference(models.Model):
     calibrated_on = models.DateField()
     due_on = models.DateField()
     state = models.CharField(max_length=20, choices=STATES, default="in service")
+    kind = models.CharField(max_length=12, choices=list(KINDS.items()), default="calibrator")
+    weight_class = models.CharField(max_length=12, blank=True)  # of a weight, as OIML R 111 has it: E1 to M3
+    set_name = models.CharField(max_length=40, blank=True)  # the set it belongs to
+    points = models.JSONField(default=list, blank=True)  # of its certificate: [applied, indicated, U]
 
     class Meta:
         ordering = ["code"]
@@ -63,6 +80,7 @@ class Reference(models.Model):
             state=self.state,
             drift_per_year=self.drift_per_year,
             gradient=self.gradient,
+            points=tuple((float(a), float(i), float(u)) for a, i, u in self.points),
         )
 
 
@@ -126,3 +144,60 @@ class GasFitting(models.Model):
         """The fitting as the core has it."""
         names: dict[str, Any] = {n: getattr(self, n) for n in Fitting.__dataclass_fields__}
         return Fitting(**names)
+
+
+class Buffer(models.Model):
+    """A buffer solution for pH: its table, lot and dates."""
+
+    code = models.CharField(max_length=20, unique=True)
+    ph = models.FloatField()  # at 25 C
+    table = models.CharField(max_length=20, choices=[("nist", "NIST / DIN 19266"), ("technical", "Technical, rounded")], default="nist")
+    lot = models.CharField(max_length=40)
+    litres = models.FloatField(default=0.0)
+    opened_on = models.DateField(null=True, blank=True)
+    open_days = models.PositiveIntegerField(default=90)  # how long it is good once opened
+    expires_on = models.DateField()
+    state = models.CharField(max_length=20, choices=STATES, default="in service")
+
+    class Meta:
+        ordering = ["code"]
+
+    def __str__(self) -> str:
+        return self.code
+
+    def good_until(self) -> date:
+        """The earlier of its expiry and the end of its time once opened."""
+        opened = self.opened_on + timedelta(days=self.open_days) if self.opened_on else self.expires_on
+        return min(opened, self.expires_on)
+
+
+class KitChange(models.Model):
+    """Who changed what of an item of the kit, and why."""
+
+    group = models.CharField(max_length=12)  # reference, bottle, fitting, buffer
+    code = models.CharField(max_length=20)
+    at = models.DateTimeField()
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    reason = models.CharField(max_length=300)
+    values = models.JSONField(default=dict)  # field to [old, new]
+
+    class Meta:
+        ordering = ["-at"]
+        indexes = [models.Index(fields=["group", "code", "-at"])]
+
+
+class KitFile(models.Model):
+    """A file attached to an item of the kit, a certificate mostly."""
+
+    group = models.CharField(max_length=12)
+    code = models.CharField(max_length=20)
+    at = models.DateTimeField()
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    name = models.CharField(max_length=120)
+    kind = models.CharField(max_length=40)  # media type, by content
+    size = models.PositiveIntegerField()
+    file = models.FileField(upload_to="kit/")
+
+    class Meta:
+        ordering = ["-at"]
+        indexes = [models.Index(fields=["group", "code"])]

@@ -105,6 +105,7 @@ PLANT_NAME = env("PLANT_NAME", default="Marram Bay")
 
 STATIC_URL = "/static/"
 STATIC_ROOT = VAR_DIR / "static"
+MEDIA_ROOT = VAR_DIR / "files"  # never served as they are: only through a view that knows who asks
 FRONTEND_DIST = BASE_DIR / "frontend" / "dist"
 STATICFILES_DIRS = [FRONTEND_DIST] if FRONTEND_DIST.exists() else []
 STORAGES = {

@@ -22,5 +22,6 @@ LOGGING["loggers"] = {"django.request": {"level": "CRITICAL", "propagate": False
 LOGGING["root"]["level"] = "CRITICAL"  # type: ignore[index]
 REST_FRAMEWORK["TEST_REQUEST_DEFAULT_FORMAT"] = "json"
 BACKGROUND_INLINE = True
+MEDIA_ROOT = VAR_DIR / "test-files"
 TEST_RUNNER = "tools.test_runner.CountingRunner"
 WHITENOISE_AUTOREFRESH = True

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, fields
 from datetime import date
+from itertools import pairwise
 from typing import Any
 
 from metrology.faults import Fault
@@ -18,6 +19,8 @@ class ReferenceStandard:
     Expanded uncertainty at x: u_absolute + u_percent_reading/100 |x| + u_percent_span/100 (high - low),
     in `unit`, with coverage factor k. Dates are ISO texts, resolution is the step of its display.
     drift_per_year: how far it may move in a year, gradient: of a block or bath between probe and unit, both in `unit`.
+    points: of its certificate, rising: applied, indicated, expanded uncertainty, in `unit`. Between two of them the uncertainty is
+    interpolated; beyond them the formula counts.
     """
 
     code: str
@@ -39,6 +42,7 @@ class ReferenceStandard:
     state: str = "in service"
     drift_per_year: float = 0.0
     gradient: float = 0.0
+    points: tuple[tuple[float, float, float], ...] = ()
 
     def drifted(self, on: date | None, *, unit: str) -> float:
         """How far it may have moved from its certificate to the day of use, a half-width in `unit`."""
@@ -54,8 +58,18 @@ class ReferenceStandard:
     def expanded(self, value: float, *, unit: str) -> float:
         """Expanded uncertainty (with this reference's k) at a value given in `unit`, in that unit."""
         own = convert(value, unit, to_unit=self.unit)
+        at_points = self._at_points(own)
+        if at_points is not None:
+            return abs(convert_width(at_points, self.unit, to_unit=unit))
         u = self.u_absolute + self.u_percent_reading / 100.0 * abs(own) + self.u_percent_span / 100.0 * abs(self.high - self.low)
         return abs(convert_width(u, self.unit, to_unit=unit))
+
+    def _at_points(self, own: float) -> float | None:
+        """The certificate's uncertainty at a value between its points; None beyond them."""
+        for (low, _, u_low), (high, _, u_high) in pairwise(self.points):
+            if low <= own <= high:
+                return u_low if high == low else u_low + (u_high - u_low) * (own - low) / (high - low)
+        return None
 
     def step_in(self, unit: str) -> float:
         """The step of its display in another unit."""
@@ -64,7 +78,10 @@ class ReferenceStandard:
 
 def reference_from(payload: Mapping[str, Any]) -> ReferenceStandard:
     """The reference frozen in an event or read from the register; other keys are passed over."""
-    return ReferenceStandard(**{f.name: payload[f.name] for f in fields(ReferenceStandard) if f.name in payload})
+    given = {f.name: payload[f.name] for f in fields(ReferenceStandard) if f.name in payload}
+    if "points" in given:
+        given["points"] = tuple((float(a), float(i), float(u)) for a, i, u in given["points"])
+    return ReferenceStandard(**given)
 
 
 def find_reference_faults(reference: ReferenceStandard, *, low: float, high: float, unit: str, today: date) -> list[Fault]:

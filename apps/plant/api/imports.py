@@ -18,6 +18,7 @@ from rest_framework.views import APIView
 from apps.accounts.api.people import signed_in
 from apps.accounts.api.serializers import FailureSerializer
 from apps.accounts.policy import require
+from apps.plant.api.serializers import UploadSerializer
 from apps.plant.columns import COLUMNS
 from apps.plant.exports import export_header, export_rows
 from apps.plant.imports import correct_row, discard_import, get_batch, start_import, undo_import, write_import
@@ -82,10 +83,6 @@ class ChosenRowsSerializer(serializers.Serializer):
 
 class CellsSerializer(serializers.Serializer):
     cells = serializers.DictField(child=serializers.CharField(allow_blank=True))
-
-
-class UploadSerializer(serializers.Serializer):
-    file = serializers.FileField()
 
 
 def _batch(batch: ImportBatch) -> dict[str, Any]:

@@ -130,3 +130,7 @@ class InstrumentPageDataSerializer(InstrumentRowSerializer):
     results = ResultSerializer(many=True)
     changes = ChangeSerializer(many=True)
     due_reason = serializers.CharField()
+
+
+class UploadSerializer(serializers.Serializer):
+    file = serializers.FileField()

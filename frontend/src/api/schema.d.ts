@@ -407,6 +407,134 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/kit/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_kit_groups"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/kit/{group}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["add_kit_item"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/kit/{group}/{code}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_kit_item"];
+        put: operations["edit_kit_item"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/kit/{group}/{code}/files/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["attach_kit_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/kit/{group}/{code}/incoming/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["check_kit_in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/kit/{group}/{code}/state/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["set_kit_state"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/kit/files/{file_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_kit_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/kit/reference/{code}/certificate/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["take_certificate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/labels/": {
         parameters: {
             query?: never;
@@ -1390,6 +1518,13 @@ export interface components {
             changes: components["schemas"]["ChangedCell"][];
             note: string;
         };
+        IncomingCheck: {
+            name: string;
+            label: string;
+            number: boolean;
+            unit: string;
+            may_not_apply: boolean;
+        };
         /** @description The form as typed: numbers may come as text, with a comma. */
         InstrumentForm: {
             tag: string;
@@ -1557,6 +1692,70 @@ export interface components {
         };
         KeyRequest: {
             signal: string;
+        };
+        KitChange: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            reason: string;
+            what: string[];
+        };
+        KitField: {
+            name: string;
+            label: string;
+            kind: string;
+            required: boolean;
+            hint: string;
+            unit: string;
+            options: components["schemas"]["Option"][];
+        };
+        KitFile: {
+            id: number;
+            name: string;
+            size: number;
+            /** Format: date-time */
+            at: string;
+            by: string;
+        };
+        KitFormRequest: {
+            values: {
+                [key: string]: string;
+            };
+            /** @default  */
+            reason: string;
+        };
+        KitGroup: {
+            group: string;
+            title: string;
+            asked: components["schemas"]["KitField"][];
+        };
+        KitGroups: {
+            groups: components["schemas"]["KitGroup"][];
+            incoming: components["schemas"]["IncomingCheck"][];
+            buffers: {
+                [key: string]: string;
+            }[];
+        };
+        KitItem: {
+            group: string;
+            code: string;
+            title: string;
+            state: string;
+            standing: string;
+            form: {
+                [key: string]: string;
+            };
+            uses: components["schemas"]["KitUse"][];
+            stops: components["schemas"]["Stop"][];
+            changes: components["schemas"]["KitChange"][];
+            files: components["schemas"]["KitFile"][];
+            says: string[];
+        };
+        KitUse: {
+            tag: string;
+            service: string;
+            fits: boolean;
+            says: string;
         };
         Lane: {
             label: string;
@@ -2438,8 +2637,17 @@ export interface components {
             /** @default  */
             method: string;
         };
+        StateFormRequest: {
+            state: string;
+            reason: string;
+        };
         StatusRequest: {
             status: string;
+        };
+        Stop: {
+            kind: string;
+            id: string;
+            says: string;
         };
         Task: {
             start: number;
@@ -3330,6 +3538,270 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SensorLife"];
+                };
+            };
+        };
+    };
+    get_kit_groups: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KitGroups"];
+                };
+            };
+        };
+    };
+    add_kit_item: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                group: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KitFormRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KitItem"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_kit_item: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+                group: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KitItem"];
+                };
+            };
+        };
+    };
+    edit_kit_item: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+                group: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KitFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KitItem"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    attach_kit_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+                group: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["UploadRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KitItem"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    check_kit_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+                group: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KitFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KitItem"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    set_kit_state: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+                group: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StateFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KitItem"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_kit_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+        };
+    };
+    take_certificate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["UploadRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KitItem"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
                 };
             };
         };

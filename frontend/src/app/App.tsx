@@ -17,6 +17,8 @@ const ScanPage = lazy(() => import("../features/plant/ScanPage").then((m) => ({ 
 const PlanPage = lazy(() => import("../features/plan/PlanPage").then((m) => ({ default: m.PlanPage })));
 const NewRoundPage = lazy(() => import("../features/plan/PlanPage").then((m) => ({ default: m.NewRoundPage })));
 const RoundPlanPage = lazy(() => import("../features/plan/RoundPlanPage").then((m) => ({ default: m.RoundPlanPage })));
+const KitItemPage = lazy(() => import("../features/kit/KitItemPage").then((m) => ({ default: m.KitItemPage })));
+const NewKitPage = lazy(() => import("../features/kit/KitItemPage").then((m) => ({ default: m.NewKitPage })));
 const KitPage = lazy(() => import("../features/kit/KitPage").then((m) => ({ default: m.KitPage })));
 const HoldsPage = lazy(() => import("../features/holds/HoldsPage").then((m) => ({ default: m.HoldsPage })));
 const WallPage = lazy(() => import("../features/holds/WallPage").then((m) => ({ default: m.WallPage })));
@@ -61,6 +63,8 @@ export function App() {
                 <Route path="/holds" element={<HoldsPage />} />
                 <Route path="/wall" element={<WallPage />} />
                 <Route path="/plant/:tag/edit" element={<InstrumentForm />} />
+                <Route path="/kit/new/:group" element={<NewKitPage />} />
+                <Route path="/kit/:group/:code" element={<KitItemPage />} />
                 <Route path="/kit" element={<KitPage />} />
                 <Route path="/round" element={<RoundPage />} />
                 <Route path="/calculators" element={<CalculatorsPage />} />

@@ -2,6 +2,7 @@ import { Check, TriangleAlert, X } from "lucide-react";
 import { useGas } from "../../api/queries";
 import { day } from "../../ui/format";
 import { Failure, Loading } from "../../ui/Message";
+import { KitLink } from "./KitLink";
 
 const GOOD = ["in date"];
 const EDGE = ["due soon", "nearly empty"];
@@ -33,8 +34,8 @@ export function GasKit() {
               return (
                 <tr key={b.code} className="border-b border-rule align-top">
                   <td className="py-2 pl-3">
-                    <span className="block font-bold">{b.code}</span>
-                    <span className="text-sm">{b.name}</span>
+                    <KitLink group="bottle" code={b.code} />
+                    <span className="block text-sm">{b.name}</span>
                   </td>
                   <td>
                     {b.holds}
@@ -62,8 +63,8 @@ export function GasKit() {
       <h2 className="mt-6 mb-2 text-xl font-bold">Regulators and lines</h2>
       <ul>
         {gas.data.fittings.map((f) => (
-          <li key={f.code} className="border-b border-rule py-2">
-            {f.words}
+          <li key={f.code} className="flex items-center gap-4 border-b border-rule">
+            <KitLink group="fitting" code={f.code} /> {f.words}
           </li>
         ))}
       </ul>

@@ -2,7 +2,11 @@ import { useReferences } from "../../api/queries";
 import { day } from "../../ui/format";
 import { Failure, Loading } from "../../ui/Message";
 import { Check, TriangleAlert, X } from "lucide-react";
+import { useMay } from "../../app/session";
+import { LinkButton } from "../../ui/Button";
 import { GasKit } from "./GasKit";
+import { useKitGroups } from "./KitItemPage";
+import { KitLink } from "./KitLink";
 
 function Standing({ standing, days }: { standing: string; days: number }) {
   const [Icon, tone] = standing === "in date" ? [Check, "text-kelp"] : standing === "due soon" ? [TriangleAlert, "text-amber"] : [X, "text-iron"];
@@ -14,13 +18,45 @@ function Standing({ standing, days }: { standing: string; days: number }) {
   );
 }
 
+/** Buffer solutions with how long they are good. */
+function Buffers() {
+  const buffers = useKitGroups().data?.buffers ?? [];
+  if (!buffers.length) return null;
+  return (
+    <section className="mt-8">
+      <h2 className="mb-2 text-xl font-bold">Buffers</h2>
+      <ul className="border-t-2 border-slate bg-page">
+        {buffers.map((b) => (
+          <li key={b.code} className="flex flex-wrap items-center gap-x-5 border-b border-rule px-3">
+            <KitLink group="buffer" code={b.code ?? ""} />
+            <span className="flex-1">{b.words}</span>
+            <span>good until {day(b.until)}</span>
+            <Standing standing={b.standing ?? ""} days={0} />
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
 export function KitPage() {
   const kit = useReferences();
+  const mayEdit = useMay("edit the kit");
   if (kit.isPending) return <Loading what="the kit" />;
   if (kit.isError) return <Failure error={kit.error} retry={() => void kit.refetch()} />;
   return (
     <div className="mx-auto max-w-7xl p-4 lg:p-6">
-      <h1 className="mb-4 text-2xl font-bold">Kit: reference standards</h1>
+      <div className="mb-4 flex flex-wrap items-center gap-3">
+        <h1 className="mr-auto text-2xl font-bold">Kit: reference standards</h1>
+        {mayEdit && (
+          <>
+            <LinkButton to="/kit/new/reference">Add a reference</LinkButton>
+            <LinkButton to="/kit/new/bottle">a bottle</LinkButton>
+            <LinkButton to="/kit/new/fitting">a regulator or line</LinkButton>
+            <LinkButton to="/kit/new/buffer">a buffer</LinkButton>
+          </>
+        )}
+      </div>
       <div className="overflow-x-auto">
         <table className="w-full bg-page [&_td]:pr-4">
           <thead>
@@ -37,7 +73,7 @@ export function KitPage() {
             {kit.data.map((r) => (
               <tr key={r.code} className="border-b border-rule">
                 <td className="py-2 pl-3">
-                  <span className="block font-bold">{r.code}</span>
+                  <KitLink group="reference" code={r.code} />
                   <span className="text-sm">{r.name}</span>
                 </td>
                 <td>
@@ -59,6 +95,7 @@ export function KitPage() {
         </table>
       </div>
       <GasKit />
+      <Buffers />
     </div>
   );
 }

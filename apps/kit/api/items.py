@@ -1,0 +1,284 @@
+"""The kit's registers over HTTP."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import FileResponse
+from django.utils import timezone
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.parsers import JSONParser, MultiPartParser
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from apps.accounts.api.people import signed_in
+from apps.accounts.api.serializers import FailureSerializer
+from apps.accounts.policy import require
+from apps.kit.models import Buffer, KitChange, KitFile, Reference
+from apps.kit.register import (
+    GROUPS,
+    KitField,
+    add_item,
+    as_typed,
+    attach,
+    check_in,
+    edit_item,
+    get_item,
+    group_of,
+    set_state,
+    take_certificate,
+)
+from apps.kit.selectors import standing
+from apps.planning.stops import what_stops
+from apps.plant.api.serializers import OptionSerializer, UploadSerializer
+from apps.runs.gas import bottles
+from apps.runs.kit_use import bottle_uses, reference_uses
+from config.failures import Missing
+from metrology.faults import Fault
+from metrology.judgement.incoming import CHECKS
+
+
+class KitFieldSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    label = serializers.CharField()  # type: ignore[assignment]
+    kind = serializers.CharField()
+    required = serializers.BooleanField()  # type: ignore[assignment]
+    hint = serializers.CharField()
+    unit = serializers.CharField()
+    options = OptionSerializer(many=True)
+
+
+class IncomingCheckSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    label = serializers.CharField()  # type: ignore[assignment]
+    number = serializers.BooleanField()
+    unit = serializers.CharField()
+    may_not_apply = serializers.BooleanField()
+
+
+class KitGroupSerializer(serializers.Serializer):
+    group = serializers.CharField()
+    title = serializers.CharField()
+    asked = KitFieldSerializer(many=True)
+
+
+class KitGroupsSerializer(serializers.Serializer):
+    groups = KitGroupSerializer(many=True)
+    incoming = IncomingCheckSerializer(many=True)
+    buffers = serializers.ListField(child=serializers.DictField(child=serializers.CharField()))
+
+
+class KitUseSerializer(serializers.Serializer):
+    tag = serializers.CharField()
+    service = serializers.CharField()
+    fits = serializers.BooleanField()
+    says = serializers.CharField()
+
+
+class StopSerializer(serializers.Serializer):
+    kind = serializers.CharField()
+    id = serializers.CharField()
+    says = serializers.CharField()
+
+
+class KitChangeSerializer(serializers.Serializer):
+    at = serializers.DateTimeField()
+    by = serializers.CharField()
+    reason = serializers.CharField()
+    what = serializers.ListField(child=serializers.CharField())
+
+
+class KitFileSerializer(serializers.Serializer):
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+    size = serializers.IntegerField()
+    at = serializers.DateTimeField()
+    by = serializers.CharField()
+
+
+class KitItemSerializer(serializers.Serializer):
+    group = serializers.CharField()
+    code = serializers.CharField()
+    title = serializers.CharField()
+    state = serializers.CharField()
+    standing = serializers.CharField()
+    form = serializers.DictField(child=serializers.CharField())
+    uses = KitUseSerializer(many=True)
+    stops = StopSerializer(many=True)
+    changes = KitChangeSerializer(many=True)
+    files = KitFileSerializer(many=True)
+    says = serializers.ListField(child=serializers.CharField())
+
+
+class KitFormSerializer(serializers.Serializer):
+    values = serializers.DictField(child=serializers.CharField(allow_blank=True))
+    reason = serializers.CharField(allow_blank=True, required=False, default="")
+
+
+class StateFormSerializer(serializers.Serializer):
+    state = serializers.CharField()
+    reason = serializers.CharField(allow_blank=True)
+
+
+def _field(f: KitField) -> dict[str, Any]:
+    options = [{"value": v, "label": t} for v, t in f.words.items()]
+    return {"name": f.name, "label": f.label, "kind": f.kind, "required": f.required, "hint": f.hint, "unit": f.unit, "options": options}
+
+
+def _standing(group: str, item: Any) -> str:
+    today = timezone.localdate()
+    if group == "reference":
+        return standing(item, today)
+    until = item.good_until() if group == "buffer" else getattr(item, "expires_on", None)
+    if item.state != "in service" or until is None:
+        return str(item.state)
+    left = (until - today).days
+    return "expired" if left < 0 else "due soon" if left <= 30 else "in date"
+
+
+def _item(group: str, item: Any, says: list[str] | None = None) -> dict[str, Any]:
+    today = timezone.localdate()
+    uses: list[dict[str, Any]] = []
+    if group == "reference":
+        uses = reference_uses(item, today)
+    elif group == "bottle":
+        left = next((b.litres_left for b in bottles() if b.code == item.code), item.litres)
+        uses = bottle_uses(item, left, today)
+    changes = KitChange.objects.filter(group=group, code=item.code).select_related("by")[:30]
+    return {
+        "group": group,
+        "code": item.code,
+        "title": group_of(group)[1],
+        "state": item.state,
+        "standing": _standing(group, item),
+        "form": as_typed(group, item),
+        "uses": uses,
+        "stops": what_stops(item.code),
+        "changes": [
+            {
+                "at": c.at,
+                "by": c.by.name,
+                "reason": c.reason,
+                "what": [f"{k}: {v[0] or 'empty'} → {v[1]}" for k, v in c.values.items() if k != "incoming"],
+            }
+            for c in changes
+        ],
+        "files": [
+            {"id": f.pk, "name": f.name, "size": f.size, "at": f.at, "by": f.by.name}
+            for f in KitFile.objects.filter(group=group, code=item.code).select_related("by")
+        ],
+        "says": says or [],
+    }
+
+
+def _form(request: Request) -> dict[str, Any]:
+    asked = KitFormSerializer(data=request.data)
+    asked.is_valid(raise_exception=True)
+    return {**asked.validated_data["values"], "reason": asked.validated_data["reason"]}
+
+
+def _upload(request: Request) -> tuple[str, bytes]:
+    sent = request.FILES.get("file")
+    if sent is None or not sent.name:
+        raise Fault("no_file", "Choose a file.", field="file")
+    return sent.name, sent.read()
+
+
+class KitGroupsView(APIView):
+    @extend_schema(operation_id="get_kit_groups", responses=KitGroupsSerializer)
+    def get(self, request: Request) -> Response:
+        require(request.user, "read")
+        groups = [{"group": g, "title": t, "asked": [_field(f) for f in fields]} for g, (_, t, fields) in GROUPS.items()]
+        incoming = [{k: getattr(c, k) for k in ("name", "label", "number", "unit", "may_not_apply")} for c in CHECKS]
+        shown = [
+            {
+                "code": b.code,
+                "words": f"pH {b.ph:g}, {b.get_table_display()}, lot {b.lot}",
+                "until": b.good_until().isoformat(),
+                "standing": _standing("buffer", b),
+            }
+            for b in Buffer.objects.all()
+        ]
+        return Response({"groups": groups, "incoming": incoming, "buffers": shown})
+
+
+class KitItemsView(APIView):
+    parser_classes = [JSONParser]
+
+    @extend_schema(operation_id="add_kit_item", request=KitFormSerializer, responses={201: KitItemSerializer, 400: FailureSerializer})
+    def post(self, request: Request, group: str) -> Response:
+        made = add_item(actor=signed_in(request), group=group, data=_form(request), now=timezone.now())
+        return Response(_item(group, made), status=201)
+
+
+class KitItemView(APIView):
+    parser_classes = [JSONParser]
+
+    @extend_schema(operation_id="get_kit_item", responses=KitItemSerializer)
+    def get(self, request: Request, group: str, code: str) -> Response:
+        require(request.user, "read")
+        return Response(_item(group, get_item(group, code)))
+
+    @extend_schema(operation_id="edit_kit_item", request=KitFormSerializer, responses={200: KitItemSerializer, 400: FailureSerializer})
+    def put(self, request: Request, group: str, code: str) -> Response:
+        edited = edit_item(actor=signed_in(request), group=group, code=code, data=_form(request), now=timezone.now())
+        return Response(_item(group, edited))
+
+
+class KitStateView(APIView):
+    @extend_schema(operation_id="set_kit_state", request=StateFormSerializer, responses={200: KitItemSerializer, 400: FailureSerializer})
+    def post(self, request: Request, group: str, code: str) -> Response:
+        asked = StateFormSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        return Response(
+            _item(group, set_state(actor=signed_in(request), group=group, code=code, now=timezone.now(), **asked.validated_data))
+        )
+
+
+class KitIncomingView(APIView):
+    @extend_schema(operation_id="check_kit_in", request=KitFormSerializer, responses={200: KitItemSerializer, 400: FailureSerializer})
+    def post(self, request: Request, group: str, code: str) -> Response:
+        values = {k: v for k, v in _form(request).items() if k != "reason"}
+        return Response(_item(group, check_in(actor=signed_in(request), group=group, code=code, values=values, now=timezone.now())))
+
+
+class KitFilesView(APIView):
+    parser_classes = [MultiPartParser]
+
+    @extend_schema(
+        operation_id="attach_kit_file",
+        request={"multipart/form-data": UploadSerializer},
+        responses={201: KitItemSerializer, 400: FailureSerializer},
+    )
+    def post(self, request: Request, group: str, code: str) -> Response:
+        name, data = _upload(request)
+        attach(actor=signed_in(request), group=group, code=code, name=name, data=data, now=timezone.now())
+        return Response(_item(group, get_item(group, code)), status=201)
+
+
+class KitCertificateView(APIView):
+    parser_classes = [MultiPartParser]
+
+    @extend_schema(
+        operation_id="take_certificate",
+        request={"multipart/form-data": UploadSerializer},
+        responses={200: KitItemSerializer, 400: FailureSerializer},
+    )
+    def post(self, request: Request, code: str) -> Response:
+        name, data = _upload(request)
+        item, found = take_certificate(actor=signed_in(request), code=code, name=name, data=data, now=timezone.now())
+        assert isinstance(item, Reference)
+        return Response(_item("reference", item, [f"{len(found.points)} points were taken over.", *found.says]))
+
+
+class KitFileView(APIView):
+    @extend_schema(operation_id="get_kit_file", responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
+    def get(self, request: Request, file_id: int) -> FileResponse:
+        require(request.user, "read")
+        found = KitFile.objects.filter(pk=file_id).first()
+        if found is None:
+            raise Missing("unknown_file", "There is no such file.")
+        return FileResponse(found.file.open("rb"), as_attachment=True, filename=found.name, content_type=found.kind)

@@ -1,0 +1,350 @@
+"""The kit's registers: references, bottles, regulators and lines, buffers; added, edited, taken out of service and back, with history."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import date, datetime
+from typing import Any
+
+from django.core.files.base import ContentFile
+from django.db import models, transaction
+
+from apps.accounts.models import Person
+from apps.accounts.policy import require
+from apps.kit.certificates import Certificate, read_certificate
+from apps.kit.models import KINDS, STATES, Buffer, GasBottle, GasFitting, KitChange, KitFile, Reference
+from config.failures import Missing
+from metrology.faults import Fault, Faults
+from metrology.judgement.gas_kit import BottleGas
+from metrology.judgement.incoming import judge_incoming
+from metrology.quantities.typed import parse_typed
+from metrology.quantities.units import quantity_of
+
+MAX_FILE = 15 * 2**20
+FILE_STARTS = ((b"%PDF-", "application/pdf"), (b"\x89PNG\r\n", "image/png"), (b"\xff\xd8\xff", "image/jpeg"))
+
+
+@dataclass(frozen=True)
+class KitField:
+    """One field of a kit register. kind: text, number, whole, date, flag, choice, points or gases."""
+
+    name: str
+    label: str
+    kind: str = "text"
+    required: bool = False
+    hint: str = ""
+    unit: str = ""
+    low: float = -1e12
+    high: float = 1e12
+    words: Mapping[str, str] = field(default_factory=dict)
+
+
+N = KitField
+CODE, STATE_WORDS = N("code", "Code", required=True), dict(STATES)
+MATERIALS = {m: m for m in ("brass", "stainless steel", "PTFE-lined", "PTFE", "rubber", "polyurethane", "aluminium")}
+GROUPS: dict[str, tuple[type[models.Model], str, tuple[KitField, ...]]] = {
+    "reference": (
+        Reference,
+        "Reference standard",
+        (
+            CODE, N("name", "Name", required=True), N("kind", "Kind", "choice", words=KINDS), N("serial", "Serial", required=True),
+            N("unit", "Unit", required=True), N("low", "Covers from", "number", True), N("high", "Covers to", "number", True),
+            N("u_absolute", "U, fixed part", "number", low=0), N("u_percent_reading", "U, of reading", "number", unit="%", low=0, high=100),
+            N("u_percent_span", "U, of span", "number", unit="%", low=0, high=100), N("k", "Coverage factor k", "number", True, low=1, high=4),
+            N("points", "Certificate points", "points", hint="Applied indicated U; one after the other with ;"),
+            N("resolution", "Resolution", "number", low=0), N("drift_per_year", "Drift a year", "number", low=0),
+            N("gradient", "Gradient of a block", "number", low=0), N("weight_class", "Class of a weight", hint="E1 to M3"),
+            N("set_name", "Set it belongs to"), N("certificate", "Certificate", required=True), N("laboratory", "Laboratory", required=True),
+            N("traceability", "Traceability", required=True), N("calibrated_on", "Calibrated on", "date", True), N("due_on", "Due on", "date", True),
+        ),
+    ),
+    "bottle": (
+        GasBottle,
+        "Gas bottle",
+        (
+            CODE, N("name", "Name", required=True),
+            N("gases", "Holds", "gases", hint="Gas, value, unit, U in %, basis of %LEL; like hydrogen, 2, % vol, 2"),
+            N("balance", "Balance gas", required=True), N("oxygen", "Oxygen", "number", unit="% vol", low=0, high=100),
+            N("is_humid", "It is humid", "flag"), N("litres", "Litres when full", "number", True, low=0.1, high=20000),
+            N("litres_drawn", "Litres drawn before it was kept here", "number", low=0, high=20000), N("expires_on", "Good until", "date"),
+            N("certificate", "Certificate"), N("laboratory", "Laboratory"),
+        ),
+    ),
+    "fitting": (
+        GasFitting,
+        "Regulator or line",
+        (
+            CODE, N("kind", "Kind", "choice", words={"regulator": "Regulator", "line": "Line"}),
+            N("material", "Material", "choice", words=MATERIALS), N("flow_l_min", "Flow of a regulator", "number", unit="l/min", low=0, high=20),
+            N("length_m", "Length of a line", "number", unit="m", low=0, high=100), N("is_conditioned", "Conditioned for reactive gas", "flag"),
+        ),
+    ),
+    "buffer": (
+        Buffer,
+        "Buffer solution",
+        (
+            CODE, N("ph", "pH at 25 C", "number", True, low=0, high=14),
+            N("table", "Table", "choice", words={"nist": "NIST / DIN 19266", "technical": "Technical, rounded"}), N("lot", "Lot", required=True),
+            N("litres", "Litres", "number", low=0, high=100), N("opened_on", "Opened on", "date"),
+            N("open_days", "Good once opened for", "whole", unit="days", low=1, high=1000), N("expires_on", "Expires on", "date", True),
+        ),
+    ),
+}  # fmt: skip
+
+
+def group_of(name: str) -> tuple[type[models.Model], str, tuple[KitField, ...]]:
+    """A register by name; a Missing for one there is not."""
+    if name not in GROUPS:
+        raise Missing("unknown_group", f"There is no register '{name[:40]}' of kit.")
+    return GROUPS[name]
+
+
+def get_item(group: str, code: str) -> Any:
+    """An item by its code."""
+    model, title, _ = group_of(group)
+    found = model._default_manager.filter(code=code).first()
+    if found is None:
+        raise Missing("unknown_item", f"There is no {title.lower()} {code[:40]}.", field="code")
+    return found
+
+
+def as_typed(group: str, item: Any) -> dict[str, str]:
+    """An item as the form shows it."""
+    out = {}
+    for f in group_of(group)[2]:
+        value = getattr(item, f.name)
+        if f.kind == "points":
+            out[f.name] = "; ".join(" ".join(f"{v:.10g}" for v in row) for row in value)
+        elif f.kind == "gases":
+            out[f.name] = "; ".join(_gas_words(g) for g in value)
+        elif f.kind == "flag":
+            out[f.name] = "yes" if value else ""
+        elif isinstance(value, float):
+            out[f.name] = f"{value:.12g}"
+        else:
+            out[f.name] = "" if value is None else str(value)
+    return out
+
+
+def _gas_words(g: Mapping[str, Any]) -> str:
+    words = f"{g['gas']}, {g['value']:g}, {g['unit']}, {g['u_percent']:g}"
+    return f"{words}, {g['basis']}" if g.get("basis") else words
+
+
+@transaction.atomic
+def add_item(*, actor: Person, group: str, data: Mapping[str, Any], now: datetime) -> Any:
+    """Put a new item into a register; portable kit and whatever else is new starts in service."""
+    require(actor, "edit the kit")
+    model, title, _ = group_of(group)
+    item = model()
+    _fill(group, item, data)
+    if model._default_manager.filter(code__iexact=item.code).exists():  # type: ignore[attr-defined]
+        raise Fault("code_taken", f"{item.code} is in the kit already. Each code may stand once.", field="code")  # type: ignore[attr-defined]
+    item.save()
+    KitChange.objects.create(group=group, code=item.code, at=now, by=actor, reason=f"{title} added")  # type: ignore[attr-defined]
+    return item
+
+
+@transaction.atomic
+def edit_item(*, actor: Person, group: str, code: str, data: Mapping[str, Any], now: datetime) -> Any:
+    """Change an item; its code stays, since runs and certificates name it."""
+    require(actor, "edit the kit")
+    item = get_item(group, code)
+    before = as_typed(group, item)
+    _fill(group, item, {**data, "code": code})
+    after = as_typed(group, item)
+    changed = {k: [before[k], after[k]] for k in after if before[k] != after[k]}
+    if changed:
+        item.save()
+        reason = str(data.get("reason") or "").strip()[:300] or "Edited"
+        KitChange.objects.create(group=group, code=code, at=now, by=actor, reason=reason, values=changed)
+    return item
+
+
+def _fill(group: str, item: Any, data: Mapping[str, Any]) -> None:
+    faults: list[Fault] = []
+    for f in group_of(group)[2]:
+        if f.name not in data and item.pk:
+            continue
+        try:
+            value = _read(f, data.get(f.name))
+            if value is not None or not _has_default(item, f):
+                setattr(item, f.name, value)
+        except Fault as fault:
+            fault.field = f.name
+            faults.append(fault)
+    if not faults:
+        faults += _together(group, item)
+    if faults:
+        raise Faults(faults)
+
+
+def _has_default(item: Any, f: KitField) -> bool:
+    return not item._meta.get_field(f.name).null
+
+
+def _read(f: KitField, raw: Any) -> Any:
+    text = str(raw if raw is not None else "").strip()
+    if f.kind == "flag":
+        return raw is True or text.casefold() in ("yes", "true", "1")
+    if not text:
+        if f.required:
+            raise Fault("missing", f"{f.label} is missing.")
+        return {"text": "", "points": [], "gases": [], "number": 0.0}.get(f.kind)
+    if f.kind in ("number", "whole"):
+        value = parse_typed(text, name=f.label, unit=f.unit, field=f.name).value
+        if not f.low <= value <= f.high or (f.kind == "whole" and value != int(value)):
+            raise Fault("out_of_range", f"{f.label} is {text}; accepted are {f.low:g} to {f.high:g}.")
+        return int(value) if f.kind == "whole" else value
+    if f.kind == "date":
+        try:
+            return date.fromisoformat(text)
+        except ValueError:
+            raise Fault("bad_date", f"{f.label}: write the date like 2026-12-01.") from None
+    if f.kind == "choice" and text not in f.words:
+        raise Fault("unknown_choice", f"{f.label} is '{text[:40]}'; accepted are {', '.join(f.words)}.")
+    if f.kind == "points":
+        return _points(text)
+    if f.kind == "gases":
+        return _gases(text)
+    longest = 160 if f.name == "traceability" else 80 if f.name in ("name", "laboratory") else 20 if f.name in ("code", "unit") else 40
+    if len(text) > longest:
+        raise Fault("too_long", f"{f.label} is {len(text)} characters long; at most {longest} fit.")
+    return text
+
+
+def _points(text: str) -> list[list[float]]:
+    rows = [part.split() for part in text.split(";") if part.strip()]
+    if any(len(r) != 3 for r in rows):
+        raise Fault("bad_points", "Write each point as applied, indicated and U, like 0 0.01 0.05; 100 100.02 0.05.")
+    points = [[parse_typed(v, name="A point's value").value for v in r] for r in rows]
+    if points != sorted(points, key=lambda p: p[0]) or len({p[0] for p in points}) < len(points):
+        raise Fault("bad_points", "The points must rise, and none may stand twice.")
+    if any(p[2] <= 0 for p in points):
+        raise Fault("bad_points", "Each point needs an uncertainty above zero.")
+    return points
+
+
+def _gases(text: str) -> list[dict[str, Any]]:
+    out = []
+    for part in (p for p in text.split(";") if p.strip()):
+        cells = [c.strip() for c in part.split(",")]
+        if len(cells) not in (4, 5):
+            raise Fault("bad_gases", "Write each gas as name, value, unit, U in percent and, for %LEL, its basis: hydrogen, 2, % vol, 2.")
+        value, u = (parse_typed(c, name=f"{cells[0]}'s value").value for c in (cells[1], cells[3]))
+        made = BottleGas(cells[0], value, cells[2], u, cells[4] if len(cells) == 5 else "")
+        if value <= 0 or cells[2] not in ("% vol", "%LEL", "ppm", "ppb"):
+            raise Fault("bad_gases", f"{cells[0]} needs a value above zero in % vol, %LEL, ppm or ppb.")
+        out.append(dict(made.__dict__))
+    return out
+
+
+def _together(group: str, item: Any) -> list[Fault]:
+    """What only shows when fields are seen together."""
+    out = []
+    if group == "reference":
+        if item.high < item.low or (item.high == item.low and item.kind != "weight"):
+            out.append(Fault("no_span", "What it covers must end above where it starts.", field="high"))
+        if item.due_on <= item.calibrated_on:
+            out.append(Fault("bad_dates", "It is due after it was calibrated.", field="due_on"))
+        if not (item.u_absolute or item.u_percent_reading or item.u_percent_span or item.points):
+            out.append(
+                Fault(
+                    "no_uncertainty",
+                    "Without an uncertainty it proves nothing: give a part of U, or its certificate's points.",
+                    field="u_absolute",
+                )
+            )
+        if quantity_of(item.unit) is None and item.kind not in ("other", "weight"):
+            out.append(
+                Fault("unknown_unit", f"'{item.unit}' is not a unit known here, so nothing could be calibrated with it.", field="unit")
+            )
+    if group == "bottle" and item.litres_drawn > item.litres:
+        out.append(Fault("out_of_range", "More was drawn than it held.", field="litres_drawn"))
+    if group == "buffer" and item.opened_on and item.opened_on > item.expires_on:
+        out.append(Fault("bad_dates", "It was opened after it had expired: don't use it.", field="opened_on"))
+    return out
+
+
+def set_state(*, actor: Person, group: str, code: str, state: str, reason: str, now: datetime) -> Any:
+    """Quarantine, retire, or take back into service, with the reason. Anybody may quarantine; only a planner takes back or retires."""
+    if state not in STATE_WORDS:
+        raise Fault("unknown_choice", f"'{state[:30]}' is no state; there are {', '.join(STATE_WORDS)}.", field="state")
+    require(actor, "quarantine kit" if state == "quarantined" else "edit the kit")
+    item = get_item(group, code)
+    if len(reason.strip()) < 5:
+        raise Fault("missing", "Say why, so that the next one knows.", field="reason")
+    if item.state != state:
+        KitChange.objects.create(
+            group=group, code=code, at=now, by=actor, reason=reason.strip()[:300], values={"state": [item.state, state]}
+        )
+        item.state = state
+        item.save(update_fields=["state"])
+    return item
+
+
+def check_in(*, actor: Person, group: str, code: str, values: Mapping[str, Any], now: datetime) -> Any:
+    """The incoming check of kit that is new or back from service: accepted, or quarantined with every reason."""
+    require(actor, "check kit in")
+    item = get_item(group, code)
+    result = judge_incoming({k: str(v) for k, v in values.items()})
+    told = "Incoming check: " + (" ".join(result.reasons) or "accepted into service.")
+    if result.hours is not None:
+        told += f" Battery {result.hours:.1f} h."
+    KitChange.objects.create(
+        group=group,
+        code=code,
+        at=now,
+        by=actor,
+        reason=told[:300],
+        values={"state": [item.state, result.state], "incoming": ["", dict(values)]},
+    )
+    item.state = result.state
+    item.save(update_fields=["state"])
+    return item
+
+
+def attach(*, actor: Person, group: str, code: str, name: str, data: bytes, now: datetime) -> KitFile:
+    """Attach a file: PDF, picture, CSV or XML, told by its content and not by its name."""
+    require(actor, "edit the kit")
+    get_item(group, code)
+    if not data or len(data) > MAX_FILE:
+        raise Fault("too_large", f"A file of 1 byte to {MAX_FILE // 2**20} MB is taken; this has {len(data) / 2**20:.1f} MB.", field="file")
+    kind = next((k for start, k in FILE_STARTS if data.startswith(start)), "")
+    if not kind:
+        text = data[:4096].lstrip(b"\xef\xbb\xbf \r\n")
+        if b"\x00" in data[:4096]:
+            raise Fault("wrong_kind", f"{name} is no PDF, picture, CSV or XML. It was not kept.", field="file")
+        kind = "application/xml" if text.startswith(b"<") else "text/csv"
+    plain = "".join(c for c in name if c.isalnum() or c in " ._-")[-120:] or "file"
+    made = KitFile(group=group, code=code, at=now, by=actor, name=plain, kind=kind, size=len(data))
+    made.file.save(f"{group}-{code}-{now:%Y%m%d%H%M%S%f}".replace("/", "-"), ContentFile(data), save=False)
+    made.save()
+    return made
+
+
+def take_certificate(*, actor: Person, code: str, name: str, data: bytes, now: datetime) -> tuple[Reference, Certificate]:
+    """Take a certificate's data over into a reference: its points, and what else it names; the file is attached."""
+    require(actor, "edit the kit")
+    item: Reference = get_item("reference", code)
+    found = read_certificate(name, data, unit=item.unit)
+    if found.serial and found.serial.casefold() != item.serial.casefold():
+        told = f"The certificate is of serial {found.serial}; {code} has {item.serial}. Nothing was taken over."
+        raise Fault("other_serial", told, field="file")
+    before = as_typed("reference", item)
+    item.points = [[p.applied, p.indicated, p.u] for p in found.points]
+    item.k = found.k
+    item.certificate = found.number[:40] or item.certificate
+    item.laboratory = found.laboratory[:80] or item.laboratory
+    if found.calibrated_on:
+        held = item.due_on - item.calibrated_on
+        item.calibrated_on = date.fromisoformat(found.calibrated_on)
+        item.due_on = item.calibrated_on + held
+    with transaction.atomic():
+        item.save()
+        after = as_typed("reference", item)
+        changed = {k: [before[k], after[k]] for k in after if before[k] != after[k]}
+        KitChange.objects.create(group="reference", code=code, at=now, by=actor, reason=f"Taken over from {name}"[:300], values=changed)
+        attach(actor=actor, group="reference", code=code, name=name, data=data, now=now)
+    return item, found

@@ -1,0 +1,191 @@
+"""The kit's registers: forms, states with their reasons, certificates read as data, incoming checks, and what stops."""
+
+import io
+from datetime import timedelta
+
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.utils import timezone
+
+from apps.kit.certificates import read_certificate
+from apps.kit.models import Buffer, GasBottle, KitChange, KitFile, Reference
+from apps.runs.tests.base import PlantTestCase
+from metrology.faults import Fault
+
+TODAY = timezone.localdate()
+FORM = {
+    "code": "MB-P09", "name": "Calibrator", "kind": "calibrator", "serial": "S9", "unit": "kPa", "low": "0", "high": "1000", "u_absolute": "0.1", "k": "2",
+    "certificate": "TP-9", "laboratory": "Tern Point", "traceability": "SI", "calibrated_on": (TODAY - timedelta(days=10)).isoformat(),
+    "due_on": (TODAY + timedelta(days=355)).isoformat(),
+}  # fmt: skip
+DCC = """<?xml version="1.0"?>
+<dcc:digitalCalibrationCertificate xmlns:dcc="https://ptb.de/dcc" xmlns:si="https://ptb.de/si">
+ <dcc:administrativeData><dcc:coreData><dcc:uniqueIdentifier>TP-77</dcc:uniqueIdentifier><dcc:endPerformanceDate>2026-11-01</dcc:endPerformanceDate></dcc:coreData>
+ <dcc:items><dcc:item><dcc:identifications><dcc:identification><dcc:issuer>manufacturer</dcc:issuer><dcc:value>{serial}</dcc:value>
+  <dcc:name><dcc:content>Serial number</dcc:content></dcc:name></dcc:identification></dcc:identifications></dcc:item></dcc:items>
+ <dcc:calibrationLaboratory><dcc:contact><dcc:name><dcc:content>Tern Point Laboratory</dcc:content></dcc:name></dcc:contact>
+ </dcc:calibrationLaboratory></dcc:administrativeData>
+ <dcc:measurementResults><dcc:measurementResult><dcc:results><dcc:result><dcc:data><dcc:list>
+  <dcc:quantity refType="basic_referenceValue"><si:realListXMLList>
+   <si:valueXMLList>0 50 100</si:valueXMLList><si:unitXMLList>\\bar</si:unitXMLList></si:realListXMLList></dcc:quantity>
+  <dcc:quantity refType="basic_measuredValue"><si:realListXMLList>
+   <si:valueXMLList>0.001 50.002 100.004</si:valueXMLList><si:unitXMLList>\\bar</si:unitXMLList>
+   <si:measurementUncertaintyUnivariateXMLList><si:expandedMUXMLList><si:valueExpandedMUXMLList>0.002 0.003 0.004</si:valueExpandedMUXMLList>
+   <si:coverageFactorXMLList>2</si:coverageFactorXMLList></si:expandedMUXMLList></si:measurementUncertaintyUnivariateXMLList></si:realListXMLList></dcc:quantity>
+ </dcc:list></dcc:data></dcc:result></dcc:results></dcc:measurementResult></dcc:measurementResults>
+</dcc:digitalCalibrationCertificate>"""
+
+
+class KitCase(PlantTestCase):
+    def setUp(self):
+        super().setUp()
+        self.sign_in(self.ruben)
+
+    def put(self, path, values, reason=""):
+        return self.client.put(f"/api/v1/kit/{path}/", {"values": values, "reason": reason}, content_type="application/json")
+
+    def add(self, group, **values):
+        return self.post(f"kit/{group}/", {"values": values})
+
+    def upload(self, path, data, name="c.csv"):
+        data = data.encode() if isinstance(data, str) else data
+        return self.client.post(f"/api/v1/kit/{path}/", {"file": SimpleUploadedFile(name, data)})
+
+
+class Registers(KitCase):
+    def test_a_reference_is_added_edited_and_keeps_its_history(self):
+        made = self.add("reference", **FORM).json()
+        self.assertEqual((made["standing"], made["form"]["u_absolute"]), ("in date", "0.1"))
+        points = "0 0.01 0.05; 500 500.1 0.2; 1000 1000 0.3"
+        edited = self.put("reference/MB-P09", {**made["form"], "points": points}, "certificate TP-9 typed in").json()
+        self.assertEqual(edited["form"]["points"], points)
+        self.assertEqual((edited["changes"][0]["by"], edited["changes"][0]["reason"]), ("Ruben Calder", "certificate TP-9 typed in"))
+        standard = Reference.objects.get(code="MB-P09").standard()
+        self.assertAlmostEqual(standard.expanded(250, unit="kPa"), 0.125)  # half-way between 0.05 and 0.2
+        self.assertAlmostEqual(standard.expanded(2.5, unit="bar"), 0.00125)
+
+    def test_every_fault_of_a_form_is_told(self):
+        bad = {**FORM, "code": "", "unit": "furlong", "high": "-5", "k": "9", "due_on": "soon", "points": "0 0", "u_absolute": ""}
+        told = {f["field"]: f["code"] for f in self.add("reference", **bad).json()["details"]["faults"]}
+        self.assertEqual(told, {"code": "missing", "k": "out_of_range", "due_on": "bad_date", "points": "bad_points"})
+        told = self.add("reference", **{**FORM, "unit": "furlong", "high": "-5", "u_absolute": ""}).json()["details"]["faults"]
+        self.assertEqual({f["code"] for f in told}, {"no_span", "no_uncertainty", "unknown_unit"})
+        self.add("reference", **FORM)
+        self.assertFailure(self.add("reference", **{**FORM, "code": "mb-p09"}), 400, "code_taken")
+        self.assertFailure(self.add("spoon", code="x"), 404, "unknown_group")
+        self.sign_in(self.ines)
+        self.assertFailure(self.add("reference", **FORM), 403, "not_allowed")
+
+    def test_bottles_fittings_and_buffers_have_their_registers(self):
+        bottle = {"code": "G-1", "name": "Hydrogen in air", "gases": "hydrogen, 2, % vol, 2", "balance": "air", "oxygen": "20.5", "litres": "58",
+                  "expires_on": (TODAY + timedelta(days=100)).isoformat()}  # fmt: skip
+        self.assertEqual(self.add("bottle", **bottle).status_code, 201)
+        self.assertEqual(GasBottle.objects.get().gases[0]["gas"], "hydrogen")
+        self.assertEqual(self.get("kit/bottle/G-1/").json()["form"]["gases"], "hydrogen, 2, % vol, 2")
+        self.assertFailure(self.add("bottle", **{**bottle, "code": "G-2", "gases": "hydrogen 2"}), 400, "bad_gases")
+        self.assertFailure(self.add("bottle", **{**bottle, "code": "G-2", "litres_drawn": "99"}), 400, "out_of_range")
+        self.assertEqual(self.add("fitting", code="V-1", kind="regulator", material="stainless steel", flow_l_min="0.5").status_code, 201)
+        buffer = {"code": "BU-1", "ph": "6.865", "table": "nist", "lot": "L7", "expires_on": (TODAY + timedelta(days=300)).isoformat(),
+                  "opened_on": (TODAY - timedelta(days=100)).isoformat(), "open_days": "90"}  # fmt: skip
+        self.assertEqual(self.add("buffer", **buffer).json()["standing"], "expired")  # open for too long, though its date is far off
+        self.assertEqual(Buffer.objects.get().good_until(), TODAY - timedelta(days=10))
+
+    def test_a_quarantined_reference_stops_what_counts_on_it(self):
+        self.sign_in(self.ines)
+        self.prepare()
+        answer = self.post("kit/reference/MB-P01/state/", {"state": "quarantined", "reason": "dropped from the ladder"})
+        self.assertEqual(answer.status_code, 200, answer.content)
+        self.assertIn("PT-2110", answer.json()["stops"][0]["says"])
+        self.assertEqual(answer.json()["standing"], "quarantined")
+        self.assertFailure(self.post("kit/reference/MB-P01/state/", {"state": "in service", "reason": "looks fine"}), 403, "not_allowed")
+        self.assertFailure(self.post("kit/reference/MB-P01/state/", {"state": "retired", "reason": "x"}), 403, "not_allowed")
+        self.assertFailure(self.post("kit/reference/MB-P01/state/", {"state": "quarantined", "reason": ""}), 400, "missing")
+        self.assertFailure(self.post("kit/reference/MB-P01/state/", {"state": "lost", "reason": "lost it"}), 400, "unknown_choice")
+        self.sign_in(self.ruben)
+        self.assertEqual(
+            self.post("kit/reference/MB-P01/state/", {"state": "in service", "reason": "checked against MB-P02"}).json()["state"],
+            "in service",
+        )
+        self.assertEqual(KitChange.objects.filter(code="MB-P01").count(), 2)
+
+    def test_what_it_can_be_used_for_and_why_not(self):
+        uses = {u["tag"]: u for u in self.get("kit/reference/MB-P01/").json()["uses"]}
+        self.assertTrue(uses["PT-2110"]["fits"])
+        self.assertIn("TUR", uses["PT-2110"]["says"])
+        uses = {u["tag"]: u for u in self.get("kit/reference/MB-P04/").json()["uses"]}
+        self.assertFalse(uses["PT-2110"]["fits"])
+        self.assertIn("certificate", uses["PT-2110"]["says"])
+
+
+class Certificates(KitCase):
+    def test_points_of_a_table_are_taken_over_in_the_reference_s_unit(self):
+        answer = self.upload("reference/MB-P01/certificate", "Applied [bar],Indicated [bar],U,k\n0,0.001,0.002,2\n10,10.01,0.004,2\n")
+        self.assertEqual(answer.status_code, 200, answer.content)
+        self.assertEqual(Reference.objects.get(code="MB-P01").points, [[0.0, 0.1, 0.2], [1000.0, 1001.0, 0.4]])
+        self.assertIn("brought to kPa", " ".join(answer.json()["says"]))
+        self.assertEqual(len(answer.json()["files"]), 1)
+
+    def test_a_digital_calibration_certificate_is_read(self):
+        answer = self.upload("reference/MB-P01/certificate", DCC.replace("{serial}", "MB-P01"), "dcc.xml")
+        self.assertEqual(answer.status_code, 200, answer.content)
+        item = Reference.objects.get(code="MB-P01")
+        self.assertEqual(
+            (item.certificate, item.laboratory, item.calibrated_on.isoformat()), ("TP-77", "Tern Point Laboratory", "2026-11-01")
+        )
+        self.assertEqual((item.due_on - item.calibrated_on).days, 365)
+        for point, expected in zip(item.points, ([0, 0.1, 0.2], [5000, 5000.2, 0.3], [10000, 10000.4, 0.4]), strict=True):
+            for a, b in zip(point, expected, strict=True):
+                self.assertAlmostEqual(a, b)
+        self.assertIn("signature was not checked", " ".join(answer.json()["says"]))
+
+    def test_a_certificate_of_another_item_is_refused_and_changes_nothing(self):
+        self.assertFailure(self.upload("reference/MB-P01/certificate", DCC.replace("{serial}", "OTHER"), "dcc.xml"), 400, "other_serial")
+        self.assertEqual(Reference.objects.get(code="MB-P01").points, [])
+        self.assertFalse(KitFile.objects.exists())
+
+    def test_files_that_are_no_certificate_say_so(self):
+        bomb = '<?xml version="1.0"?><!DOCTYPE a [<!ENTITY b "bb">]><a>&b;</a>'
+        for data, code in (
+            ("%PDF-1.4", "not_data"),
+            ("<a/>", "not_dcc"),
+            ("<a", "bad_xml"),
+            (bomb, "not_dcc"),
+            ("Applied,Temperature\n1,2", "no_columns"),
+            ("Applied,U\n1,0", "bad_points"),
+            ("Applied,U\n1,x", "not_a_number"),
+            (DCC.replace("valueExpandedMUXMLList", "other"), "no_points"),
+        ):
+            with self.assertRaises(Fault) as caught:
+                read_certificate("c", data.encode(), unit="kPa")
+            self.assertEqual(caught.exception.code, code, data[:60])
+
+    def test_attached_files_are_told_by_their_content_and_come_back(self):
+        made = self.upload("reference/MB-P01/files", b"%PDF-1.7 x", "cert.pdf").json()["files"][0]
+        answer = self.client.get(f"/api/v1/kit/files/{made['id']}/")
+        self.assertEqual((b"".join(answer.streaming_content), answer["Content-Type"]), (b"%PDF-1.7 x", "application/pdf"))
+        self.assertIn("attachment", answer["Content-Disposition"])
+        self.assertFailure(self.upload("reference/MB-P01/files", b"MZ\x00\x00", "cert.pdf"), 400, "wrong_kind")
+        self.assertFailure(
+            self.upload("reference/MB-P01/files", io.BytesIO(b"%PDF-" + b"x" * (16 * 2**20)).getvalue(), "a.pdf"), 400, "too_large"
+        )
+
+
+class Incoming(KitCase):
+    GOOD = {"certificate": "yes", "accessories": "yes", "self_test": "yes", "fail_point": "yes", "zero_source": "yes", "span": "yes", "memory": "yes",
+            "alarm_s": "4", "samples": "1000", "interval_s": "30"}  # fmt: skip
+
+    def check(self, **changes):
+        return self.post("kit/reference/MB-P01/incoming/", {"values": {**self.GOOD, **changes}})
+
+    def test_portable_kit_is_accepted_or_quarantined_with_reasons(self):
+        self.sign_in(self.ines)
+        told = self.check().json()
+        self.assertEqual(told["state"], "in service")
+        self.assertIn("Battery 8.3 h", told["changes"][0]["reason"])
+        told = self.check(self_test="no", alarm_s="20", samples="100").json()
+        self.assertEqual(told["state"], "quarantined")
+        for part in ("self-test is not clean", "after 20 s", "lasted 0.8 h"):
+            self.assertIn(part, told["changes"][0]["reason"])
+        self.assertFailure(self.check(span=""), 400, "missing")
+        self.assertFailure(self.check(certificate="does not apply"), 400, "missing")
+        self.assertFailure(self.check(interval_s=""), 400, "missing")
+        self.assertFailure(self.check(alarm_s="soon"), 400, "not_a_number")
