@@ -409,3 +409,10 @@ FITTINGS: list[dict[str, Any]] = [
     {"code": "MB-L01", "kind": "line", "material": "PTFE-lined", "length_m": 1.5, "is_conditioned": True},
     {"code": "MB-L02", "kind": "line", "material": "PVC", "length_m": 5.0},
 ]
+BUFFERS = [  # code, pH at 25 C, table, lot, days since it was opened (0: not yet), days to expiry
+    ("MB-L01", 6.865, "nist", "L-2291", 20, 300),
+    ("MB-L02", 9.180, "nist", "L-2295", 20, 260),
+    ("MB-L03", 4.005, "nist", "L-2270", 120, 200),
+    ("MB-L04", 7.00, "technical", "L-2188", 0, -12),
+]
+MUSTS = ["AE-6001A", "AE-6001B", "AE-6002", "TT-4205", "TE-4201"]  # of tomorrow's round, whatever their date

@@ -141,7 +141,7 @@ def start_solving(*, actor: Person, round_id: uuid.UUID, now: datetime, seconds:
     found = get_round(round_id)
     before = found.status
     Round.objects.filter(pk=round_id).update(status="solving", result={**found.result, "progress": []})
-    background.start(_solve, round_id, before, minute_of(found, now), seconds)
+    background.start(solve_round, round_id, before, minute_of(found, now), seconds)
     return get_round(round_id)
 
 
@@ -168,7 +168,8 @@ def _standing_still(found: Round, now: int, *, is_running: bool) -> tuple[dict[s
     return keep, gone
 
 
-def _solve(round_id: uuid.UUID, before: str, now: int, seconds: float) -> None:
+def solve_round(round_id: uuid.UUID, before: str, now: int, seconds: float) -> None:
+    """Build a round, tell how far it is, and store the plan; before: its status to go back to when there is none."""
     found = get_round(round_id)
     after = "under way" if before == "under way" else "planned"
     try:

@@ -20,7 +20,7 @@ from apps.plant.api.serializers import (
     InstrumentRowSerializer,
 )
 from apps.plant.models import Instrument
-from apps.plant.register import as_typed
+from apps.plant.register import FIELDS, as_typed
 from apps.plant.selectors import (
     detail_fields,
     form_choices,
@@ -101,6 +101,17 @@ class InstrumentView(APIView):
         return Response(_page(edited))
 
 
+SHOWN = ("system", "ex_marking", "access", "permit_kind", "voting_group", "zone", "people", "due_rule", "grace_days", "documents")
+
+
+def _register_words(i: Instrument) -> list[str]:
+    """What of the register stands beside its range: where it is, how it is reached, when it is due; what is as usual is left out."""
+    typed = as_typed(i)
+    usual = {"people": "1", "due_rule": "fixed", "grace_days": "0"}
+    shown = [FIELDS[n] for n in SHOWN if typed[n] and typed[n] != usual.get(n)]
+    return [f"{f.label}: {f.words.get(typed[f.name], typed[f.name])}" for f in shown]
+
+
 def _page(i: Instrument) -> dict[str, Any]:
     runs = i.runs.exclude(status="voided").select_related("technician").order_by("-started_at")[:12]
     return {
@@ -110,7 +121,7 @@ def _page(i: Instrument) -> dict[str, Any]:
         "output": f"{i.output_lo:g} to {i.output_hi:g} {i.output_unit}, {KINDS[i.transfer]}",
         "policies": list(describe_policy(policy_for(i), for_gas=i.method in GAS)),
         "methods": methods_for(i),
-        "detail_words": [f"{d['name']}: {d['value']}" for d in details_words(i.setup())],
+        "detail_words": [*_register_words(i), *(f"{d['name']}: {d['value']}" for d in details_words(i.setup()))],
         "open_run": next((r.id for r in runs if r.status in OPEN), None),
         "due_reason": due_words(i, timezone.localdate()),
         "results": [

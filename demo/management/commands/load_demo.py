@@ -14,11 +14,13 @@ from django.utils import timezone
 
 from apps.accounts.models import Person
 from apps.bench.maps import load_map
-from apps.kit.models import GasBottle, GasFitting, Reference
+from apps.kit.models import Buffer, GasBottle, GasFitting, Reference
+from apps.planning.rounds import make_round, solve_round
 from apps.plant.models import Area, Instrument, InstrumentChange, PolicyLayer
+from apps.runs.due import ask_deferral, report_trigger
 from demo.gas_history import play_detectors
 from demo.history import PlayedRun
-from demo.plant import AREAS, BOTTLES, FITTINGS, LAB, OTHERS, PASSWORD, PEOPLE, REFERENCES, SKILLS, TRACE, TRANSMITTERS
+from demo.plant import AREAS, BOTTLES, BUFFERS, FITTINGS, LAB, MUSTS, OTHERS, PASSWORD, PEOPLE, REFERENCES, SKILLS, TRACE, TRANSMITTERS
 from metrology.simulation.transmitter import Faults, SimulatedTransmitter
 
 SEED = 2101
@@ -75,6 +77,16 @@ class Loader:
             )
         for row in FITTINGS:
             GasFitting.objects.create(**row)
+        for code, ph, table, lot, opened, expires in BUFFERS:
+            Buffer.objects.create(
+                code=code,
+                ph=ph,
+                table=table,
+                lot=lot,
+                litres=1,
+                opened_on=self.now.date() - timedelta(days=opened) if opened else None,
+                expires_on=self.now.date() + timedelta(days=expires),
+            )
         for path in sorted(MAPS.glob("*.json")):
             if path.name != "world.json":
                 load_map(path)
@@ -83,7 +95,23 @@ class Loader:
             for at, instrument, device, is_last in runs:
                 self._play(at, instrument, device, is_last=is_last)
             self._under_way(devices[3][0])
+            self._plan()
             self.number = play_detectors(self.now, self.number, [self.people[u] for u in ("ines", "tomas", "oda")], self.people["marta"])
+
+    def _plan(self) -> None:
+        """A round for tomorrow, and what happened since."""
+        day = timezone.localdate(self.now) + timedelta(days=1)
+        crew = [{"username": u, "start": "07:30", "end": "15:30"} for u in ("ines", "tomas", "oda")]
+        permits = [{"area": code, "start": "08:00", "end": "15:00"} for code, area in self.areas.items() if area.needs_permit]
+        asked = {"name": "Morning round", "day": day.isoformat(), "crew": crew, "permits": permits, "musts": MUSTS}
+        made = make_round(actor=self.people["ruben"], data=asked, now=self.now)
+        solve_round(made.id, "draft", 0, 3.0)
+        moved = Instrument.objects.get(tag="AE-3001")
+        report_trigger(actor=self.people["oda"], instrument=moved, kind="power-down", note="breaker of the storage hall", now=self.now)
+        late = Instrument.objects.get(tag="PT-1102")
+        until = (timezone.localdate(self.now) + timedelta(days=30)).isoformat()
+        why = "Pump B stands still until the shutdown; pump A is watched"
+        ask_deferral(actor=self.people["ruben"], instrument=late, until=until, reason=why, now=self.now)
 
     def _person(self, username: str, first: str, last: str, role: str) -> Person:
         return Person.objects.create_user(

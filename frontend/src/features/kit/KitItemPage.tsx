@@ -220,7 +220,7 @@ export function KitItemPage() {
         ))}
       </div>
       {i.stops.length > 0 && (
-        <Message tone={i.state === "in service" ? "edge" : "out"} title={i.state === "in service" ? "These count on it" : "These stop"}>
+        <Message tone={i.state === "in service" ? "edge" : "out"} title={i.state === "in service" ? "These count on it" : "These stop: give the runs another, build the rounds anew"}>
           <ul className="list-disc pl-5">
             {i.stops.map((s) => (
               <li key={s.kind + s.id + s.says}>{s.says}</li>

@@ -60,6 +60,22 @@ export function Timeline({ round, chosen, onChoose }: Props) {
   );
 }
 
+/** A tag that may break behind its hyphen, so that it is whole in a narrow block. */
+function Tag({ tag }: { tag: string }) {
+  const [head, ...rest] = tag.split("-");
+  return (
+    <span className="min-w-0 overflow-hidden">
+      {head}
+      {rest.length > 0 && (
+        <>
+          -<wbr />
+          {rest.join("-")}
+        </>
+      )}
+    </span>
+  );
+}
+
 interface BarProps {
   job: RoundJob;
   username: string;
@@ -90,7 +106,7 @@ function Bars({ job, username, at, wide, chosen, onChoose }: BarProps) {
         >
           {job.is_locked && n === 0 && <Lock size={12} aria-hidden="true" className="shrink-0" />}
           {job.late_min > 5 && n === tasks.length - 1 && <TriangleAlert size={12} aria-hidden="true" className="shrink-0 text-iron" />}
-          {t.end - t.start >= READABLE_MIN && <span className="min-w-0 truncate">{job.tag}</span>}
+          {t.end - t.start >= READABLE_MIN && <Tag tag={job.tag} />}
         </button>
       ))}
       {hold && <div className="absolute top-[4.4rem] h-1 rounded bg-amber" style={{ left: at(hold.start), width: wide(last.end - hold.start) }} />}

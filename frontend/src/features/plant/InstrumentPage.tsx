@@ -1,10 +1,14 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
 import { Link, useParams } from "react-router";
-import { ApiFailure, type Schemas } from "../../api/client";
+import { ApiFailure, client, unwrap, type Schemas } from "../../api/client";
 import { useInstrument } from "../../api/queries";
 import { useMay } from "../../app/session";
 import { Button, LinkButton } from "../../ui/Button";
 import { day, moment, signedPercent } from "../../ui/format";
+import { ChoiceField, TextField } from "../../ui/fields";
 import { Failure, Loading, Message } from "../../ui/Message";
+import { Modal } from "../../ui/Modal";
 import { Verdict } from "../../ui/Verdict";
 import { useStart } from "../today/TodayPage";
 import { HistoryPlot } from "./HistoryPlot";
@@ -158,6 +162,7 @@ export function InstrumentPage() {
           <div className="overflow-x-auto">
             <Results i={i} />
           </div>
+          <Happened tag={i.tag} />
           <h2 className="mt-6 border-b-2 border-slate font-bold">Changes of the register</h2>
           <ul className="text-sm">
             {i.changes.map((c) => (
@@ -168,6 +173,50 @@ export function InstrumentPage() {
           </ul>
         </div>
       </div>
+    </div>
+  );
+}
+
+/** What happened to it, so that it falls due whatever its interval says. */
+function Happened({ tag }: { tag: string }) {
+  const may = useMay("report what happened");
+  const queries = useQueryClient();
+  const [open, setOpen] = useState(false);
+  const [form, setForm] = useState({ kind: "power-down", note: "", minutes: "" });
+  const kinds = useQuery({ queryKey: ["due", "kinds"], queryFn: () => unwrap(client.GET("/api/v1/due/", { params: { query: { days: "0" } } })), enabled: open });
+  const report = useMutation({
+    mutationFn: async () => {
+      const { error, response } = await client.POST("/api/v1/instruments/{tag}/happened/", { params: { path: { tag } }, body: form });
+      if (error !== undefined) throw new ApiFailure(response.status, error);
+    },
+    onSuccess: () => {
+      setOpen(false);
+      void queries.invalidateQueries();
+    },
+  });
+  if (!may) return null;
+  return (
+    <div className="mt-4">
+      <Button onClick={() => setOpen(true)}>Something happened to it…</Button>
+      {open && (
+        <Modal open onClose={() => setOpen(false)} title={`What happened to ${tag}`}>
+          <form
+            className="space-y-3"
+            onSubmit={(e) => {
+              e.preventDefault();
+              report.mutate();
+            }}
+          >
+            <ChoiceField label="What" value={form.kind} onChange={(kind) => setForm({ ...form, kind })} options={kinds.data?.triggers ?? [{ value: form.kind, label: "…" }]} />
+            <TextField label="Due in" unit="min" numeric hint="Empty: at once; to zero again once warm: 20" value={form.minutes} onChange={(minutes) => setForm({ ...form, minutes })} />
+            <TextField label="Note" value={form.note} onChange={(note) => setForm({ ...form, note })} />
+            {report.isError && <Failure error={report.error} />}
+            <Button kind="primary" type="submit" disabled={report.isPending}>
+              It makes it due
+            </Button>
+          </form>
+        </Modal>
+      )}
     </div>
   );
 }
