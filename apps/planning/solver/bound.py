@@ -13,8 +13,8 @@ from apps.planning.solver.problem import HERE, Problem
 
 
 def shortest_ways(problem: Problem) -> dict[tuple[str, str], int]:
-    """The ways between areas with every detour that is shorter taken, so that no walk can be below them."""
-    ways = problem.all_ways()
+    """The ways between areas less the step that each stop takes anyhow, every detour that is shorter taken: no walk is below them."""
+    ways = {pair: max(0, minutes - HERE) for pair, minutes in problem.all_ways().items()}
     places = sorted({a for a, _ in ways})
     for via in places:
         for a in places:
@@ -25,7 +25,7 @@ def shortest_ways(problem: Problem) -> dict[tuple[str, str], int]:
 
 
 class BoundModel:
-    """The relaxed problem."""
+    """The relaxed problem. A day has two halves, before and after lunch; each begins and ends at the base."""
 
     def __init__(self, problem: Problem) -> None:
         self.problem, self.model = problem, cp_model.CpModel()
@@ -49,28 +49,47 @@ class BoundModel:
         m.maximize(sum(j.value * self.present[j.key] for j in problem.jobs))
 
     def _day(self, n: int, ways: Mapping[tuple[str, str], int]) -> None:
+        m, worker = self.model, self.problem.people[n]
+        mine = [j for j in self.problem.jobs if self.problem.may(worker, j)]
+        halves: list[dict[tuple[str, int], cp_model.IntVar]] = [{} for _ in range(2 if worker.lunch else 1)]
+        for j in mine:
+            for k in range(len(j.tasks)):
+                for half in halves:
+                    half[j.key, k] = m.new_bool_var("")
+                m.add(sum(half[j.key, k] for half in halves) == self.does[j.key, n])
+            for k in range(len(j.tasks) - 1):
+                # A later task never lies in the half before that of an earlier one.
+                m.add_implication(halves[0][j.key, k + 1], halves[0][j.key, k])
+        if worker.lunch is None:
+            self._half(halves[0], ways, worker.end - worker.start)
+            return
+        lunch = m.new_int_var(max(worker.start, worker.lunch[0]), worker.lunch[1], "")
+        self._half(halves[0], ways, lunch - worker.start)
+        self._half(halves[1], ways, worker.end - worker.lunch[2] - lunch)
+
+    def _half(
+        self, tasks: Mapping[tuple[str, int], cp_model.IntVar], ways: Mapping[tuple[str, str], int], room: cp_model.LinearExprT
+    ) -> None:
+        """The tasks of half a day with the shortest tour through their areas fit into its room."""
         m, p = self.model, self.problem
-        worker = p.people[n]
-        areas = sorted({j.area for j in p.jobs} - {p.base})
+        areas = sorted({p.index[key].area for key, _ in tasks} - {p.base})
         sees = {a: m.new_bool_var("") for a in areas}
         places = [p.base, *areas]
         arcs, walk = [], []
+        stays = m.new_bool_var("")
         for i, a in enumerate(places):
             for k, b in enumerate(places):
-                lit = m.new_bool_var("") if i != k else sees[a].negated() if a != p.base else m.new_bool_var("")
+                lit = m.new_bool_var("") if i != k else sees[a].negated() if a != p.base else stays
                 arcs.append((i, k, lit))
                 if i != k:
                     walk.append(ways[a, b] * lit)
         m.add_circuit(arcs)
-        mine = [j for j in p.jobs if p.may(worker, j)]
-        for j in mine:
-            if j.area != p.base:
-                m.add_implication(self.does[j.key, n], sees[j.area])
-        # The first stop in an area is walked to by the tour; each further one takes the few steps from instrument to instrument.
-        # Each visit to the base, for lunch or work, may save one such step.
-        steps = HERE * (sum(len(j.tasks) * self.does[j.key, n] for j in mine) - sum(sees.values()) - 2)
-        room = worker.end - worker.start - (worker.lunch[2] if worker.lunch else 0)
-        m.add(sum(j.attention * self.does[j.key, n] for j in mine) + steps + sum(walk) <= room)
+        for (key, _), lit in tasks.items():
+            if p.index[key].area != p.base:
+                m.add_implication(lit, sees[p.index[key].area])
+        work = sum((p.index[key].tasks[k] + HERE) * lit for (key, k), lit in tasks.items())
+        # Back to the base takes one more step, when somewhere else was gone to.
+        m.add(work + sum(walk) + HERE * stays.negated() <= room)
 
     def _things(self) -> None:
         m, p, many = self.model, self.problem, len(self.problem.people)

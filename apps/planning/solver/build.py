@@ -1,4 +1,4 @@
-"""A round built within a time: a plan at once, bettered while the bound is worked out beside it, then the exact search."""
+"""A round built within a time: a plan at once, bettered while the bound is worked out beside it; a small one is then searched exactly."""
 
 from __future__ import annotations
 
@@ -15,6 +15,7 @@ from apps.planning.solver.search import improve
 
 QUICK_S = 1.0
 SMALL = 14  # jobs; so few are searched exactly from the start
+LARGE = 30  # jobs; of so many the exact search gains less than bettering on
 
 
 @dataclass(frozen=True)
@@ -63,16 +64,17 @@ def build_round(
         on_better(plan, plan.value(problem), bound[0], spent())
         if plan.value(problem) >= everything:
             return built(plan, best=True)
+    is_large = len(problem.jobs) > LARGE
     if plan is not None and len(problem.jobs) > SMALL:
-        side = threading.Thread(target=lambda: bound.append(find_bound(problem, seconds=0.4 * seconds)), daemon=True)
+        side = threading.Thread(target=lambda: bound.append(find_bound(problem, seconds=0.5 * seconds)), daemon=True)
         side.start()
-        better = quick_plan(problem, seconds=max(0.1, 0.55 * seconds - spent()), seed=11, should_stop=should_stop)
+        better = quick_plan(problem, seconds=max(0.1, (0.97 if is_large else 0.5) * seconds - spent()), seed=11, should_stop=should_stop)
         side.join(0.0 if should_stop() else seconds)
         bound[0] = min(bound)
         if whole(better) and better.value(problem) > plan.value(problem):
             plan = better
             on_better(plan, plan.value(problem), bound[0], spent())
-    if plan is not None and (should_stop() or plan.value(problem) >= bound[0]):
+    if plan is not None and (is_large or should_stop() or plan.value(problem) >= bound[0]):
         return built(plan, best=False)
     out = improve(
         problem,

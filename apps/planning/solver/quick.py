@@ -5,13 +5,15 @@ from __future__ import annotations
 import math
 import random
 import time
+from bisect import insort
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from itertools import combinations
 
-from apps.planning.solver.problem import Job, Placed, Plan, Problem, Worker
+from apps.planning.solver.problem import HERE, Job, Placed, Plan, Problem, Worker
 
 STEP = 5
+WARMTH = 15.0  # points of worth by which a plan may be worse, at first, to be gone on from
 WALK = 6.0  # what a minute of walking counts against ten minutes later in the day
 DAY = 24 * 60
 Block = tuple[int, int, str]
@@ -28,11 +30,13 @@ class Board:
     owners: dict[str, str] = field(default_factory=dict)
     litres: dict[str, float] = field(default_factory=dict)
     holds: dict[str, list[tuple[int, int]]] = field(default_factory=dict)
+    free: dict[str, int] = field(default_factory=dict)  # minutes of each shift that nothing stands in, walking not counted
 
     def __post_init__(self) -> None:
         self.litres = dict(self.problem.litres)
         for w in self.problem.people:
             self.blocks[w.key] = []
+            self.free[w.key] = w.end - w.start
         self.way = self.problem.all_ways()
 
     def add_lunches(self) -> None:
@@ -83,6 +87,8 @@ class Board:
         best: tuple[float, tuple[int, ...], Sequence[Worker], tuple[str, ...], tuple[str, ...]] | None = None
         able = [w for w in self.problem.people if self.problem.may(w, job)]
         for those in [team] if team else combinations(able, job.people):
+            if any(self.free[w.key] < job.attention + HERE * len(job.tasks) for w in those):
+                continue
             things = self._things(job, those[0].key)
             if things is None:
                 continue
@@ -154,6 +160,7 @@ class Board:
             for w in team:
                 for b in own:
                     self.blocks[w.key].remove(b)
+                    self.free[w.key] += b[1] - b[0]
             if at is None or at > ready + job.slack:
                 return None
             starts.append(at)
@@ -184,8 +191,8 @@ class Board:
             self.litres[bottle] -= need.litres
 
     def _put(self, person: str, block: Block) -> None:
-        self.blocks.setdefault(person, []).append(block)
-        self.blocks[person].sort()
+        insort(self.blocks[person], block)
+        self.free[person] -= block[1] - block[0]
 
     def plan(self) -> Plan:
         """The plan as it stands; lunches of those who have work."""
@@ -229,17 +236,41 @@ def _better(problem: Problem, best: Plan, seconds: float, chance: random.Random,
     score = top = _rank(problem, best)
     while (spent := time.monotonic() - began) < seconds and not should_stop():
         out = _neighbours(problem, current, chance)
-        kept = sorted((k for k in current.placed if k not in out), key=lambda k: current.placed[k].starts[0])
+        kept = _sequence(problem, current, out, chance)
         rest = [j for j in problem.jobs if j.key not in kept]
         rest.sort(key=lambda j: (not j.is_must, -_worth(j) * chance.uniform(0.6, 1.4)))
         plan = decode(problem, [*(jobs[k] for k in kept), *rest], {k: current.placed[k].people for k in kept})
         rank = _rank(problem, plan)
-        warmth = 40.0 * max(0.0, 1 - spent / seconds)
+        warmth = WARMTH * max(0.0, 1 - spent / seconds)
         if rank[0] >= score[0] and (rank[1] >= score[1] or chance.random() < math.exp((rank[1] - score[1]) / max(warmth, 1e-6))):
             current, score = plan, rank
         if rank > top:
             best, top = plan, rank
     return best
+
+
+def _sequence(problem: Problem, plan: Plan, out: set[str], chance: random.Random) -> list[str]:
+    """What stays in a plan, in its order; now and then one person's jobs gathered by area, or one area's jobs moved in the day."""
+    kept = sorted((k for k in plan.placed if k not in out), key=lambda k: plan.placed[k].starts[0])
+    kind = chance.random()
+    if kind < 0.4 or not kept:
+        return kept
+    person = chance.choice(problem.people).key
+    mine = [k for k in kept if person in plan.placed[k].people and not problem.index[k].fixed]
+    if len(mine) < 2:
+        return kept
+    areas = list(dict.fromkeys(problem.index[k].area for k in mine))
+    if kind < 0.6:
+        i = chance.randrange(len(mine))
+        mine.insert(chance.randrange(len(mine)), mine.pop(i))
+    else:
+        if kind > 0.8:
+            i = chance.randrange(len(areas))
+            areas.insert(chance.randrange(len(areas)), areas.pop(i))
+        mine.sort(key=lambda k: areas.index(problem.index[k].area))
+    moved = iter(mine)
+    taken = set(mine)
+    return [next(moved) if k in taken else k for k in kept]
 
 
 def _neighbours(problem: Problem, plan: Plan, chance: random.Random) -> set[str]:
@@ -249,7 +280,7 @@ def _neighbours(problem: Problem, plan: Plan, chance: random.Random) -> set[str]
         return set()
     seed = plan.placed[chance.choice(placed)]
     area = problem.index[chance.choice(placed)].area
-    many = chance.randint(2, 7)
+    many = chance.randint(1, 5)
     kind = chance.random()
     if kind < 0.4:
         near = [k for k in placed if problem.index[k].area == area]
