@@ -105,13 +105,12 @@ class RowJudge:
         self.letters = {c["field"]: column_letter(n) for n, c in enumerate(columns) if c["field"]}
         self.known = Known.for_many()
         wanted = {t.strip() for t in tags}
-        chosen = Instrument.objects.select_related("area").iterator(2000) if len(wanted) > 500 else self._few(wanted)
-        self.existing = {i.tag: i for i in chosen if i.tag in wanted}
+        self.existing = {i.tag: i for part in _parts(sorted(wanted)) for i in self._of(part)}
         self.seen: dict[str, int] = {}
 
     @staticmethod
-    def _few(wanted: set[str]) -> Iterable[Instrument]:
-        return Instrument.objects.select_related("area").filter(tag__in=wanted)
+    def _of(tags: Sequence[str]) -> Iterable[Instrument]:
+        return Instrument.objects.select_related("area").filter(tag__in=tags)
 
     def row(self, batch: ImportBatch, number: int, cells: dict[str, str]) -> ImportRow:
         """The row with its fate."""
@@ -283,7 +282,7 @@ def _write_part(batch: ImportBatch, judge: RowJudge, numbers: Sequence[int], act
         (new if row.fate == "new" else changed).append((row, made))
         row.fate = "written"
     for _, made in (*new, *changed):
-        made.tag_key = made.tag.casefold()
+        made.fold()
     Instrument.objects.bulk_create([i for _, i in new])
     if changed:
         names = [f.attname for f in Instrument._meta.concrete_fields if not f.primary_key]

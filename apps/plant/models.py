@@ -78,6 +78,7 @@ class Instrument(models.Model):
 
     tag = models.CharField(max_length=40, unique=True)
     tag_key = models.CharField(max_length=40, unique=True, editable=False)
+    search_key = models.CharField(max_length=240, editable=False, default="")  # tag, service and serial folded, for one look
     serial = models.CharField(max_length=60)
     service = models.CharField(max_length=120)
     area = models.ForeignKey(Area, on_delete=models.PROTECT, related_name="instruments")
@@ -132,9 +133,14 @@ class Instrument(models.Model):
         return self.tag
 
     def save(self, *args: Any, **kwargs: Any) -> None:
-        """Keep the folded tag beside the tag, so that two tags can't differ in case alone."""
-        self.tag_key = self.tag.casefold()
+        """Keep the folded texts beside what they are made of."""
+        self.fold()
         super().save(*args, **kwargs)
+
+    def fold(self) -> None:
+        """Fold the tag, so that two can't differ in case alone, and what a search looks through; before a save in bulk too."""
+        self.tag_key = self.tag.casefold()
+        self.search_key = f"{self.tag} {self.service} {self.serial}".casefold()[:240]
 
     @property
     def is_runnable(self) -> bool:

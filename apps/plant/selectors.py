@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.db.models import Q, QuerySet
+from django.db.models import QuerySet
 
 from apps.plant.models import Area, Instrument
 from apps.plant.register import REGISTER
@@ -21,7 +21,7 @@ def list_instruments(*, search: str = "", area: str = "", family: str = "") -> Q
     """Instruments by any part of tag, service or serial, by area code, by family."""
     found = Instrument.objects.select_related("area")
     if search:
-        found = found.filter(Q(tag_key__contains=search.casefold()) | Q(service__icontains=search) | Q(serial__icontains=search))
+        found = found.filter(search_key__contains=search.casefold())
     if area:
         found = found.filter(area__code=area)
     if family:

@@ -52,7 +52,6 @@ class Bench:
         rows = [
             Instrument(
                 tag=f"PT-{100000 + n}",
-                tag_key=f"pt-{100000 + n}",
                 serial=f"B-{n}",
                 service=f"Line {n % 977} pressure",
                 area=areas[n % len(areas)],
@@ -66,6 +65,8 @@ class Bench:
             )
             for n in range(made)
         ]
+        for row in rows:
+            row.fold()
         Instrument.objects.bulk_create(rows, batch_size=BATCH)
 
     def _runs(self) -> None:
