@@ -72,9 +72,9 @@ export function KitPage() {
           <tbody>
             {kit.data.map((r) => (
               <tr key={r.code} className="border-b border-rule">
-                <td className="py-2 pl-3">
+                <td className="pl-3">
                   <KitLink group="reference" code={r.code} />
-                  <span className="text-sm">{r.name}</span>
+                  <span className="block pb-1 text-sm leading-tight">{r.name}</span>
                 </td>
                 <td>
                   <span className="block whitespace-nowrap">{r.range}</span>

@@ -160,7 +160,7 @@ export function ReadingsStep({ run, step }: StepProps) {
               From paper
             </Button>
           )}
-          <span className="mr-auto text-sm text-muted">Gives {r.believable}.</span>
+          <span className="mr-auto" />
           {readsLive && !typed.indicated ? (
             // Pressed too early it says what is still moving; it is never dead under a finger.
             <Button kind={ready ? "primary" : "plain"} type="submit" large disabled={busy}>
@@ -202,7 +202,7 @@ export function ReadingsStep({ run, step }: StepProps) {
               onChange={(v) => set(q.name, v)}
               inputRef={isIt ? field : undefined}
               autoFocus={isIt}
-              hint={fromLive ? "" : q.hint}
+              hint={fromLive ? "" : q.hint || (isIt ? `Gives ${r.believable}.` : "")}
             />
           );
         })}
