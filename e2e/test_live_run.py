@@ -79,7 +79,8 @@ class LiveRun(BenchJourney):
             )
             expect(p.get_by_role("heading", name="As found", exact=True)).to_be_visible()
             self.choose_sources(Reference_reads=f"other: Probe in {code} {SCPI}", Sensor_reads=f"Sensor in {code} {SCPI}")
-        p.get_by_role("link", name="Round", exact=True).click()
+        p.get_by_role("link", name="Plan", exact=True).click()
+        p.get_by_role("link", name="Several at once on the bench").click()
         for code in ("A", "B"):
             p.get_by_text(f"TE-{code}, Liquor {code}").click()
         expect(p.get_by_role("region", name="Plan of the round")).to_contain_text("saved")

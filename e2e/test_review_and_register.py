@@ -78,7 +78,7 @@ class Register(BrowserTestCase):
         p.get_by_label("Tag", exact=True).fill("PT-9001")
         p.get_by_label("Serial").fill("S-1")
         p.get_by_label("Service").fill("Header")
-        p.get_by_label("Area").select_option("RO")
+        p.get_by_label("Area", exact=True).select_option("RO")
         p.get_by_label("URV", exact=True).fill("100")
         p.get_by_role("button", name="Add it").click()
         expect(p.get_by_text("the range needs two different ends").first).to_be_visible()

@@ -8,7 +8,8 @@ from django.contrib.auth import authenticate
 from django.http import HttpRequest
 
 from apps.accounts.models import Person
-from config.failures import NotAllowed
+from apps.accounts.policy import require
+from config.failures import Missing, NotAllowed
 from metrology.faults import Fault
 
 LOCKED_OUT = Fault(
@@ -36,3 +37,17 @@ def confirm_password(request: HttpRequest, person: Person, password: str) -> Non
     confirmed = check_credentials(request, person.username, password)
     if confirmed.pk != person.pk:
         raise NotAllowed("not_allowed", "That is somebody else's password.")
+
+
+def set_skills(*, actor: Person, username: str, skills: str) -> Person:
+    """What somebody is qualified for, one after the other with ;. Rounds give gas work to those only who have 'gas work'."""
+    require(actor, "plan the work")
+    found = Person.objects.filter(username=username, is_active=True).first()
+    if found is None:
+        raise Missing("unknown_person", f"There is nobody called {username[:40]} here.", field="username")
+    listed = list(dict.fromkeys(part.strip().casefold() for part in skills.split(";") if part.strip()))
+    if sum(len(s) + 2 for s in listed) > 200:
+        raise Fault("too_long", "That is more than 200 characters of qualifications.", field="skills")
+    found.skills = "; ".join(listed)
+    found.save(update_fields=["skills"])
+    return found

@@ -9,6 +9,7 @@ from datetime import date, datetime, timedelta
 from itertools import pairwise
 from typing import Any
 
+from django.conf import settings
 from django.db import transaction
 from django.utils import timezone
 
@@ -17,6 +18,7 @@ from apps.accounts.policy import require
 from apps.planning.following import get_round, minute_of, plan_of, runs_of
 from apps.planning.jobs import build_problem
 from apps.planning.models import Round, RoundJob
+from apps.planning.solver.apart import build_apart
 from apps.planning.solver.build import Built, build_round
 from apps.planning.solver.check import find_breaches
 from apps.planning.solver.problem import Fixed, Placed, Plan, Problem
@@ -176,7 +178,8 @@ def solve_round(round_id: uuid.UUID, before: str, now: int, seconds: float) -> N
         keep, gone = _standing_still(found, now, is_running=before == "under way")
         problem = build_problem(found, now=now, keep=keep, gone=gone)
         stop = _Stop(round_id)
-        built = build_round(problem, seconds=seconds, on_better=_teller(round_id), should_stop=stop.is_asked)
+        build = build_round if settings.BACKGROUND_INLINE else build_apart
+        built = build(problem, seconds=seconds, on_better=_teller(round_id), should_stop=stop.is_asked)
         _store(found, problem, built, gone)
         after = after if built.plan else before
     except Exception:

@@ -10,9 +10,11 @@ from django.db import transaction
 
 from apps.accounts.models import Person
 from apps.accounts.policy import require
-from apps.plant.models import Instrument, InstrumentChange, PolicyLayer
+from apps.plant.models import Area, Instrument, InstrumentChange, PolicyLayer
 from apps.plant.register import as_typed, differences, fill
+from metrology.faults import Fault, Faults, require_range
 from metrology.judgement.policy import Policy, resolve_policy
+from metrology.quantities.typed import parse_typed
 
 # Called with each instrument whose interval, rule or policy was edited; what works out due dates follows it this way.
 FOLLOWERS: list[Callable[[Instrument], None]] = []
@@ -24,6 +26,33 @@ def tell_edited(instruments: Iterable[Instrument]) -> None:
     for instrument in instruments:
         for follow in FOLLOWERS:
             follow(instrument)
+
+
+@transaction.atomic
+def store_area(*, actor: Person, code: str, data: Mapping[str, Any]) -> Area:
+    """Add an area, or change the one of that code; where it lies gives the walking times of rounds, in metres on the plan of the site."""
+    require(actor, "edit the plant")
+    faults: list[Fault] = []
+    found = Area.objects.filter(code=code).first() or Area(code=code.strip())
+    if not found.pk and not (1 <= len(found.code) <= 12 and found.code.isalnum()):
+        faults.append(Fault("bad_code", "The code has 1 to 12 letters and digits.", field="code"))
+    found.name = str(data.get("name", found.name) or "").strip()
+    if not 1 <= len(found.name) <= 80:
+        faults.append(Fault("missing", "The name has 1 to 80 characters.", field="name"))
+    elif Area.objects.filter(name__iexact=found.name).exclude(pk=found.pk).exists():
+        faults.append(Fault("name_taken", f"There is an area called {found.name} already.", field="name"))
+    found.needs_permit = bool(data.get("needs_permit", found.needs_permit))
+    for name, label in (("east_m", "Metres east"), ("north_m", "Metres north")):
+        try:
+            raw = str(data.get(name, getattr(found, name)))
+            value = parse_typed(raw or "0", name=label, unit="m", field=name).value
+            setattr(found, name, require_range(value, -100_000, 100_000, field=name, unit="m"))
+        except Fault as fault:
+            faults.append(fault)
+    if faults:
+        raise Faults(faults)
+    found.save()
+    return found
 
 
 def policy_for(instrument: Instrument) -> Policy:

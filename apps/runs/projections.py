@@ -7,7 +7,7 @@ import uuid
 
 from django.db.models import Max
 
-from apps.plant.models import Instrument
+from apps.plant.models import Instrument, InstrumentChange
 from apps.runs.due import set_due, settle
 from apps.runs.models import Exposure, GasUse, Hold, Run
 from metrology.methods.registry import get_method
@@ -33,7 +33,7 @@ def project(run: Run, state: RunState) -> None:
     if run.status in ("signed", "accepted", "voided"):
         project_instrument(run.instrument)
     if run.status == "signed":
-        _project_sensor(run.instrument, state)
+        _project_sensor(run, state)
 
 
 def _project_results(run: Run, state: RunState) -> None:
@@ -99,13 +99,18 @@ def project_instrument(instrument: Instrument) -> None:
     set_due(instrument)
 
 
-def _project_sensor(instrument: Instrument, state: RunState) -> None:
+def _project_sensor(run: Run, state: RunState) -> None:
     """A sensor that was replaced in the run is the one that the register knows from now on: a new life."""
+    instrument = run.instrument
     exchanged = [c for c in state.confirmations.values() if c.values.get("new_serial")]
     if exchanged:
         new = {"sensor_serial": str(exchanged[-1].values["new_serial"]), "sensor_since": exchanged[-1].at.date().isoformat()}
+        changed = {f"details.{k}": [instrument.details.get(k, ""), v] for k, v in new.items() if instrument.details.get(k) != v}
         instrument.details = {**instrument.details, **new}
         instrument.save(update_fields=["details"])
+        if changed:
+            reason = f"Sensor replaced in {run.label}"
+            InstrumentChange.objects.create(instrument=instrument, at=exchanged[-1].at, by=run.technician, reason=reason, values=changed)
 
 
 def next_number() -> int:

@@ -22,6 +22,12 @@ class Permissions(PlantTestCase):
             "void a run": {"technician", "administrator"},
             "review a record": {"reviewer"},
             "override a reference": {"reviewer"},
+            "report what happened": {"technician", "planner"},
+            "plan the work": {"planner", "administrator"},
+            "approve a deferral": {"reviewer", "administrator"},
+            "edit the kit": {"planner", "administrator"},
+            "quarantine kit": set(ROLES.values()),
+            "check kit in": {"technician", "planner"},
             "edit the plant": {"planner", "administrator"},
             "read": set(ROLES.values()),
         }
@@ -42,6 +48,14 @@ class Permissions(PlantTestCase):
             (f"{at}/review/", {"expected_seq": self.seq, "verdict": "accept", "password": PASSWORD}, {"reviewer"}),
             (f"{at}/void/", {"expected_seq": self.seq, "reason": "no"}, {"technician", "administrator"}),
             ("instruments/", FORM, {"planner", "administrator"}),
+            ("instruments/PT-2110/defer/", {"until": "2030-01-01", "reason": "because"}, {"planner", "administrator"}),
+            ("instruments/PT-2110/happened/", {"kind": "moved"}, {"technician", "planner"}),
+            (
+                "plans/",
+                {"day": "2030-01-01", "crew": [{"username": "ines", "start": "07:00", "end": "15:00"}]},
+                {"planner", "administrator"},
+            ),
+            ("kit/reference/", {"values": {}}, {"planner", "administrator"}),
         )
         count = RunEvent.objects.count()
         for path, body, allowed in doors:
@@ -69,6 +83,15 @@ class Permissions(PlantTestCase):
             f"runs/{self.run_id}/export.csv",
             f"runs/{self.run_id}/export.json",
             "calculators/",
+            "due/",
+            "plans/",
+            "feeds/",
+            "kit/",
+            "kit/reference/MB-P01/",
+            "imports/",
+            "exports/instruments/",
+            "labels/",
+            "find/?code=PT-2110",
         ):
             with self.subTest(path=path):
                 self.assertFailure(self.get(path), 401, "not_signed_in")
@@ -114,6 +137,10 @@ class Attacks(PlantTestCase):
                 "instruments/",
                 "calculators/signal/",
                 "session/",
+                "plans/",
+                "kit/reference/",
+                "kit/reference/MB-P01/state/",
+                "instruments/PT-2110/happened/",
             ):
                 with self.subTest(path=path, body=body[:20]):
                     answer = self.client.post(f"/api/v1/{path}", data=body, content_type="application/json")

@@ -9,7 +9,7 @@ from django.utils import timezone
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
-from rest_framework.parsers import JSONParser, MultiPartParser
+from rest_framework.parsers import MultiPartParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
@@ -206,8 +206,6 @@ class KitGroupsView(APIView):
 
 
 class KitItemsView(APIView):
-    parser_classes = [JSONParser]
-
     @extend_schema(operation_id="add_kit_item", request=KitFormSerializer, responses={201: KitItemSerializer, 400: FailureSerializer})
     def post(self, request: Request, group: str) -> Response:
         made = add_item(actor=signed_in(request), group=group, data=_form(request), now=timezone.now())
@@ -215,8 +213,6 @@ class KitItemsView(APIView):
 
 
 class KitItemView(APIView):
-    parser_classes = [JSONParser]
-
     @extend_schema(operation_id="get_kit_item", responses=KitItemSerializer)
     def get(self, request: Request, group: str, code: str) -> Response:
         require(request.user, "read")

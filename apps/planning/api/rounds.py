@@ -18,6 +18,7 @@ from apps.accounts.api.people import signed_in
 from apps.accounts.api.serializers import FailureSerializer
 from apps.accounts.models import Person
 from apps.accounts.policy import require
+from apps.accounts.services import set_skills
 from apps.planning.following import get_round, hand_over, job_rows, load_list, minute_of
 from apps.planning.models import Round
 from apps.planning.pack import make_pack
@@ -173,6 +174,10 @@ class CrewChoiceSerializer(serializers.Serializer):
     skills = serializers.ListField(child=serializers.CharField())
 
 
+class SkillsSerializer(serializers.Serializer):
+    skills = serializers.CharField(allow_blank=True)
+
+
 class RoundListSerializer(serializers.Serializer):
     rows = RoundRowSerializer(many=True)
     people = CrewChoiceSerializer(many=True)
@@ -251,6 +256,15 @@ class RoundView(APIView):
         if not isinstance(request.data, dict):
             raise Fault("not_an_object", "Say what is to become of the round.", field="status")
         return Response(_whole(set_status(actor=signed_in(request), round_id=round_id, status=str(request.data.get("status", "")))))
+
+
+class SkillsView(APIView):
+    @extend_schema(operation_id="set_skills", request=SkillsSerializer, responses={200: CrewChoiceSerializer, 400: FailureSerializer})
+    def put(self, request: Request, username: str) -> Response:
+        asked = SkillsSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        person = set_skills(actor=signed_in(request), username=username, **asked.validated_data)
+        return Response({"username": person.username, "name": person.name, "skills": person.skill_list})
 
 
 class PackView(APIView):

@@ -122,6 +122,19 @@ class Rounds(PlantTestCase):
         self.solve()
         self.assertIn("No bottle that fits", self.at["AE-1"]["why_left"])
 
+    def test_a_planner_says_who_is_qualified(self):
+        answer = self.client.put(
+            "/api/v1/people/tomas/skills/", {"skills": " Gas work; heights ;; gas work"}, content_type="application/json"
+        )
+        self.assertEqual(answer.json()["skills"], ["gas work", "heights"])
+        self.assertFailure(
+            self.client.put("/api/v1/people/nobody/skills/", {"skills": ""}, content_type="application/json"), 404, "unknown_person"
+        )
+        self.sign_in(self.ines)
+        self.assertFailure(
+            self.client.put("/api/v1/people/ines/skills/", {"skills": "all"}, content_type="application/json"), 403, "not_allowed"
+        )
+
     def test_a_bottle_planned_in_another_round_of_that_day_is_not_there(self):
         self.gas()
         self.detector("AE-1")

@@ -3,6 +3,7 @@
 import unittest
 from dataclasses import replace
 
+from apps.planning.solver.apart import build_apart
 from apps.planning.solver.bound import find_bound
 from apps.planning.solver.build import build_round
 from apps.planning.solver.check import find_breaches
@@ -101,6 +102,22 @@ class Optimum(unittest.TestCase):
         self.assertLess(built.seconds, 10)
         self.assertEqual(find_breaches(made, built.plan), [])
         self.assertLess(told[0][3], 2.0)
+
+
+class Apart(unittest.TestCase):
+    def test_a_process_of_its_own_comes_to_the_same(self):
+        made = problem(job("a", value=120, tasks=(60,)), job("b", value=90), job("c", value=100, tasks=(50,)))
+        told = []
+        built = build_apart(made, seconds=4, on_better=lambda *seen: told.append(seen))
+        self.assertEqual((set(built.plan.placed), built.is_best), ({"a", "b"}, True))
+        self.assertTrue(told)
+
+    def test_it_stops_when_it_is_asked_to(self):
+        made = problem(*(job(f"j{n}", "AB"[n % 2], 50 + n, (20,)) for n in range(40)), people=[worker("ann", end=900)])
+        told = []
+        built = build_apart(made, seconds=40, on_better=lambda *seen: told.append(seen), should_stop=lambda: bool(told))
+        self.assertLess(built.seconds, 15)
+        self.assertEqual(find_breaches(made, built.plan), [])
 
 
 class Clashes(unittest.TestCase):

@@ -10,7 +10,7 @@ from django.utils import timezone
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
-from rest_framework.parsers import FileUploadParser, JSONParser, MultiPartParser
+from rest_framework.parsers import FileUploadParser, MultiPartParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
@@ -151,8 +151,6 @@ class ImportRowsView(APIView):
 
 
 class ImportRowView(APIView):
-    parser_classes = [JSONParser]
-
     @extend_schema(operation_id="correct_import_row", request=CellsSerializer, responses={200: ImportRowSerializer, 400: FailureSerializer})
     def post(self, request: Request, batch_id: UUID, number: int) -> Response:
         cells = request.data.get("cells") if isinstance(request.data, dict) else None

@@ -9,6 +9,15 @@ class AreaSerializer(serializers.Serializer):
     code = serializers.CharField()
     name = serializers.CharField()
     needs_permit = serializers.BooleanField()
+    east_m = serializers.FloatField()
+    north_m = serializers.FloatField()
+
+
+class AreaFormSerializer(serializers.Serializer):
+    name = serializers.CharField(allow_blank=True)
+    needs_permit = serializers.BooleanField(required=False)
+    east_m = serializers.CharField(allow_blank=True, required=False)
+    north_m = serializers.CharField(allow_blank=True, required=False)
 
 
 class InstrumentRowSerializer(serializers.Serializer):

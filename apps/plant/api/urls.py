@@ -13,10 +13,11 @@ from apps.plant.api.imports import (
     UndoImportView,
     WriteImportView,
 )
-from apps.plant.api.views import InstrumentsView, InstrumentView
+from apps.plant.api.views import AreaView, InstrumentsView, InstrumentView
 
 urlpatterns = [
     path("instruments/", InstrumentsView.as_view(), name="instruments"),
+    path("areas/<str:code>/", AreaView.as_view(), name="area"),
     path("imports/", ImportsView.as_view(), name="imports"),
     path("imports/<uuid:batch_id>/", ImportView.as_view(), name="import"),
     path("imports/<uuid:batch_id>/rows/", ImportRowsView.as_view(), name="import-rows"),

@@ -14,12 +14,14 @@ from apps.accounts.api.people import signed_in
 from apps.accounts.api.serializers import FailureSerializer
 from apps.accounts.policy import require
 from apps.plant.api.serializers import (
+    AreaFormSerializer,
+    AreaSerializer,
     InstrumentFormSerializer,
     InstrumentPageDataSerializer,
     InstrumentPageSerializer,
     InstrumentRowSerializer,
 )
-from apps.plant.models import Instrument
+from apps.plant.models import Area, Instrument
 from apps.plant.register import FIELDS, as_typed
 from apps.plant.selectors import (
     detail_fields,
@@ -31,7 +33,7 @@ from apps.plant.selectors import (
     methods_for,
     policy_fields,
 )
-from apps.plant.services import add_instrument, edit_instrument, policy_for
+from apps.plant.services import add_instrument, edit_instrument, policy_for, store_area
 from apps.runs.due import due_words
 from apps.runs.models import OPEN
 from config.lists import page_of
@@ -51,6 +53,16 @@ def _form(request: Request) -> dict[str, Any]:
     return request.data
 
 
+def _area(a: Area) -> dict[str, Any]:
+    return {"code": a.code, "name": a.name, "needs_permit": a.needs_permit, "east_m": a.east_m, "north_m": a.north_m}
+
+
+class AreaView(APIView):
+    @extend_schema(operation_id="store_area", request=AreaFormSerializer, responses={200: AreaSerializer, 400: FailureSerializer})
+    def put(self, request: Request, code: str) -> Response:
+        return Response(_area(store_area(actor=signed_in(request), code=code, data=_form(request))))
+
+
 class InstrumentsView(APIView):
     @extend_schema(
         operation_id="list_instruments",
@@ -66,7 +78,7 @@ class InstrumentsView(APIView):
         require(request.user, "read")
         asked = request.query_params
         rows = list_instruments(search=asked.get("search", "").strip()[:100], area=asked.get("area", ""), family=asked.get("family", ""))
-        areas = [{"code": a.code, "name": a.name, "needs_permit": a.needs_permit} for a in list_areas()]
+        areas = [_area(a) for a in list_areas()]
         return Response(
             {
                 **page_of(request, rows, instrument_row),

@@ -4,7 +4,7 @@ from io import StringIO
 
 from django.core.management import CommandError, call_command
 
-from apps.plant.models import Instrument, InstrumentChange, PolicyLayer
+from apps.plant.models import Area, Instrument, InstrumentChange, PolicyLayer
 from apps.plant.services import policy_for
 from apps.runs.tests.base import PlantTestCase
 
@@ -132,6 +132,28 @@ class Register(PlantTestCase):
         self.instrument.policy = {"adjust_when": "never"}
         policy = policy_for(self.instrument)
         self.assertEqual((policy.pass_rule, policy.adjust_limit_percent, policy.adjust_when), ("guard-u", 50.0, "never"))
+
+
+class Areas(PlantTestCase):
+    def put(self, code, **data):
+        return self.client.put(f"/api/v1/areas/{code}/", data, content_type="application/json")
+
+    def test_an_area_is_added_and_changed_with_its_place(self):
+        self.sign_in(self.ruben)
+        made = self.put("ECL", name="Electrochlorination", needs_permit=True, east_m="140", north_m="-20,5").json()
+        self.assertEqual((made["east_m"], made["north_m"], made["needs_permit"]), (140.0, -20.5, True))
+        self.assertEqual(self.put("ECL", name="Cells").json()["name"], "Cells")
+        self.assertEqual(Area.objects.get(code="ECL").east_m, 140.0)
+        for code, data, fault in (
+            ("A B", {"name": "X"}, "bad_code"),
+            ("X1", {"name": ""}, "missing"),
+            ("X1", {"name": "cells"}, "name_taken"),
+            ("X1", {"name": "X", "east_m": "far"}, "not_a_number"),
+            ("X1", {"name": "X", "east_m": "1e9"}, "out_of_range"),
+        ):
+            self.assertFailure(self.put(code, **data), 400, fault)
+        self.sign_in(self.ines)
+        self.assertFailure(self.put("X1", name="X"), 403, "not_allowed")
 
 
 class Calculators(PlantTestCase):

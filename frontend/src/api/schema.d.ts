@@ -4,6 +4,22 @@
  */
 
 export interface paths {
+    "/api/v1/areas/{code}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["store_area"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/calculators/": {
         parameters: {
             query?: never;
@@ -583,6 +599,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/people/{username}/skills/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["set_skills"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/plans/": {
         parameters: {
             query?: never;
@@ -1153,6 +1185,16 @@ export interface components {
             code: string;
             name: string;
             needs_permit: boolean;
+            /** Format: double */
+            east_m: number;
+            /** Format: double */
+            north_m: number;
+        };
+        AreaFormRequest: {
+            name: string;
+            needs_permit?: boolean;
+            east_m?: string;
+            north_m?: string;
         };
         Auto: {
             /** Format: uuid */
@@ -2628,6 +2670,9 @@ export interface components {
             can_set: boolean;
             role: string;
         };
+        SkillsRequest: {
+            skills: string;
+        };
         SolveRequest: {
             /** Format: double */
             seconds?: number;
@@ -2739,6 +2784,39 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    store_area: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AreaFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Area"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
     list_calculators: {
         parameters: {
             query?: never;
@@ -3878,6 +3956,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Difference"][];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    set_skills: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                username: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SkillsRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CrewChoice"];
                 };
             };
             400: {

@@ -13,6 +13,7 @@ const InstrumentPage = lazy(() => import("../features/plant/InstrumentPage").the
 const InstrumentForm = lazy(() => import("../features/plant/InstrumentForm").then((m) => ({ default: m.InstrumentForm })));
 const ImportsPage = lazy(() => import("../features/plant/ImportPage").then((m) => ({ default: m.ImportsPage })));
 const ImportPage = lazy(() => import("../features/plant/ImportPage").then((m) => ({ default: m.ImportPage })));
+const AreasPage = lazy(() => import("../features/plant/AreasPage").then((m) => ({ default: m.AreasPage })));
 const ScanPage = lazy(() => import("../features/plant/ScanPage").then((m) => ({ default: m.ScanPage })));
 const PlanPage = lazy(() => import("../features/plan/PlanPage").then((m) => ({ default: m.PlanPage })));
 const NewRoundPage = lazy(() => import("../features/plan/PlanPage").then((m) => ({ default: m.NewRoundPage })));
@@ -56,6 +57,7 @@ export function App() {
                 <Route path="/plan/new" element={<NewRoundPage />} />
                 <Route path="/plan/:id" element={<RoundPlanPage />} />
                 <Route path="/scan" element={<ScanPage />} />
+                <Route path="/plant/areas" element={<AreasPage />} />
                 <Route path="/plant/imports" element={<ImportsPage />} />
                 <Route path="/plant/imports/:id" element={<ImportPage />} />
                 <Route path="/plant/:tag" element={<InstrumentPage />} />

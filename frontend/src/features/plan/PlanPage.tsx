@@ -239,6 +239,7 @@ export function NewRoundPage() {
   const [form, setForm] = useState({ name: "", day: tomorrow(), start: "07:30", end: "15:30", musts: "", permitStart: "08:00", permitEnd: "15:00" });
   const [crew, setCrew] = useState<string[]>([]);
   const [areas, setAreas] = useState<string[]>([]);
+  const [skilled, setSkilled] = useState(false);
   const change = (name: keyof typeof form) => (value: string) => setForm((old) => ({ ...old, [name]: value }));
   const shown = plant?.areas ?? [];
   const permitted = shown.filter((a) => a.needs_permit && (!areas.length || areas.includes(a.code)));
@@ -261,6 +262,15 @@ export function NewRoundPage() {
   const errors = make.error instanceof ApiFailure ? make.error.byField : {};
   const turn = (list: string[], value: string, on: boolean) => (on ? [...list, value] : list.filter((v) => v !== value));
   return (
+    <>
+    {skilled && (
+      <Modal open onClose={() => setSkilled(false)} title="Who is qualified for what">
+        <p>Gas detectors are given only to those with “gas work”. Several qualifications stand one after the other with ;</p>
+        {(plans.data?.people ?? []).map((p) => (
+          <Skills key={p.username} username={p.username} name={p.name} skills={p.skills.join("; ")} />
+        ))}
+      </Modal>
+    )}
     <form
       noValidate
       className="mx-auto max-w-4xl space-y-5 p-4 lg:p-6"
@@ -283,6 +293,7 @@ export function NewRoundPage() {
             <CheckLine key={p.username} label={p.skills.length ? `${p.name} (${p.skills.join(", ")})` : p.name} checked={crew.includes(p.username)} onChange={(on) => setCrew(turn(crew, p.username, on))} />
           ))}
         </div>
+        <Button onClick={() => setSkilled(true)}>Who is qualified for what…</Button>
         {errors.crew && <p className="font-bold text-iron">{errors.crew}</p>}
         <div className="grid gap-4 sm:grid-cols-4">
           <TextField label="Shift from" value={form.start} onChange={change("start")} />
@@ -311,6 +322,32 @@ export function NewRoundPage() {
           Make it
         </Button>
       </div>
+    </form>
+    </>
+  );
+}
+
+function Skills({ username, name, skills }: { username: string; name: string; skills: string }) {
+  const queries = useQueryClient();
+  const [text, setText] = useState(skills);
+  const save = useMutation({
+    mutationFn: () => unwrap(client.PUT("/api/v1/people/{username}/skills/", { params: { path: { username } }, body: { skills: text } })),
+    onSuccess: () => void queries.invalidateQueries({ queryKey: ["plans"] }),
+  });
+  return (
+    <form
+      className="flex items-end gap-3"
+      onSubmit={(e) => {
+        e.preventDefault();
+        save.mutate();
+      }}
+    >
+      <div className="flex-1">
+        <TextField label={name} value={text} onChange={setText} error={save.isError ? save.error.message : undefined} />
+      </div>
+      <Button type="submit" disabled={save.isPending || text === skills}>
+        Store
+      </Button>
     </form>
   );
 }
