@@ -7,7 +7,8 @@ from collections.abc import Iterable
 from datetime import datetime
 from typing import Any
 
-from apps.runs.models import Run
+from apps.kit.models import GasBottle, GasFitting, Reference
+from apps.runs.models import OPEN, Run
 from apps.runs.store import load_run
 from metrology.methods.registry import get_method
 from metrology.run.events import Event
@@ -23,8 +24,22 @@ def run_data(run: Run, state: RunState, now: datetime) -> dict[str, Any]:
         "number": run.label,
         "head": run.head,
         "technician": run.technician.username,
+        "kit_out": kit_out(state) if run.status in OPEN else [],
         "view": make_view(state, get_method(state.setup.method), now),
     }
+
+
+def kit_out(state: RunState) -> list[str]:
+    """What a run counts on that was taken out of service since it was chosen, as sentences."""
+    codes = {str(p["reference"]["code"]) for p in state.references.values()}
+    codes |= {str(p[k]["code"]) for p in state.gases.values() for k in ("bottle", "regulator", "line") if p.get(k)}
+    out = []
+    for model in (Reference, GasBottle, GasFitting):
+        for item in model._default_manager.filter(code__in=codes).exclude(state="in service"):
+            out.append(
+                f"{item.code} is {item.state} since it was chosen here: what was read with it is in doubt. Note it, and take another."
+            )
+    return out
 
 
 def get_run_data(run_id: uuid.UUID, now: datetime) -> dict[str, Any]:

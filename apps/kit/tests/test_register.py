@@ -95,6 +95,7 @@ class Registers(KitCase):
         answer = self.post("kit/reference/MB-P01/state/", {"state": "quarantined", "reason": "dropped from the ladder"})
         self.assertEqual(answer.status_code, 200, answer.content)
         self.assertIn("PT-2110", answer.json()["stops"][0]["says"])
+        self.assertIn("MB-P01 is quarantined since it was chosen here", self.get(f"runs/{self.run_id}/").json()["kit_out"][0])
         self.assertEqual(answer.json()["standing"], "quarantined")
         self.assertFailure(self.post("kit/reference/MB-P01/state/", {"state": "in service", "reason": "looks fine"}), 403, "not_allowed")
         self.assertFailure(self.post("kit/reference/MB-P01/state/", {"state": "retired", "reason": "x"}), 403, "not_allowed")

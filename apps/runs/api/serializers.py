@@ -17,6 +17,7 @@ class RunSerializer(serializers.Serializer):
     number = serializers.CharField()
     head = serializers.CharField()
     technician = serializers.CharField()
+    kit_out = serializers.ListField(child=serializers.CharField())
     view = serializers.SerializerMethodField()
 
     def get_view(self, run: dict[str, Any]) -> RunView:

@@ -2051,6 +2051,7 @@ export interface components {
             number: string;
             head: string;
             technician: string;
+            kit_out: string[];
             /** @description Everything a screen needs of a run. */
             readonly view: {
                 seq: number;

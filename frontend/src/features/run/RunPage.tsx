@@ -93,6 +93,11 @@ export function RunPage() {
   return (
     <div className="flex h-full flex-col">
       <Header run={run} failed={query.isError} />
+      {run.kit_out.map((says) => (
+        <Message key={says} tone="out">
+          {says}
+        </Message>
+      ))}
       <div className="grid min-h-0 flex-1 lg:grid-cols-[208px_minmax(0,1fr)_minmax(380px,36%)]">
         <Rail view={run.view} />
         <div className="flex min-h-0 min-w-0 flex-col border-rule bg-page lg:border-x">
