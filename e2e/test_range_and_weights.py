@@ -84,6 +84,9 @@ class SmartTransmitter(BenchJourney):
         expect(p.get_by_role("heading", name="Read the device again")).to_be_visible()
         p.get_by_role("button", name="Read the device").click()
         expect(p.get_by_text("Write protection: off before, on now")).to_be_visible()
+        expect(p.get_by_text("URV: the device says 250 kPa, the register 400 kPa.")).to_be_visible()
+        p.get_by_role("button", name="Keep it as the set after").click()
+        p.get_by_label("Why it stands so").fill("Summer range; the planner brings the register in line")
         p.get_by_role("button", name="Keep it as the set after").click()
         expect(p.get_by_role("heading", name="Put it back")).to_be_visible()
 

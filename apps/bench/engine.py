@@ -27,6 +27,7 @@ TICK_S = 0.2
 OVERSHOOT = 0.02  # of span, at the top, so that the way down starts from above
 LOST_LIMIT_S = 300.0
 SET_TRIES = 10
+ASK_AGAIN_S = 2.0
 
 
 class LaneStopped(Exception):
@@ -48,6 +49,7 @@ class Lane:
     label: str = ""
     unit: str = ""
     steps: dict[uuid.UUID, str] = field(default_factory=dict)
+    ask_again_at: float = 0.0  # when a capture that had to wait is tried again
 
     def tick(self, engine: Engine) -> None:
         """One look: set, wait, soak or capture."""
@@ -154,8 +156,11 @@ class Lane:
         if now - self.settled_at < dwell:
             self.says = f"{self.label} at {q.expected:.5g} {q.unit}: soaking, {dwell - (now - self.settled_at):.0f} s to go."
             return
-        for run_id in here:
-            engine.capture(run_id)
+        if now < self.ask_again_at:
+            return
+        waits = [told for told in (engine.capture(run_id) for run_id in here) if told]
+        if waits:
+            self.says, self.ask_again_at = waits[0], now + ASK_AGAIN_S
 
     def _require_present(self, live: RunLive) -> None:
         for each in live.quantities.values():
@@ -213,14 +218,17 @@ class Engine(threading.Thread):
         """Soak of a run's sensor, s."""
         return self._dwell[run_id]
 
-    def capture(self, run_id: uuid.UUID) -> None:
-        """Capture one reading as the one who started it."""
+    def capture(self, run_id: uuid.UUID) -> str:
+        """Capture one reading as the one who started it; what it still waits for, when that comes by itself."""
         auto = AutoCapture.objects.select_related("started_by").get(pk=self.auto_id)
         try:
             capture_reading(actor=auto.started_by, run_id=run_id, typed={}, now=timezone.now())
         except Fault as fault:
+            if fault.code == "warming_up":
+                return f"Settled, and waiting: {fault.context['left']} of the warm-up to go. It goes on by itself then."
             if fault.code not in ("not_settled", "source_lost", "wrong_slot"):
                 raise LaneStopped(fault.message) from fault
+        return ""
 
     def run(self) -> None:
         """Look at the lanes until they are over."""

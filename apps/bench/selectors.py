@@ -7,6 +7,9 @@ from typing import Any
 from apps.bench.models import Device
 from config.failures import Missing
 from metrology.quantities.units import quantity_of
+from metrology.run.rules import says_of_itself
+
+LIKELY = {"applied": ("applied", ""), "indicated": ("indicated", ""), "ma": ("indicated", ""), "pv": ("pv",)}
 
 
 def find_signal(signal_id: str) -> tuple[Device, dict[str, Any]]:
@@ -26,21 +29,31 @@ def find_signal(signal_id: str) -> tuple[Device, dict[str, Any]]:
 
 
 def describe_signal(signal_id: str, quantity: str) -> dict[str, Any]:
-    """What a run keeps of a chosen signal: its label, its unit, and whether the application may set it."""
+    """What a run is told of a chosen signal: its label, its unit, whose and of which side it is, and whether it may be set here."""
     if not signal_id:
-        return {"signal": "", "label": "", "unit": "", "stimulus": ""}
+        return {"signal": "", "label": "", "unit": "", "stimulus": "", "role": "", "wired_to": ""}
     _, signal = find_signal(signal_id)
     sets = quantity == "applied" and "write" in signal
-    return {"signal": signal_id, "label": signal["label"], "unit": signal["unit"], "stimulus": signal_id if sets else ""}
+    return {
+        "signal": signal_id,
+        "label": signal["label"],
+        "unit": signal["unit"],
+        "stimulus": signal_id if sets else "",
+        "role": signal.get("role", ""),
+        "wired_to": signal.get("tag", ""),
+    }
 
 
-def list_signals(*, unit: str, tag: str) -> list[dict[str, Any]]:
-    """Signals that measure what `unit` measures, those wired to the tag first."""
+def list_signals(*, unit: str, tag: str, quantity: str = "") -> list[dict[str, Any]]:
+    """Signals that measure what `unit` measures and may stand for `quantity`: those wired to the tag first, the likeliest before others."""
     wanted = quantity_of(unit)
+    likely = LIKELY.get(quantity, ("",))
     rows = []
     for device in Device.objects.all():
         for s in device.signals:
-            own = quantity_of(s["unit"])
+            own, role = quantity_of(s["unit"]), s.get("role", "")
+            if quantity and says_of_itself(quantity, role, s.get("tag", ""), tag):
+                continue
             if s["unit"] == unit or (wanted is not None and own == wanted):
                 rows.append(
                     {
@@ -51,10 +64,10 @@ def list_signals(*, unit: str, tag: str) -> list[dict[str, Any]]:
                         "unit": s["unit"],
                         "is_wired": s.get("tag") == tag,
                         "can_set": "write" in s,
-                        "role": s.get("role", ""),
+                        "role": role,
                     }
                 )
-    return sorted(rows, key=lambda r: (not r["is_wired"], str(r["label"])))
+    return sorted(rows, key=lambda r: (not r["is_wired"], bool(quantity) and r["role"] not in likely, str(r["label"])))
 
 
 def list_modems(tag: str) -> list[dict[str, Any]]:

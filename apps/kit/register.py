@@ -15,14 +15,12 @@ from apps.accounts.policy import require
 from apps.kit.certificates import Certificate, read_certificate
 from apps.kit.models import KINDS, STATES, Buffer, GasBottle, GasFitting, KitChange, KitFile, Reference
 from config.failures import Missing
+from config.uploads import check_file
 from metrology.faults import Fault, Faults
 from metrology.judgement.gas_kit import BottleGas
 from metrology.judgement.incoming import judge_incoming
 from metrology.quantities.typed import parse_typed
 from metrology.quantities.units import quantity_of
-
-MAX_FILE = 15 * 2**20
-FILE_STARTS = ((b"%PDF-", "application/pdf"), (b"\x89PNG\r\n", "image/png"), (b"\xff\xd8\xff", "image/jpeg"))
 
 
 @dataclass(frozen=True)
@@ -309,15 +307,7 @@ def attach(*, actor: Person, group: str, code: str, name: str, data: bytes, now:
     """Attach a file: PDF, picture, CSV or XML, told by its content and not by its name."""
     require(actor, "edit the kit")
     get_item(group, code)
-    if not data or len(data) > MAX_FILE:
-        raise Fault("too_large", f"A file of 1 byte to {MAX_FILE // 2**20} MB is taken; this has {len(data) / 2**20:.1f} MB.", field="file")
-    kind = next((k for start, k in FILE_STARTS if data.startswith(start)), "")
-    if not kind:
-        text = data[:4096].lstrip(b"\xef\xbb\xbf \r\n")
-        if b"\x00" in data[:4096]:
-            raise Fault("wrong_kind", f"{name} is no PDF, picture, CSV or XML. It was not kept.", field="file")
-        kind = "application/xml" if text.startswith(b"<") else "text/csv"
-    plain = "".join(c for c in name if c.isalnum() or c in " ._-")[-120:] or "file"
+    plain, kind = check_file(name, data)
     made = KitFile(group=group, code=code, at=now, by=actor, name=plain, kind=kind, size=len(data))
     made.file.save(f"{group}-{code}-{now:%Y%m%d%H%M%S%f}".replace("/", "-"), ContentFile(data), save=False)
     made.save()

@@ -200,6 +200,21 @@ class InstrumentChange(models.Model):
         ordering = ["-at"]
 
 
+class InstrumentFile(models.Model):
+    """A document attached to an instrument: its data sheet, its procedure, a drawing."""
+
+    instrument = models.ForeignKey(Instrument, on_delete=models.CASCADE, related_name="files")
+    at = models.DateTimeField()
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    name = models.CharField(max_length=120)
+    kind = models.CharField(max_length=40)  # media type, by content
+    size = models.PositiveIntegerField()
+    file = models.FileField(upload_to="plant/")
+
+    class Meta:
+        ordering = ["name"]
+
+
 class Trigger(models.Model):
     """Something happened that makes an instrument due, whatever its interval says; the next finished run settles it."""
 

@@ -289,8 +289,12 @@ def _whole(f: RegisterField, data: Mapping[str, Any], default: int) -> int:
 
 
 def _points(data: Mapping[str, Any]) -> list[float]:
-    raw = data.get("points_percent")
-    if not raw:
+    return read_points(data.get("points_percent"))
+
+
+def read_points(raw: Any) -> list[float]:
+    """Test points in percent as typed, like 0 25 50 75 100; none when nothing was typed."""
+    if not raw or (isinstance(raw, str) and not raw.strip()):
         return []
     parts = [p for p in raw.replace(";", " ").replace(", ", " ").split() if p] if isinstance(raw, str) else raw
     if not isinstance(parts, list):

@@ -6,12 +6,14 @@ from collections.abc import Callable, Iterable, Mapping
 from datetime import datetime
 from typing import Any
 
+from django.core.files.base import ContentFile
 from django.db import transaction
 
 from apps.accounts.models import Person
 from apps.accounts.policy import require
-from apps.plant.models import Area, Instrument, InstrumentChange, PolicyLayer
+from apps.plant.models import Area, Instrument, InstrumentChange, InstrumentFile, PolicyLayer
 from apps.plant.register import as_typed, differences, fill
+from config.uploads import check_file
 from metrology.faults import Fault, Faults, require_range
 from metrology.judgement.policy import Policy, resolve_policy
 from metrology.quantities.typed import parse_typed
@@ -70,6 +72,18 @@ def add_instrument(*, actor: Person, data: Mapping[str, Any], now: datetime) -> 
     instrument.save()
     InstrumentChange.objects.create(instrument=instrument, at=now, by=actor, reason="Added", values={})
     return instrument
+
+
+@transaction.atomic
+def attach_document(*, actor: Person, instrument: Instrument, name: str, data: bytes, now: datetime) -> InstrumentFile:
+    """Attach a document to an instrument; it stands in the history."""
+    require(actor, "edit the plant")
+    plain, kind = check_file(name, data)
+    made = InstrumentFile(instrument=instrument, at=now, by=actor, name=plain, kind=kind, size=len(data))
+    made.file.save(f"{instrument.pk}-{now:%Y%m%d%H%M%S%f}", ContentFile(data), save=False)
+    made.save()
+    InstrumentChange.objects.create(instrument=instrument, at=now, by=actor, reason=f"Document attached: {plain}"[:300], values={})
+    return made
 
 
 @transaction.atomic

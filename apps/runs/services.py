@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from functools import partial
 from typing import Any
@@ -16,6 +16,7 @@ from apps.accounts.policy import is_allowed, require
 from apps.bench.selectors import describe_signal
 from apps.kit.selectors import get_reference
 from apps.plant.models import Instrument
+from apps.plant.register import read_points
 from apps.plant.selectors import methods_for
 from apps.plant.services import policy_for
 from apps.runs.gas import gas_snapshot
@@ -25,8 +26,10 @@ from apps.runs.projections import next_number, project
 from apps.runs.store import append_rows, load_run
 from config.failures import NotAllowed
 from metrology.faults import Fault
+from metrology.methods.details import GAS
 from metrology.methods.registry import get_method
-from metrology.methods.setup import setup_payload
+from metrology.methods.setup import RunSetup, setup_payload
+from metrology.quantities.typed import parse_typed
 from metrology.run.events import TYPES, Event
 from metrology.run.fields import text_of
 from metrology.run.narrate import describe
@@ -49,10 +52,11 @@ class NewEvent:
 
 
 @transaction.atomic
-def start_run(*, actor: Person, instrument: Instrument, now: datetime, method_key: str = "") -> Run:
+def start_run(*, actor: Person, instrument: Instrument, now: datetime, method_key: str = "", points: str = "", cycles: str = "") -> Run:
     """Open a run on an instrument, with the instrument and its policies frozen into the first event.
 
-    method_key: another method than its own, where its family can be run by it.
+    method_key: another method than its own, where its family can be run by it. points, cycles: other test points in percent, or
+    more cycles, for this run alone, as typed.
     """
     require(actor, "start a run")
     method = get_method(method_key or instrument.method)
@@ -60,6 +64,8 @@ def start_run(*, actor: Person, instrument: Instrument, now: datetime, method_ke
         raise Fault("wrong_method", f"{instrument.tag} can't be run by '{method.title}'.", field="method")
     _refuse_second(instrument)
     setup = instrument.run_setup(policy_for(instrument), method.revision, method.key)
+    if points.strip() or cycles.strip():
+        setup = _with_points(setup, points, cycles)
     method.plan(setup, "as_found")  # what the register says must make points, or it is told before anything is open
     run = Run(number=next_number(), instrument=instrument, technician=actor, method=method.key, revision=method.revision, started_at=now)
     event = Event(1, str(uuid.uuid4()), "run_started", setup_payload(setup), actor.username, actor.name, now)
@@ -72,6 +78,19 @@ def start_run(*, actor: Person, instrument: Instrument, now: datetime, method_ke
     append_rows(run, [event])
     project(run, fold([event]))
     return run
+
+
+def _with_points(setup: RunSetup, points: str, cycles: str) -> RunSetup:
+    """The setup with other points or cycles than the register has."""
+    if setup.method in GAS:
+        raise Fault(
+            "no_points", "The exposures of a gas detector follow from its method; they are not chosen point by point.", field="points"
+        )
+    chosen = tuple(read_points(points)) or setup.points_percent
+    times = parse_typed(cycles, name="Cycles", field="cycles").value if cycles.strip() else setup.cycles
+    if times not in (1, 2, 3):
+        raise Fault("out_of_range", f"Cycles is {times:g}; accepted are 1, 2 and 3.", field="cycles")
+    return replace(setup, points_percent=chosen, cycles=int(times))
 
 
 def _refuse_second(instrument: Instrument) -> None:
@@ -107,7 +126,7 @@ CLAIMS = {  # what a client may not say: it comes from the server's own look at 
     "reading_taken": ("captured", "source"),
     "step_confirmed": ("captured",),
     "parameters_captured": ("source",),
-    "source_chosen": ("label", "unit", "stimulus"),
+    "source_chosen": ("label", "unit", "stimulus", "role", "wired_to"),
     "adjustment_made": ("second",),
     "hold_placed": ("others",),
     "hold_handed_over": ("to_name",),

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields
 from datetime import date
 from itertools import pairwise
@@ -64,11 +64,25 @@ class ReferenceStandard:
         u = self.u_absolute + self.u_percent_reading / 100.0 * abs(own) + self.u_percent_span / 100.0 * abs(self.high - self.low)
         return abs(convert_width(u, self.unit, to_unit=unit))
 
+    def deviation(self, value: float, *, unit: str) -> float:
+        """Size of its own error at a value in `unit`, by the points of its certificate, in that unit; 0 beyond them.
+
+        Readings are taken as the reference shows them, so this is not corrected but carried in the budget.
+        """
+        own = convert(value, unit, to_unit=self.unit)
+        found = self._between(own, [(a, i - a) for a, i, _ in self.points])
+        return abs(convert_width(found, self.unit, to_unit=unit)) if found else 0.0
+
     def _at_points(self, own: float) -> float | None:
         """The certificate's uncertainty at a value between its points; None beyond them."""
-        for (low, _, u_low), (high, _, u_high) in pairwise(self.points):
+        return self._between(own, [(a, u) for a, _, u in self.points])
+
+    @staticmethod
+    def _between(own: float, rows: Sequence[tuple[float, float]]) -> float | None:
+        """On the line between the two rows around a value; None beyond them."""
+        for (low, at_low), (high, at_high) in pairwise(rows):
             if low <= own <= high:
-                return u_low if high == low else u_low + (u_high - u_low) * (own - low) / (high - low)
+                return at_low if high == low else at_low + (at_high - at_low) * (own - low) / (high - low)
         return None
 
     def step_in(self, unit: str) -> float:

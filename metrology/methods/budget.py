@@ -65,6 +65,7 @@ class Budget:
         per: what one of that unit is in the instrument's unit, where a sensor's signal is simulated or read.
         """
         self.add(f"{what} {r.code}", self.at_input(r.expanded(at, unit=unit) * per), divisor=r.k)
+        self.add(f"Own error of {r.code} by its certificate", self.at_input(r.deviation(at, unit=unit) * per), "rectangular")
         self.add(f"Resolution of {r.code}", self.at_input(r.step_in(unit) / 2 * per), "rectangular")
         self.add(f"Drift of {r.code} since its certificate", self.at_input(r.drifted(self.reading.on, unit=unit) * per), "rectangular")
         self.add(f"Gradient of {r.code}", self.at_input(r.gradient_in(unit) * per), "rectangular")
@@ -72,6 +73,7 @@ class Budget:
     def meter(self, r: ReferenceStandard, value: float, unit: str, span: float) -> None:
         """A reference at the output, read at `value`; span is what 100 % is in that unit."""
         self.add(f"Output meter {r.code}", 100 * r.expanded(value, unit=unit) / span, divisor=r.k)
+        self.add(f"Own error of {r.code} by its certificate", 100 * r.deviation(value, unit=unit) / span, "rectangular")
         self.add(f"Drift of {r.code} since its certificate", 100 * r.drifted(self.reading.on, unit=unit) / span, "rectangular")
 
     def resolution(self, step: float, span: float) -> None:

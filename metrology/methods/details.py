@@ -51,6 +51,7 @@ class Details:
     """
 
     has_digital: bool = False
+    tests_dead_band: bool = False
     sensor: str = ""
     r0: float = 100.0
     wires: int = 4
@@ -108,6 +109,7 @@ CLASSES = (("", "as the tolerance says"), *((name, name) for name in SENSOR_CLAS
 
 DETAIL_FIELDS = (
     DetailField("has_digital", "Its digital value is read beside the output", "flag", (TRANSMITTER,)),
+    DetailField("tests_dead_band", "Its dead band is tested", "flag", (TRANSMITTER,)),
     DetailField("sensor", "Sensor", "choice", (TRANSMITTER, SENSOR), options=SENSORS, hint="A transmitter's sensor is simulated"),
     DetailField("r0", "Resistance at 0 C", "number", (TRANSMITTER, SENSOR), "ohm"),
     DetailField("wires", "Wires", "choice", (SENSOR,), options=(("2", "2"), ("3", "3"), ("4", "4"))),

@@ -12,6 +12,7 @@ from metrology.judgement.policy import Policy, resolve_policy
 from metrology.judgement.tolerance import Term, Tolerance, describe
 from metrology.methods.details import Details, details_payload
 from metrology.quantities.transfer import Transfer, require_output, require_span
+from metrology.quantities.typed import same_unit
 
 DEFAULT_POINTS = (0.0, 25.0, 50.0, 75.0, 100.0)
 
@@ -45,6 +46,11 @@ class InstrumentSetup:
         require_span(self.lrv, self.urv)
         require_output(self.output_lo, self.output_hi)
         require_range(self.warm_up_min, 0, 1440, field="warm_up_min", unit="min")
+
+    @property
+    def is_digital(self) -> bool:
+        """True where what it gives is a digital value in the unit of its input, which no meter reads."""
+        return same_unit(self.output_unit, self.unit)
 
     @property
     def tolerance_text(self) -> str:

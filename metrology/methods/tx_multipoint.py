@@ -51,8 +51,9 @@ class TxMultipoint:
     informative_roles: tuple[str, ...] = ()
 
     def reference_roles(self, setup: RunSetup) -> tuple[tuple[str, str], ...]:
-        """What stands for the truth at the input, and what measures the output."""
-        return (("applied", "Input reference"), ("indicated", "Output meter"))
+        """What stands for the truth at the input, and what measures the output; a digital value needs no meter."""
+        meter = () if setup.instrument.is_digital else (("indicated", "Output meter"),)
+        return (("applied", "Input reference"), *meter)
 
     def steps(self, setup: RunSetup, choices: Mapping[str, str]) -> tuple[Step, ...]:
         """The steps, with repeated and left-out ones as the choices demand."""
@@ -253,8 +254,9 @@ class TxMultipoint:
         return 100.0 * (ideal - point.ideal) / out_span, 100.0 * (point.indicated - ideal) / out_span
 
     def findings(self, setup: RunSetup, readings: Sequence[RawReading], result: SetResult) -> tuple[tuple[str, str], ...]:
-        """Nothing beyond the statistics."""
-        return ()
+        """The dead band, where it was tested; the rest is in the statistics."""
+        width = dead_band_percent(setup)
+        return (("Dead band", f"{width:.2f} % of span, at mid-range as found"),) if width is not None else ()
 
     def shown_ideal(self, setup: RunSetup, slot: Slot, applied: float) -> float:
         """The ideal output."""
@@ -353,6 +355,17 @@ class TxMultipoint:
         if not d.sensor:
             return reference.expanded(nominal, unit=i.unit)
         return reference.expanded(signal_at(setup, nominal), unit=d.sensor_unit) * per_signal(setup, nominal)
+
+
+def dead_band_percent(setup: RunSetup) -> float | None:
+    """The change of input that leaves the output standing, in % of input span; None where it was not tested.
+
+    IEC 61298-2:2008, dead band: the input at which the output begins to follow on the way up, less that on the way down.
+    """
+    up, down = (dict(setup.entered).get(f"dead_band_{way}") for way in (UP, DOWN))
+    if not up or not down:
+        return None
+    return 100.0 * abs(float(up) - float(down)) / abs(setup.instrument.urv - setup.instrument.lrv)
 
 
 @lru_cache(maxsize=256)

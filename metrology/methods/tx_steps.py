@@ -76,12 +76,12 @@ def steps(setup: RunSetup, chosen: tuple[tuple[str, str], ...]) -> tuple[Step, .
         FOLLOW,
     )
     spare = Step("adjust", "adjust", "adjust", "Adjust", "Zero, then span, until neither disturbs the other.")
+    meter = (
+        () if setup.instrument.is_digital else (Field("indicated", "Output meter", "reference", hint="It reads the transmitter's output."),)
+    )
     return (
         common.identity(setup),
-        common.references(
-            Field("applied", "Input reference", "reference", hint="It tells what is really applied."),
-            Field("indicated", "Output meter", "reference", hint="It reads the transmitter's output."),
-        ),
+        common.references(Field("applied", "Input reference", "reference", hint="It tells what is really applied."), *meter),
         common.environment(),
         *_cold_junction(setup),
         common.loop_budget(setup),
@@ -89,9 +89,34 @@ def steps(setup: RunSetup, chosen: tuple[tuple[str, str], ...]) -> tuple[Step, .
         common.operator(setup),
         common.hold(),
         common.cautions(setup, *(() if setup.instrument.details.sensor else common.PRESSURE_CAUTIONS)),
-        *found_to_left(found, left, dict(chosen), spare),
+        *_with_dead_band(setup, found_to_left(found, left, dict(chosen), spare)),
         *common.restore(setup),
     )
+
+
+def _with_dead_band(setup: RunSetup, made: list[Step]) -> list[Step]:
+    """After the as-found points the dead band, where the register asks for it; nothing has been adjusted yet."""
+    if not setup.instrument.details.tests_dead_band:
+        return made
+    i = setup.instrument
+    middle = 0.5 * (i.lrv + i.urv)
+    low, high = sorted((i.lrv, i.urv))
+    at = next(n for n, s in enumerate(made) if s.kind == "readings")
+    step = Step(
+        "dead_band",
+        "confirm",
+        "as found",
+        "Dead band",
+        f"Come to {middle:g} {i.unit} from below and let it stand. Raise the input as slowly as you can until the output just begins to "
+        "follow, and note the input; then lower it until the output follows again, and note that.",
+        fields=(
+            Field("dead_band_up", "Input at which it followed on the way up", "number", i.unit, low=low, high=high),
+            Field("dead_band_down", "Input at which it followed on the way down", "number", i.unit, low=low, high=high),
+        ),
+        enters=True,
+        confirm_label="Noted",
+    )
+    return [*made[: at + 1], step, *made[at + 1 :]]
 
 
 def _cold_junction(setup: RunSetup) -> tuple[Step, ...]:

@@ -7,6 +7,8 @@ from metrology.quantities.words import number
 from metrology.run.state import RunState
 from metrology.run.view_types import GasRow, PairData
 
+SETS = {"configure": "What was sent stands as it is", "read_after": "The device is left as it is"}
+
 
 def flags_of(state: RunState) -> list[str]:
     """What nobody may overlook on the record: forced, refused, agreed to, doubted and confirmed, out of inhibit."""
@@ -21,6 +23,9 @@ def flags_of(state: RunState) -> list[str]:
         if hold.agreement:
             out.append(f"On hold together with another of its group or zone, agreed: {hold.agreement}")
         out += [f"Hold extended by {told}" for told in hold.extended]
+    for done in state.confirmations.values():
+        if done.step in SETS and done.values.get("reason"):
+            out.append(f"{SETS[done.step]}, {done.by}: {done.values['reason']}")
     for r in state.readings:
         told = (r.extra.get("captured") or {}).get("indicated", {})
         out += [f"Reading {r.slot + 1}: {says}" for says in told.get("remarks", [])]

@@ -6,8 +6,10 @@ from collections.abc import Mapping
 from typing import Any
 
 from metrology.faults import Fault
-from metrology.methods.parameters import BY_NAME, check_pending, differences, read_values, words
+from metrology.methods.parameters import BY_NAME, check_pending, differences, read_values, same, words
+from metrology.methods.setup import InstrumentSetup
 from metrology.methods.steps import Step
+from metrology.quantities.units import convert
 from metrology.run.fields import text_of
 from metrology.run.state import ParameterSet, RunState
 
@@ -46,6 +48,37 @@ def pending_values(state: RunState) -> Mapping[str, Any]:
     return {}
 
 
+def against_register(instrument: InstrumentSetup, device: Mapping[str, Any]) -> tuple[str, ...]:
+    """Where the device's tag, range and transfer are not those of the register, a sentence each; what was not read is passed over."""
+    out = []
+    tag = str(device.get("tag") or "")
+    if tag and _letters(tag) not in (_letters(instrument.tag), _letters(instrument.tag)[:8]):
+        out.append(f"Tag: the device says {tag}, the register {instrument.tag}.")
+    unit = str(device.get("unit") or instrument.unit)
+    kind = instrument.transfer.kind
+    ends = (instrument.lrv, instrument.urv)
+    for name, wanted in zip(("lrv", "urv"), reversed(ends) if kind == "reverse" else ends, strict=True):
+        if name not in device:
+            continue
+        shown = f"{BY_NAME[name].label}: the device says {device[name]:g} {unit}, the register {wanted:g} {instrument.unit}."
+        try:
+            held = convert(float(device[name]), unit, to_unit=instrument.unit)
+        except Fault:
+            out.append(f"{shown} These units can't be compared.")
+            continue
+        if not same(name, held, wanted):
+            out.append(shown)
+    if kind in ("linear", "sqrt") and device.get("transfer") not in (None, "", kind):
+        told = (words("transfer", device["transfer"]), words("transfer", kind))
+        out.append(f"Transfer: the device says {told[0]}, the register {told[1]}. It must be applied once only.")
+    return tuple(out)
+
+
+def _letters(tag: str) -> str:
+    """A tag as a device keeps it: its letters and figures alone."""
+    return "".join(c for c in tag.upper() if c.isalnum())
+
+
 def admit_parameters(state: RunState, step: Step, payload: Mapping[str, Any]) -> dict[str, Any]:
     """The completed payload of a parameter set; sending needs the hold, edits must fit the device."""
     kind = str(payload.get("kind", ""))
@@ -80,7 +113,7 @@ def admit_compared(state: RunState, step: Step, payload: Mapping[str, Any]) -> d
     """The end of a compare step: what was to be shown has been shown, or a reason says why it stands."""
     complaint = _complaint(state, step)
     reason = text_of(payload, "reason", label="The reason", required=False)
-    if complaint and (complaint.code not in ("differs", "protection_off") or not reason):
+    if complaint and (complaint.code not in ("differs", "protection_off", "not_register") or not reason):
         raise complaint
     return {"step": step.key, "values": {"reason": reason} if complaint else {}, "checks": []}
 
@@ -100,6 +133,10 @@ def _complaint(state: RunState, step: Step) -> Fault | None:
     if before and before.values.get("write_protect") and not after.values.get("write_protect"):
         told = "Write protection was on before and is off now. Put it back on and read again, or say why it stays off."
         return Fault("protection_off", told, field="reason", needs_reason=True)
+    apart = against_register(state.setup.instrument, after.values)
+    if apart:
+        told = f"{' '.join(apart)} Say which one is right and who brings the other in line."
+        return Fault("not_register", told, field="reason", needs_reason=True)
     return None
 
 

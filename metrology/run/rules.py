@@ -212,12 +212,26 @@ def _reference_assigned(a: Admission, payload: Mapping[str, Any]) -> Payload:
     }
 
 
+OWN_ROLES = ("pv", "own", "indicated")  # signals of what an instrument says; the others come from test gear
+
+
+def says_of_itself(quantity: str, role: str, wired_to: str, tag: str) -> bool:
+    """Whether a signal is what the instrument under test says of itself, so that it can't stand for what is really applied."""
+    return quantity == "applied" and bool(tag) and wired_to == tag and role in OWN_ROLES
+
+
 def _source_chosen(a: Admission, payload: Mapping[str, Any]) -> Payload:
     """A quantity read live from a signal, or by hand again. What the signal is was looked up by the server."""
     quantity = str(payload.get("quantity", ""))
     if quantity not in QUANTITIES:
         raise Fault("unknown_quantity", f"'{quantity}' is not a quantity of this run.", field="quantity")
     signal = str(payload.get("signal", "") or "")
+    tag = a.state.setup.instrument.tag
+    if says_of_itself(quantity, str(payload.get("role", "")), str(payload.get("wired_to", "")), tag):
+        told = (
+            f"{payload.get('label', signal)} is what {tag} says of itself; it can't stand for what is really applied. Choose the reference."
+        )
+        raise Fault("own_signal", told, field="signal")
     channel = a.method.source_channel(quantity, str(payload.get("channel", "") or ""))
     if channel and channel not in {s.channel for s in a.method.plan(a.state.setup, "as_found")}:
         raise Fault("unknown_channel", f"This run reads no '{channel}'.", field="channel")
@@ -261,7 +275,12 @@ def _reading_taken(a: Admission, payload: Mapping[str, Any]) -> Payload:
     timer = a.state.timers.get(step.needs_timer)
     if timer and not timer.is_over(a.now):
         left = minutes_text((timer.due_at - a.now).total_seconds())
-        raise Fault("warming_up", f"The warm-up has {left} to go. Wait, or end it with a reason; your number is kept.", field="indicated")
+        raise Fault(
+            "warming_up",
+            f"The warm-up has {left} to go. Wait, or end it with a reason; your number is kept.",
+            field="indicated",
+            left=left,
+        )
     full = admit_reading(a.state, a.method, step, payload, now=a.now)
     _require_judgeable(a, step, full)
     return full

@@ -13,7 +13,7 @@ from metrology.methods.setup import InstrumentSetup
 from metrology.methods.steps import Step
 from metrology.quantities.words import iso
 from metrology.run.computing import compute
-from metrology.run.parameters import device_values, latest, pending_values
+from metrology.run.parameters import against_register, device_values, latest, pending_values
 from metrology.run.state import RunState
 from metrology.run.view_types import CompareData, ComputeData, ComputedData, Named, ParameterData, ParameterSetData
 
@@ -117,6 +117,7 @@ def compare_step(state: RunState, step: Step) -> CompareData:
         "differences": [
             f"{next(p.label for p in PARAMETERS if p.name == n)}: {words(n, a)} before, {words(n, b)} now" for n, a, b in changed
         ],
+        "register": list(against_register(state.setup.instrument, device)),
         "source": str(state.sources.get("device", {}).get("label", "")),
     }
 

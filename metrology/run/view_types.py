@@ -280,6 +280,7 @@ class CompareData(TypedDict):
     says: str
     rows: list[ParameterData]
     differences: list[str]
+    register: list[str]  # where the device is not as the register has it
     source: str
 
 

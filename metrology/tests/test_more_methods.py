@@ -9,6 +9,8 @@ from metrology.methods.details import Details, details_from, details_payload
 from metrology.methods.parameters import check_pending, differences, read_values
 from metrology.methods.setup import setup_from, setup_payload
 from metrology.quantities.temperature import pt_resistance, thermocouple_emf
+from metrology.quantities.transfer import Transfer
+from metrology.run.parameters import against_register
 from metrology.tests.runs import Play, instrument, meter, reference
 
 TOLERANT = Tolerance((Term(0.5, "span"),))
@@ -24,6 +26,7 @@ BEFORE = {
     "transfer": "linear",
     "write_protect": False,
 }
+AS_REGISTERED = {"tag": "PT2101", "unit": "kPa", "lrv": 0.0, "urv": 400.0, "transfer": "linear"}
 
 
 class More(Play):
@@ -285,6 +288,38 @@ class Configure(TestCase):
         run.do("step_confirmed", step="read_after", reason="site rule: off during commissioning")
         self.assertEqual(run.current, "restore")
 
+    def test_a_device_that_is_not_as_the_register_has_it_is_told_and_takes_a_reason(self):
+        run = self.to_edit()
+        known = run.state.setup.instrument
+        cases = (
+            ({}, ""),
+            ({"urv": 80.0}, "URV: the device says 80 kPa, the register 400 kPa."),
+            ({"unit": "bar", "lrv": 0.0, "urv": 4.0}, ""),  # the same range in another unit
+            ({"unit": "bar", "lrv": 0.0, "urv": 2.0}, "URV: the device says 2 bar, the register 400 kPa."),
+            ({"tag": "XX9999"}, "Tag: the device says XX9999, the register PT-2101."),
+            ({"tag": ""}, ""),
+            ({"transfer": "sqrt"}, "It must be applied once only."),
+            ({"unit": "C"}, "These units can't be compared."),
+        )
+        for changed, told in cases:
+            with self.subTest(changed=changed):
+                found = " ".join(against_register(known, {**AS_REGISTERED, **changed}))
+                self.assertTrue(found == "" if told == "" else told in found, found)
+        long = replace(known, tag="PT-2101-A-EAST")
+        self.assertEqual(against_register(long, {"tag": "PT2101AE"}), ())  # eight letters are all a device keeps
+        reverse = replace(known, transfer=Transfer("reverse"))
+        self.assertEqual(against_register(reverse, {"lrv": known.urv, "urv": known.lrv}), ())
+
+    def test_a_range_beside_the_register_ends_only_with_a_reason_that_is_flagged(self):
+        run = self.to_edit()
+        run.do("step_confirmed", step="configure")
+        run.do("parameters_captured", step="read_after", kind="after", values={**AS_REGISTERED, "urv": 80.0})
+        self.assertEqual(len(run.view["step"]["compare"]["register"]), 1)
+        with self.assertRaisesRegex(Fault, "Say which one is right"):
+            run.do("step_confirmed", step="read_after")
+        run.do("step_confirmed", step="read_after", reason="register follows by change 12")
+        self.assertTrue(any("register follows by change 12" in f for f in run.view["flags"]))
+
     def test_what_the_device_cannot_take_is_refused_with_the_field(self):
         for pending, field in (({"urv": 500.0}, "urv"), ({"lrv": 99.5}, "urv"), ({"damping": -1.0}, "damping"), ({"unit": "kPa"}, "unit")):
             with self.subTest(pending=pending), self.assertRaises(Fault) as caught:
@@ -332,6 +367,27 @@ class Transmitter(TestCase):
         row = run.view["evidence"][0]["rows"][0]
         self.assertAlmostEqual(float(row["applied"]), 0.0, delta=0.01)
         self.assertEqual(row["simulated"], "-1.000 mV")
+
+    def with_dead_band(self):
+        run = play("tx-multipoint", {"applied": reference(), "indicated": meter()}, Details(tests_dead_band=True)).forward()
+        return run.take()
+
+    def test_a_dead_band_is_tested_after_the_as_found_points_and_before_anything_is_judged(self):
+        run = self.with_dead_band()
+        step = run.view["step"]
+        self.assertEqual((step["key"], step["phase"]), ("dead_band", "as found"))
+        self.assertIn("Come to 200 kPa from below", step["instruction"])
+        with self.assertRaises(Fault):
+            run.do("step_confirmed", step="dead_band", values={"dead_band_up": "200.6", "dead_band_down": "900"})
+        run.do("step_confirmed", step="dead_band", values={"dead_band_up": "200,6", "dead_band_down": "199.4"})
+        told = {f["name"]: f["value"] for f in run.view["evidence"][0]["findings"]}
+        self.assertEqual(told["Dead band"], "0.30 % of span, at mid-range as found")  # 1.2 kPa of 400
+        self.assertEqual(run.current, "judge")
+
+    def test_without_the_flag_no_dead_band_is_asked_for_nor_told(self):
+        run = play("tx-multipoint", {"applied": reference(), "indicated": meter()}, Details()).forward().take()
+        self.assertEqual(run.current, "judge")
+        self.assertEqual(run.view["evidence"][0]["findings"], [])
 
     def test_a_loop_that_a_communicator_cannot_use_needs_a_reason(self):
         run = play("tx-multipoint", {"applied": reference(), "indicated": meter()}, Details(supply_v=24.0, loop_ohm=50.0))

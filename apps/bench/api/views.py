@@ -50,11 +50,12 @@ class SignalsView(APIView):
     @extend_schema(
         operation_id="list_signals",
         responses=SignalSerializer(many=True),
-        parameters=[OpenApiParameter("unit", str), OpenApiParameter("tag", str)],
+        parameters=[OpenApiParameter("unit", str), OpenApiParameter("tag", str), OpenApiParameter("quantity", str)],
     )
     def get(self, request: Request) -> Response:
         require(request.user, "read")
-        return Response(list_signals(unit=request.query_params.get("unit", ""), tag=request.query_params.get("tag", "")))
+        asked = {name: request.query_params.get(name, "") for name in ("unit", "tag", "quantity")}
+        return Response(list_signals(**asked))
 
 
 class ModemsView(APIView):

@@ -99,6 +99,31 @@ class Capturing(LiveTestCase):
         self.assertAlmostEqual(told["captured"]["indicated"]["mean"], 4.016, delta=0.01)
         self.assertAlmostEqual(float(told["applied"]), 0.0, delta=0.5)
 
+    def test_what_the_instrument_says_of_itself_never_stands_for_what_is_applied(self):
+        device = Device.objects.get(code="HART")
+        device.signals = [{**s, "role": "pv" if s["key"] == "pv" else "own", "tag": "PT-2110"} for s in device.signals]
+        device.save()
+        self.live_transmitter()
+        refused = self.send(("source_chosen", {"quantity": "applied", "signal": "HART/pv", "role": "applied", "wired_to": "PT-1"}))
+        self.assertFailure(refused, 400, "own_signal")
+        offered = [s["id"] for s in self.get("signals/?unit=kPa&tag=PT-2110&quantity=applied").json()]
+        self.assertNotIn("HART/pv", offered)
+        self.assertEqual(offered[0], "CAL/p")
+        read = [s["id"] for s in self.get("signals/?unit=mA&tag=PT-2110&quantity=indicated").json()]
+        self.assertLess(read.index("CAL/i"), read.index("HART/ma"))  # measured before what it means by itself
+        self.choose(pv="HART/pv", indicated="HART/ma")
+
+    def test_capture_by_itself_waits_for_the_warm_up(self):
+        Instrument.objects.filter(tag="PT-2110").update(warm_up_min=10)
+        self.start()
+        self.forward(PRESSURE)
+        self.choose(applied="CAL/p", indicated="CAL/i")
+        auto = self.post("rounds/", {"runs": [self.run_id]}).json()
+        self.until(lambda: "of the warm-up to go" in AutoCapture.objects.get(pk=auto["id"]).says)
+        self.assertEqual((AutoCapture.objects.get(pk=auto["id"]).status, self.view()["evidence"]), ("running", []))
+        self.ok(("timer_ended", {"step": "warm_up", "reason": "was under power all night"}))
+        self.until(lambda: self.view()["evidence"])
+
     def test_what_has_not_settled_is_not_captured(self):
         self.live_transmitter()
         self.bench.world.channel("PT-2110").source.leak = 0.25
@@ -309,7 +334,8 @@ class Spoken(LiveTestCase):
         self.ok(("step_confirmed", {"step": "configure"}))
         self.assertFailure(self.send(("step_confirmed", {"step": "read_after"})), 400, "not_read")
         self.act("read", act="after")
-        self.ok(("step_confirmed", {"step": "read_after"}))
+        self.assertFailure(self.send(("step_confirmed", {"step": "read_after"})), 400, "not_register")
+        self.ok(("step_confirmed", {"step": "read_after", "reason": "Re-ranged for summer; the planner brings the register in line"}))
         before, after = (self.get(f"runs/{self.run_id}/parameters/{k}.json").json() for k in ("before", "after"))
         self.assertEqual((before["values"]["urv"], after["values"]["urv"]), (400.0, 250.0))
         rows = self.post("parameters/compare/", {"a": before, "b": after}).json()

@@ -37,7 +37,7 @@ from apps.plant.api.serializers import OptionSerializer, UploadSerializer
 from apps.runs.gas import bottles
 from apps.runs.kit_use import bottle_uses, reference_uses
 from config.failures import Missing
-from metrology.faults import Fault
+from config.uploads import sent_file
 from metrology.judgement.incoming import CHECKS
 
 
@@ -180,13 +180,6 @@ def _form(request: Request) -> dict[str, Any]:
     return {**asked.validated_data["values"], "reason": asked.validated_data["reason"]}
 
 
-def _upload(request: Request) -> tuple[str, bytes]:
-    sent = request.FILES.get("file")
-    if sent is None or not sent.name:
-        raise Fault("no_file", "Choose a file.", field="file")
-    return sent.name, sent.read()
-
-
 class KitGroupsView(APIView):
     @extend_schema(operation_id="get_kit_groups", responses=KitGroupsSerializer)
     def get(self, request: Request) -> Response:
@@ -250,7 +243,7 @@ class KitFilesView(APIView):
         responses={201: KitItemSerializer, 400: FailureSerializer},
     )
     def post(self, request: Request, group: str, code: str) -> Response:
-        name, data = _upload(request)
+        name, data = sent_file(request)
         attach(actor=signed_in(request), group=group, code=code, name=name, data=data, now=timezone.now())
         return Response(_item(group, get_item(group, code)), status=201)
 
@@ -264,7 +257,7 @@ class KitCertificateView(APIView):
         responses={200: KitItemSerializer, 400: FailureSerializer},
     )
     def post(self, request: Request, code: str) -> Response:
-        name, data = _upload(request)
+        name, data = sent_file(request)
         item, found = take_certificate(actor=signed_in(request), code=code, name=name, data=data, now=timezone.now())
         assert isinstance(item, Reference)
         return Response(_item("reference", item, [f"{len(found.points)} points were taken over.", *found.says]))

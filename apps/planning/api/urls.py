@@ -8,8 +8,8 @@ from apps.planning.api.views import TodayView
 urlpatterns = [
     path("today/", TodayView.as_view(), name="today"),
     path("due/", due.DueView.as_view(), name="due"),
-    path("instruments/<str:tag>/defer/", due.DeferView.as_view(), name="defer"),
-    path("instruments/<str:tag>/happened/", due.TriggerView.as_view(), name="happened"),
+    path("instruments/<path:tag>/defer/", due.DeferView.as_view(), name="defer"),
+    path("instruments/<path:tag>/happened/", due.TriggerView.as_view(), name="happened"),
     path("deferrals/<int:deferral_id>/", due.DecideDeferralView.as_view(), name="decide-deferral"),
     path("feeds/", due.FeedsView.as_view(), name="feeds"),
     path("feeds/<int:feed_id>/", due.RevokeFeedView.as_view(), name="revoke-feed"),
@@ -19,5 +19,5 @@ urlpatterns = [
     path("plans/<uuid:round_id>/", rounds.RoundView.as_view(), name="plan"),
     path("plans/<uuid:round_id>/pack.pdf", rounds.PackView.as_view(), name="print-plan"),
     path("plans/<uuid:round_id>/solve/", rounds.SolveView.as_view(), name="solve-plan"),
-    path("plans/<uuid:round_id>/jobs/<str:tag>/", rounds.JobView.as_view(), name="plan-job"),
+    path("plans/<uuid:round_id>/jobs/<path:tag>/", rounds.JobView.as_view(), name="plan-job"),
 ]

@@ -128,6 +128,14 @@ class ChangeSerializer(serializers.Serializer):
     what = serializers.ListField(child=serializers.CharField())
 
 
+class FileSerializer(serializers.Serializer):
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+    size = serializers.IntegerField()
+    at = serializers.DateTimeField()
+    by = serializers.CharField()
+
+
 class InstrumentPageDataSerializer(InstrumentRowSerializer):
     form = InstrumentFormSerializer()
     tolerance = serializers.CharField()
@@ -138,6 +146,7 @@ class InstrumentPageDataSerializer(InstrumentRowSerializer):
     detail_words = serializers.ListField(child=serializers.CharField())
     results = ResultSerializer(many=True)
     changes = ChangeSerializer(many=True)
+    files = FileSerializer(many=True)
     due_reason = serializers.CharField()
 
 

@@ -13,7 +13,7 @@ from apps.plant.api.imports import (
     UndoImportView,
     WriteImportView,
 )
-from apps.plant.api.views import AreaView, InstrumentsView, InstrumentView
+from apps.plant.api.views import AreaView, InstrumentFilesView, InstrumentFileView, InstrumentsView, InstrumentView
 
 urlpatterns = [
     path("instruments/", InstrumentsView.as_view(), name="instruments"),
@@ -27,5 +27,7 @@ urlpatterns = [
     path("labels/", LabelsView.as_view(), name="labels"),
     path("find/", FindView.as_view(), name="find"),
     path("exports/instruments/", ExportView.as_view(), name="export-instruments"),
-    path("instruments/<str:tag>/", InstrumentView.as_view(), name="instrument"),
+    path("documents/<int:file_id>/", InstrumentFileView.as_view(), name="document"),
+    path("instruments/<path:tag>/files/", InstrumentFilesView.as_view(), name="attach-document"),
+    path("instruments/<path:tag>/", InstrumentView.as_view(), name="instrument"),
 ]

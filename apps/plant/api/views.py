@@ -4,8 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.http import FileResponse
 from django.utils import timezone
+from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework.parsers import MultiPartParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
@@ -20,8 +23,9 @@ from apps.plant.api.serializers import (
     InstrumentPageDataSerializer,
     InstrumentPageSerializer,
     InstrumentRowSerializer,
+    UploadSerializer,
 )
-from apps.plant.models import Area, Instrument
+from apps.plant.models import Area, Instrument, InstrumentFile
 from apps.plant.register import FIELDS, as_typed
 from apps.plant.selectors import (
     detail_fields,
@@ -33,10 +37,12 @@ from apps.plant.selectors import (
     methods_for,
     policy_fields,
 )
-from apps.plant.services import add_instrument, edit_instrument, policy_for, store_area
+from apps.plant.services import add_instrument, attach_document, edit_instrument, policy_for, store_area
 from apps.runs.due import due_words
 from apps.runs.models import OPEN
+from config.failures import Missing
 from config.lists import page_of
+from config.uploads import sent_file
 from metrology.faults import Fault
 from metrology.judgement.policy import describe_policy
 from metrology.judgement.tolerance import describe
@@ -113,6 +119,31 @@ class InstrumentView(APIView):
         return Response(_page(edited))
 
 
+class InstrumentFilesView(APIView):
+    parser_classes = [MultiPartParser]
+
+    @extend_schema(
+        operation_id="attach_document",
+        request={"multipart/form-data": UploadSerializer},
+        responses={201: InstrumentPageDataSerializer, 400: FailureSerializer},
+    )
+    def post(self, request: Request, tag: str) -> Response:
+        found = get_instrument(tag)
+        name, data = sent_file(request)
+        attach_document(actor=signed_in(request), instrument=found, name=name, data=data, now=timezone.now())
+        return Response(_page(found), status=201)
+
+
+class InstrumentFileView(APIView):
+    @extend_schema(operation_id="get_document", responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
+    def get(self, request: Request, file_id: int) -> FileResponse:
+        require(request.user, "read")
+        found = InstrumentFile.objects.filter(pk=file_id).first()
+        if found is None:
+            raise Missing("unknown_file", "There is no such document.")
+        return FileResponse(found.file.open("rb"), as_attachment=True, filename=found.name, content_type=found.kind)
+
+
 SHOWN = ("system", "ex_marking", "access", "permit_kind", "voting_group", "zone", "people", "due_rule", "grace_days", "documents")
 
 
@@ -152,6 +183,7 @@ def _page(i: Instrument) -> dict[str, Any]:
             }
             for r in runs
         ],
+        "files": [{"id": f.pk, "name": f.name, "size": f.size, "at": f.at, "by": f.by.name} for f in i.files.select_related("by")],
         "changes": [
             {"at": c.at, "by": c.by.name, "reason": c.reason, "what": [f"{k}: {v[0]} → {v[1]}" for k, v in c.values.items()]}
             for c in i.changes.select_related("by")[:20]

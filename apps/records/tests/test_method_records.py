@@ -148,9 +148,12 @@ class Records(PlantTestCase):
             self.ok(("parameters_captured", {"step": "configure", "kind": kind, "values": values}))
         self.ok(("step_confirmed", {"step": "configure"}))
         self.ok(("parameters_captured", {"step": "read_after", "kind": "after", "values": {**DEVICE, "urv": "250"}}))
-        self.ok(("step_confirmed", {"step": "read_after"}))
+        self.ok(("step_confirmed", {"step": "read_after", "reason": "Re-ranged on request 118; register follows"}))
         self.finish()
-        self.assertTold(self.certificate(), "Parameters", "Before: typed. After: typed.", "URV 400 250", "Loop test, as found: readings")
+        told = "Re-ranged on request 118; register follows"
+        self.assertTold(
+            self.certificate(), "Parameters", "Before: typed. After: typed.", "URV 400 250", "Loop test, as found: readings", told
+        )
         self.assertIsNone(Instrument.objects.get(tag="PT-2110").last_done_on)  # a re-ranging is no calibration
 
     def test_one_reading_after_another_is_told_in_the_log(self):

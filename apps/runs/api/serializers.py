@@ -28,6 +28,8 @@ class RunSerializer(serializers.Serializer):
 class StartSerializer(serializers.Serializer):
     tag = serializers.CharField(max_length=60)
     method = serializers.CharField(max_length=40, required=False, allow_blank=True, default="")
+    points = serializers.CharField(max_length=200, required=False, allow_blank=True, default="")
+    cycles = serializers.CharField(max_length=10, required=False, allow_blank=True, default="")
 
 
 class EventSerializer(serializers.Serializer):

@@ -21,5 +21,5 @@ urlpatterns = [
     path("holds/", holds.HoldsView.as_view(), name="holds"),
     path("holds/<uuid:hold_id>/", holds.HoldView.as_view(), name="hold"),
     path("colleagues/", holds.ColleaguesView.as_view(), name="colleagues"),
-    path("instruments/<str:tag>/sensor-life/", SensorLifeView.as_view(), name="sensor-life"),
+    path("instruments/<path:tag>/sensor-life/", SensorLifeView.as_view(), name="sensor-life"),
 ]

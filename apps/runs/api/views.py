@@ -47,7 +47,12 @@ class StartView(APIView):
     def post(self, request: Request) -> Response:
         given = parsed(StartSerializer, request)
         run = services.start_run(
-            actor=signed_in(request), instrument=get_instrument(given["tag"]), now=timezone.now(), method_key=given["method"]
+            actor=signed_in(request),
+            instrument=get_instrument(given["tag"]),
+            now=timezone.now(),
+            method_key=given["method"],
+            points=given["points"],
+            cycles=given["cycles"],
         )
         return Response(get_run_data(run.id, timezone.now()), status=201)
 

@@ -115,6 +115,8 @@ class PlantClient:
                 for role, code in references.items():
                     self.ok(("reference_assigned", {"role": role, "code": code, "reason": "best there is"}))
                 self.ok(("step_confirmed", {"step": key}))
+            elif step["kind"] == "timer":
+                self.ok(("timer_started", {"step": key}))
             elif step["kind"] == "hold":
                 self.ok(("hold_placed", {"step": key, "kind": "inhibit", "reason": "Calibration", "minutes": "60"}))
             else:

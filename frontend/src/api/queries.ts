@@ -45,10 +45,11 @@ export function useLog(run_id: string) {
   });
 }
 
-export function useSignals(unit: string, tag: string, enabled: boolean) {
+/** Signals that measure what a unit does; with a quantity only those that may stand for it, the likeliest first. */
+export function useSignals(unit: string, tag: string, enabled: boolean, quantity = "") {
   return useQuery({
-    queryKey: ["signals", unit, tag],
-    queryFn: () => unwrap(client.GET("/api/v1/signals/", { params: { query: { unit, tag } } })),
+    queryKey: ["signals", unit, tag, quantity],
+    queryFn: () => unwrap(client.GET("/api/v1/signals/", { params: { query: { unit, tag, quantity } } })),
     enabled,
     staleTime: 60_000,
   });

@@ -118,6 +118,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/documents/{file_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_document"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/due/": {
         parameters: {
             query?: never;
@@ -385,6 +401,22 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["ask_deferral"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/instruments/{tag}/files/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["attach_document"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1441,6 +1473,14 @@ export interface components {
         FeedFormRequest: {
             area: string;
         };
+        File: {
+            id: number;
+            name: string;
+            size: number;
+            /** Format: date-time */
+            at: string;
+            by: string;
+        };
         Fitting: {
             code: string;
             words: string;
@@ -1705,6 +1745,7 @@ export interface components {
             detail_words: string[];
             results: components["schemas"]["Result"][];
             changes: components["schemas"]["Change"][];
+            files: components["schemas"]["File"][];
             due_reason: string;
         };
         InstrumentRow: {
@@ -2289,6 +2330,7 @@ export interface components {
                             differs: boolean;
                         }[];
                         differences: string[];
+                        register: string[];
                         source: string;
                     } | null;
                     pairs: {
@@ -2682,6 +2724,10 @@ export interface components {
             tag: string;
             /** @default  */
             method: string;
+            /** @default  */
+            points: string;
+            /** @default  */
+            cycles: string;
         };
         StateFormRequest: {
             state: string;
@@ -2964,6 +3010,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_document: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
                 };
             };
         };
@@ -3556,6 +3623,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Deferral"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    attach_document: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                tag: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["UploadRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InstrumentPageData"];
                 };
             };
             400: {
@@ -5103,6 +5203,7 @@ export interface operations {
     list_signals: {
         parameters: {
             query?: {
+                quantity?: string;
                 tag?: string;
                 unit?: string;
             };

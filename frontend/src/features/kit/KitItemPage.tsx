@@ -7,6 +7,7 @@ import { useMay } from "../../app/session";
 import { Button, LinkButton } from "../../ui/Button";
 import { CheckLine, ChoiceField, TextField } from "../../ui/fields";
 import { moment } from "../../ui/format";
+import { asForm, FileList, Upload } from "../../ui/Files";
 import { Failure, Loading, Message } from "../../ui/Message";
 import { Modal } from "../../ui/Modal";
 
@@ -137,38 +138,6 @@ function IncomingForm({ item, checks, onDone }: { item: Item; checks: Schemas["I
   );
 }
 
-function Upload({ label, path, onDone }: { label: string; path: "files" | "certificate"; onDone: (made: Item) => void } & { group?: string; code?: string }) {
-  const { group = "", code = "" } = useParams();
-  const send = useMutation({
-    mutationFn: (file: File) => {
-      const body = new FormData();
-      body.append("file", file);
-      const as = { body: body as unknown as { file: string }, bodySerializer: () => body };
-      return path === "certificate"
-        ? unwrap(client.POST("/api/v1/kit/reference/{code}/certificate/", { params: { path: { code } }, ...as }))
-        : unwrap(client.POST("/api/v1/kit/{group}/{code}/files/", { params: { path: { group, code } }, ...as }));
-    },
-    onSuccess: onDone,
-  });
-  return (
-    <>
-      <label className="inline-flex min-h-12 cursor-pointer items-center rounded-md border-2 border-rule-strong bg-page px-4 font-bold text-water focus-within:border-water">
-        {send.isPending ? "Sending…" : label}
-        <input
-          type="file"
-          className="sr-only"
-          onChange={(e) => {
-            const file = e.target.files?.[0];
-            e.target.value = "";
-            if (file) send.mutate(file);
-          }}
-        />
-      </label>
-      {send.isError && <Failure error={send.error} />}
-    </>
-  );
-}
-
 /** An item of the kit: what it is, what it can be used for and why not, what counts on it, and its history. */
 export function KitItemPage() {
   const { group = "", code = "" } = useParams();
@@ -256,22 +225,21 @@ export function KitItemPage() {
       </form>
       <section aria-label="Files" className="space-y-2">
         <h2 className="border-b-2 border-slate text-lg font-bold">Certificates and files</h2>
-        <ul>
-          {i.files.map((f) => (
-            <li key={f.id} className="flex flex-wrap items-center gap-x-4 border-b border-rule">
-              <a href={`/api/v1/kit/files/${f.id}/`} className="inline-flex min-h-12 items-center font-bold text-water underline">
-                {f.name}
-              </a>
-              <span className="text-sm text-muted">
-                {(f.size / 1024).toFixed(0)} kB, {moment(f.at)}, {f.by}
-              </span>
-            </li>
-          ))}
-        </ul>
+        <FileList files={i.files} path="/api/v1/kit/files/" />
         {mayEdit && (
           <div className="flex flex-wrap gap-3">
-            <Upload label="Attach a file" path="files" onDone={take} />
-            {group === "reference" && <Upload label="Take a certificate’s data over (CSV or DCC)" path="certificate" onDone={take} />}
+            <Upload
+              label="Attach a file"
+              send={(file) => unwrap(client.POST("/api/v1/kit/{group}/{code}/files/", { params: { path: { group, code } }, ...asForm(file) }))}
+              onDone={take}
+            />
+            {group === "reference" && (
+              <Upload
+                label="Take a certificate’s data over (CSV or DCC)"
+                send={(file) => unwrap(client.POST("/api/v1/kit/reference/{code}/certificate/", { params: { path: { code } }, ...asForm(file) }))}
+                onDone={take}
+              />
+            )}
           </div>
         )}
       </section>

@@ -21,18 +21,16 @@ function Row({ name, row, shown, brief, onShow }: { name: string; row: LiveRow; 
       onClick={onShow}
       aria-pressed={shown}
       aria-label={`${row.label}: ${word}`}
-      className={`grid min-h-12 w-full grid-cols-[minmax(0,1fr)_auto_auto] items-center gap-x-4 border-l-8 px-3 text-left ${brief ? "" : "sm:col-span-2"} ${shown ? "border-water bg-water-soft" : "border-rule"}`}
+      className={`grid min-h-12 w-full items-center gap-x-4 border-l-8 px-3 text-left ${brief ? "grid-cols-[1fr_auto]" : "grid-cols-[minmax(0,1fr)_auto_auto] sm:col-span-2"} ${shown ? "border-water bg-water-soft" : "border-rule"}`}
     >
-      <span className="min-w-0">
-        <span className="block truncate text-sm text-muted">{row.label}</span>
-      </span>
+      <span className={`min-w-0 truncate text-sm text-muted ${brief ? "col-span-2" : ""}`}>{row.label}</span>
       <span className={`${brief ? "text-lg" : "text-2xl"} font-bold whitespace-nowrap`} data-live={name}>
         {row.text || "–"} <span className="text-base font-normal">{row.unit}</span>
       </span>
-      <span className={`inline-flex ${brief ? "" : "w-32"} items-center gap-1 font-bold ${tone}`}>
-        <Icon size={18} aria-hidden="true" className="shrink-0" /> <span className={brief ? "sr-only" : ""}>{word}</span>
+      <span className={`inline-flex ${brief ? "text-sm" : "w-32"} items-center gap-1 font-bold ${tone}`}>
+        <Icon size={18} aria-hidden="true" className="shrink-0" /> {word}
       </span>
-      <span className={`col-span-3 text-sm ${brief ? "" : "pb-1"}`}>
+      <span className={`text-sm ${brief ? "col-span-2" : "col-span-3 pb-1"}`}>
         {!brief && row.says}
         {row.response === "no response" && <strong className="text-iron"> No response: it moved less than a tenth of what was to come.</strong>}
         {row.response === "out of acceptance" && <strong className="text-iron"> Out of acceptance: too far off to be adjusted.</strong>}

@@ -7,7 +7,7 @@ type Quantity = NonNullable<NonNullable<Step["readings"]>["next"]>["quantities"]
 
 function OneSource({ run, quantity, channel }: { run: Run; quantity: Pick<Quantity, "name" | "label" | "unit">; channel: string }) {
   const append = useAppend(run);
-  const signals = useSignals(quantity.unit, run.view.instrument.tag, true);
+  const signals = useSignals(quantity.unit, run.view.instrument.tag, true, quantity.name);
   const chosen = run.view.sources.find((s) => s.quantity === quantity.name && s.channel === channel)?.signal ?? "";
   const listed = signals.data ?? [];
   const options = [

@@ -7,6 +7,7 @@ import { useMay } from "../../app/session";
 import { Button, LinkButton } from "../../ui/Button";
 import { day, moment, signedPercent } from "../../ui/format";
 import { ChoiceField, TextField } from "../../ui/fields";
+import { asForm, FileList, Upload } from "../../ui/Files";
 import { Failure, Loading, Message } from "../../ui/Message";
 import { Modal } from "../../ui/Modal";
 import { Verdict } from "../../ui/Verdict";
@@ -118,6 +119,7 @@ export function InstrumentPage() {
                   {m.label}
                 </Button>
               ))}
+              {i.family !== "gas detector" && <OtherPoints i={i} start={start} />}
               <Button kind="primary" onClick={() => start.mutate(i.tag)} disabled={start.isPending}>
                 Start a calibration
               </Button>
@@ -163,6 +165,7 @@ export function InstrumentPage() {
             <Results i={i} />
           </div>
           <Happened tag={i.tag} />
+          <Documents i={i} />
           <h2 className="mt-6 border-b-2 border-slate font-bold">Changes of the register</h2>
           <ul className="text-sm">
             {i.changes.map((c) => (
@@ -174,6 +177,53 @@ export function InstrumentPage() {
         </div>
       </div>
     </div>
+  );
+}
+
+/** Data sheets, procedures, drawings. */
+function Documents({ i }: { i: Instrument }) {
+  const mayEdit = useMay("edit the plant");
+  const queries = useQueryClient();
+  if (!mayEdit && !i.files.length) return null;
+  return (
+    <section aria-label="Documents" className="mt-6 space-y-2">
+      <h2 className="border-b-2 border-slate font-bold">Documents</h2>
+      <FileList files={i.files} path="/api/v1/documents/" />
+      {mayEdit && (
+        <Upload
+          label="Attach a document"
+          send={(file) => unwrap(client.POST("/api/v1/instruments/{tag}/files/", { params: { path: { tag: i.tag } }, ...asForm(file) }))}
+          onDone={() => void queries.invalidateQueries()}
+        />
+      )}
+    </section>
+  );
+}
+
+/** Test points and cycles of one run, other than the register has them. */
+function OtherPoints({ i, start }: { i: Instrument; start: ReturnType<typeof useStart> }) {
+  const [open, setOpen] = useState(false);
+  const [form, setForm] = useState({ points: i.form.points_percent, cycles: i.form.cycles });
+  return (
+    <>
+      <Button onClick={() => setOpen(true)}>Other points…</Button>
+      <Modal open={open} onClose={() => setOpen(false)} title={`Points for this run of ${i.tag}`}>
+        <form
+          className="space-y-3"
+          onSubmit={(e) => {
+            e.preventDefault();
+            start.mutate({ tag: i.tag, ...form });
+          }}
+        >
+          <TextField label="Test points" unit="%" hint="Like 0 25 50 75 100, or 10 50 90; rising" value={form.points} onChange={(points) => setForm({ ...form, points })} autoFocus />
+          <TextField label="Cycles" numeric hint="1 to 3" value={form.cycles} onChange={(cycles) => setForm({ ...form, cycles })} />
+          {start.isError && <Failure error={start.error} />}
+          <Button kind="primary" type="submit" disabled={start.isPending}>
+            Start with these
+          </Button>
+        </form>
+      </Modal>
+    </>
   );
 }
 

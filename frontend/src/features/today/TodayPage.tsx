@@ -18,8 +18,8 @@ type RunRow = Schemas["RunRow"];
 export function useStart() {
   const navigate = useNavigate();
   return useMutation({
-    mutationFn: (what: string | { tag: string; method: string }) =>
-      unwrap(client.POST("/api/v1/runs/", { body: typeof what === "string" ? { tag: what, method: "" } : what })),
+    mutationFn: (what: string | { tag: string; method?: string; points?: string; cycles?: string }) =>
+      unwrap(client.POST("/api/v1/runs/", { body: { method: "", points: "", cycles: "", ...(typeof what === "string" ? { tag: what } : what) } })),
     onSuccess: (run) => void navigate(`/run/${run.id}`),
   });
 }

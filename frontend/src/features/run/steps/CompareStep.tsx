@@ -290,6 +290,15 @@ export function CompareStep({ run, step }: StepProps) {
         {c.says}
         {c.differences.length > 0 && <span className="block">{c.differences.join("; ")}.</span>}
       </Message>
+      {c.register.length > 0 && (
+        <Message tone="edge" title="Not as the register has it">
+          {c.register.map((says) => (
+            <span key={says} className="block">
+              {says}
+            </span>
+          ))}
+        </Message>
+      )}
       {device.error && <Failure error={device.error} />}
       {append.isError && <Failure error={append.error} />}
       {failure?.details.needs_reason === true && <TextField label="Why it stands so" value={reason} onChange={(v) => set("reason", v)} />}

@@ -1,0 +1,58 @@
+import { useMutation } from "@tanstack/react-query";
+import { moment } from "./format";
+import { Failure } from "./Message";
+
+interface Kept {
+  id: number;
+  name: string;
+  size: number;
+  at: string;
+  by: string;
+}
+
+/** Attached files, each to be had as a download. */
+export function FileList({ files, path }: { files: Kept[]; path: string }) {
+  return (
+    <ul>
+      {files.map((f) => (
+        <li key={f.id} className="flex flex-wrap items-center gap-x-4 border-b border-rule">
+          <a href={`${path}${f.id}/`} className="inline-flex min-h-12 items-center font-bold break-all text-water underline">
+            {f.name}
+          </a>
+          <span className="text-sm text-muted">
+            {(f.size / 1024).toFixed(0)} kB, {moment(f.at)}, {f.by}
+          </span>
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+/** What a generated client needs to send a file: the form itself instead of JSON. */
+export function asForm(file: File) {
+  const body = new FormData();
+  body.append("file", file);
+  return { body: body as unknown as { file: string }, bodySerializer: () => body };
+}
+
+/** A button that asks for a file and sends it. */
+export function Upload<T>({ label, send, onDone }: { label: string; send: (file: File) => Promise<T>; onDone: (made: T) => void }) {
+  const sending = useMutation({ mutationFn: send, onSuccess: onDone });
+  return (
+    <>
+      <label className="inline-flex min-h-12 cursor-pointer items-center rounded-md border-2 border-rule-strong bg-page px-4 font-bold text-water focus-within:border-water">
+        {sending.isPending ? "Sending…" : label}
+        <input
+          type="file"
+          className="sr-only"
+          onChange={(e) => {
+            const file = e.target.files?.[0];
+            e.target.value = "";
+            if (file) sending.mutate(file);
+          }}
+        />
+      </label>
+      {sending.isError && <Failure error={sending.error} />}
+    </>
+  );
+}
