@@ -30,7 +30,7 @@ PAST = (
     ("AE-6001B", 0.31, {"zero": "MB-G10", "span": "MB-G01"}, 6),
     ("AE-6002", 0.38, {"zero": "MB-G10", "span": "MB-G05"}, 7),
     ("AE-3001", 0.02, {"zero": "MB-G10", "span": "MB-G06"}, 4),
-    ("AE-3002", 0.22, {"air": "MB-G10"}, 4),
+    ("AE-3002", 0.22, {"air": "MB-G10", "zero": "MB-G11"}, 4),
 )
 VALUES = {
     "operator": "Control room", "temperature": "19", "exposed_to": "none", "pressure_kpa": "101.1", "reading": "0.0",

@@ -191,6 +191,7 @@ OXYGEN: dict[str, Any] = {
     "details": {
         "gas": "oxygen", "technology": "oxygen", "flow_l_min": "0.5", "t90_s": "15", "partial_pressure": True,
         "signal_unit": "mV", "new_sensitivity": "0.55", "sensor_since": "2025-01-15", "life_months": "24",
+        "proves_zero": True, "alarms": "Low 19.5 falling; Very low 18 falling latching",
     },
 }  # fmt: skip
 OPTICAL: dict[str, Any] = {

@@ -20,7 +20,7 @@ class LiveRun(BenchJourney):
         expect(live.get_by_role("button", name="Loop current: Settled")).to_be_visible()
         expect(live).to_contain_text("limit 0.008 mA")
         p.get_by_role("button", name="Sources").click()
-        p.get_by_role("button", name="Capture all points by itself").click()
+        p.get_by_role("button", name="All by itself").click()
         expect(p.get_by_text("Capturing by itself.")).to_be_visible()
         # Another looks on, and a reload loses nothing of the picture.
         other = self.open_browser()

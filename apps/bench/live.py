@@ -23,6 +23,7 @@ from metrology.judgement.settling import (
     settle_words,
 )
 from metrology.methods.base import Method, Quantity, Slot, Watched
+from metrology.methods.gas_plan import NO_GAS
 from metrology.methods.setup import RunSetup
 from metrology.quantities.units import convert
 from metrology.quantities.words import number
@@ -211,6 +212,7 @@ class RunLive:
                 "response": "",
             }
         seen = self.exposure()
+        is_step = self.slot is not None and self.slot.extra.get("exposure") not in NO_GAS
         if seen and "indicated" in rows:
             rows["indicated"]["response"] = "" if seen.kind in ("ok", "waiting") else seen.kind
         window = max((live.rule.window_s for live in self.quantities.values()), default=0.0)
@@ -220,7 +222,7 @@ class RunLive:
             "slot": self.slot.index if self.slot else None,
             "since": self.since,
             "window_s": window,
-            "exposure": exposure_data(seen) if seen else None,
+            "exposure": {**exposure_data(seen), "is_step": is_step} if seen else None,
             "purged_s": self.purged_s(),
             "purge_limit": self._purge_limit(self.quantities["indicated"])
             if self.is_condition and "indicated" in self.quantities and self._setup
@@ -287,11 +289,11 @@ class RunLive:
             return out
 
     def _alarms(self) -> dict[str, str]:
-        """At which reading each rising alarm came, by the detector's own status word."""
+        """At which reading each alarm came, by the detector's own status word, whose bits are in the order of the register."""
         status, shown = self.quantities.get("status"), self.quantities.get("indicated")
         if status is None or shown is None or self._setup is None:
             return {}
-        named = [a.name for a in self._setup.instrument.details.alarms if a.rising]
+        named = [a.name for a in self._setup.instrument.details.alarms]
         start = self.since - BEFORE_S  # what was on before gas came did not come with it
         seen = alarms_seen(shown.samples(start), status.samples(start), first_bit=3, count=len(named))
         return {named[n]: number(value, shown.quantity.decimals) for n, value in seen.items()}

@@ -44,10 +44,13 @@ def describe_signal(signal_id: str, quantity: str) -> dict[str, Any]:
     }
 
 
-def list_signals(*, unit: str, tag: str, quantity: str = "") -> list[dict[str, Any]]:
-    """Signals that measure what `unit` measures and may stand for `quantity`: those wired to the tag first, the likeliest before others."""
+def list_signals(*, unit: str, tag: str, quantity: str = "", channel: str = "") -> list[dict[str, Any]]:
+    """Signals that measure what `unit` measures and may stand for `quantity`: those wired to the tag first, the likeliest before others.
+
+    channel: of a head with several sensors, or the display on the way that is meant; a signal of another one is not likely.
+    """
     wanted = quantity_of(unit)
-    likely = LIKELY.get(quantity, ("",))
+    likely = LIKELY.get(quantity, ("indicated", ""))
     rows = []
     for device in Device.objects.all():
         for s in device.signals:
@@ -65,9 +68,12 @@ def list_signals(*, unit: str, tag: str, quantity: str = "") -> list[dict[str, A
                         "is_wired": s.get("tag") == tag,
                         "can_set": "write" in s,
                         "role": role,
+                        "channel": s.get("channel", ""),
+                        "is_likely": role in likely and s.get("channel", channel) == channel,
                     }
                 )
-    return sorted(rows, key=lambda r: (not r["is_wired"], bool(quantity) and r["role"] not in likely, str(r["label"])))
+    by = {r["id"]: r.pop("channel") != channel for r in rows}
+    return sorted(rows, key=lambda r: (not r["is_wired"], bool(quantity) and not r["is_likely"], by[r["id"]], str(r["label"])))
 
 
 def list_modems(tag: str) -> list[dict[str, Any]]:

@@ -7,6 +7,7 @@ from dataclasses import replace
 from metrology.judgement.gas_kit import GasNeed
 from metrology.methods import common_steps as common
 from metrology.methods import gas_steps
+from metrology.methods.details import Alarm
 from metrology.methods.gas import GasMethod
 from metrology.methods.gas_details import GasChannel
 from metrology.methods.gas_plan import AIR, BACKGROUND, BUMP, SPAN, ZERO, channels_of, gas_need
@@ -152,6 +153,11 @@ class Oxygen(GasMethod):
         c = channels_of(setup)[0]
         kinds = (AIR, ZERO) if setup.instrument.details.detector.proves_zero else (AIR,)
         return tuple(gas_need(setup, k, c, exposures=self.exposures_each) for k in kinds)
+
+    def proved_alarms(self, setup: RunSetup) -> tuple[Alarm, ...]:
+        """Nitrogen takes oxygen through the falling alarms; more oxygen than air has is never brought."""
+        falling = tuple(a for a in setup.instrument.details.alarms if not a.rising)
+        return falling if setup.instrument.details.detector.proves_zero else ()
 
     def normal_band(self, setup: RunSetup) -> tuple[float, float]:
         """Normal air."""

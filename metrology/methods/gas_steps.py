@@ -188,9 +188,10 @@ def body(method: GasMethod, setup: RunSetup, choices: dict[str, str]) -> list[St
 
 def with_alarms(method: GasMethod, setup: RunSetup, made: list[Step]) -> list[Step]:
     """After the as-found exposures, at which reading each alarm came."""
-    alarms = [a for a in setup.instrument.details.alarms if a.rising]
-    if not alarms or not method.proves_alarms:
+    alarms = method.proved_alarms(setup)
+    if not alarms:
         return made
+    while_ = "gas rose" if alarms[0].rising else "oxygen fell"
     unit = setup.instrument.unit
     out: list[Step] = []
     for step in made:
@@ -203,7 +204,7 @@ def with_alarms(method: GasMethod, setup: RunSetup, made: list[Step]) -> list[St
                     "confirm",
                     step.phase,
                     "Alarms",
-                    "At which reading did each alarm come while gas rose? Leave it empty if it did not come.",
+                    f"At which reading did each alarm come while {while_}? Leave it empty if it did not come.",
                     fields=tuple(
                         Field(f"alarm:{a.name}", f"'{a.name}' came at", "number", unit, False, hint=f"Set point {a.set_point:g} {unit}")
                         for a in alarms

@@ -26,7 +26,7 @@ class Stream:
 
 @dataclass
 class SimulatedDetector:
-    """One sensor with its electronics. sensitivity: share of new; zero in its unit; alarms: (set point, is latching)."""
+    """One sensor with its electronics. sensitivity: share of new; zero in its unit; alarms: (set point, is latching, is rising)."""
 
     technology: str
     top: float
@@ -39,7 +39,7 @@ class SimulatedDetector:
     cross_sensitivity: float = 0.0
     new_signal: float = 1.0
     warm_up_s: float = 0.0
-    alarms: tuple[tuple[float, bool], ...] = ()
+    alarms: tuple[tuple[float, bool, bool], ...] = ()
     inhibit_ma: float = 3.0
     resolution: float = 0.0
     is_frozen: bool = False
@@ -90,11 +90,14 @@ class SimulatedDetector:
             self._shown = value + self._random.gauss(0.0, self.noise)
             if self.resolution:
                 self._shown = round(self._shown / self.resolution) * self.resolution
-        for n, (set_point, latching) in enumerate(self.alarms):
-            if self._shown >= set_point:
+        for n, (set_point, latching, rising) in enumerate(self.alarms):
+            if self._is_beyond(set_point, rising):
                 self._latched |= 1 << n
             elif not latching:
                 self._latched &= ~(1 << n)
+
+    def _is_beyond(self, set_point: float, rising: bool) -> bool:
+        return self._shown >= set_point if rising else self._shown <= set_point
 
     @property
     def _warming_error(self) -> float:
@@ -136,7 +139,7 @@ class SimulatedDetector:
 
     def reset_alarms(self) -> None:
         """Reset what has latched; what is still above its set point stays."""
-        self._latched = sum(1 << n for n, (set_point, _) in enumerate(self.alarms) if self._shown >= set_point)
+        self._latched = sum(1 << n for n, (set_point, _, rising) in enumerate(self.alarms) if self._is_beyond(set_point, rising))
 
     def accept_zero(self) -> bool:
         """Zero it on what it sees; refused when the background is not clean or it is warming up."""

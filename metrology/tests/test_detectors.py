@@ -40,7 +40,7 @@ class Detectors(unittest.TestCase):
         self.assertFalse(SimulatedDetector("catalytic", 100.0, warm_up_s=60).accept_zero())
 
     def test_alarms_latch_until_reset_and_inhibit_holds_the_current(self):
-        d = SimulatedDetector("catalytic", 100.0, alarms=((20.0, False), (40.0, True)))
+        d = SimulatedDetector("catalytic", 100.0, alarms=((20.0, False, True), (40.0, True, True)))
         settle(d, Stream(50.0))
         self.assertEqual(d.status, 3 * FIRST_ALARM)
         d.inhibit(True)
@@ -49,6 +49,21 @@ class Detectors(unittest.TestCase):
         self.assertEqual(d.status & ~4, 2 * FIRST_ALARM)
         d.reset_alarms()
         self.assertEqual(d.status & ~4, 0)
+
+    def test_an_oxygen_cell_alarms_when_oxygen_falls_and_latches_where_it_should(self):
+        d = SimulatedDetector("oxygen", 25.0, alarms=((19.5, False, False), (18.0, True, False), (23.0, False, True)))
+        settle(d, Stream(20.9))
+        self.assertEqual(d.status, 0)
+        settle(d, Stream(19.0))
+        self.assertEqual(d.status, FIRST_ALARM)
+        settle(d, Stream(0.0, oxygen=0.0))
+        self.assertEqual(d.status, 3 * FIRST_ALARM)
+        settle(d, Stream(20.9))
+        self.assertEqual(d.status, 2 * FIRST_ALARM)
+        d.reset_alarms()
+        self.assertEqual(d.status, 0)
+        settle(d, Stream(24.0, oxygen=24.0))
+        self.assertEqual(d.status, 4 * FIRST_ALARM)
 
     def test_it_ages_is_poisoned_misses_humidity_and_sees_other_gas(self):
         d = SimulatedDetector("electrochemical", 100.0, needs_humid=True, cross_sensitivity=0.1)

@@ -206,6 +206,37 @@ class OthersAndHolds(GasCase):
         p.forward(pressure_kpa="90")
         self.assertAlmostEqual(p.method.plan(p.state.setup, "as_found")[0].ideal, 20.9 * 90 / 101.325)
 
+    def oxygen_run(self, alarms="Low 19.5 falling; High 23 rising", **more):
+        made = {"gas": "oxygen", "technology": "oxygen", "proves_zero": True, "alarms": alarms, **more}
+        p = GasPlay("gas-oxygen", instrument=detector(made, unit="% vol", urv=25.0), gases={"air": zero_air(), "zero": NITROGEN})
+        p.forward()
+        return p
+
+    def test_nitrogen_takes_oxygen_through_its_falling_alarms_only(self):
+        p = self.oxygen_run()
+        p.expose("20.9", "0.1")
+        self.assertEqual(p.step.key, "alarms")
+        self.assertIn("while oxygen fell", p.step.instruction)
+        self.assertEqual([f.name for f in p.step.fields], ["alarm:Low", "fault_relay"])
+        p.do("step_confirmed", step="alarms", values={"alarm:Low": "19.3"})
+        self.assertEqual(p.view["step"]["judge"]["proposal"], "leave")
+
+    def test_a_falling_alarm_that_does_not_come_or_comes_late_is_corrected_before_it_is_left(self):
+        for seen, told in (("", "'Low' did not come."), ("16.0", "'Low' came at 16.0 % vol, its set point is 19.5.")):
+            with self.subTest(seen=seen):
+                p = self.oxygen_run()
+                p.expose("20.9", "0.1")
+                p.do("step_confirmed", step="alarms", values={"alarm:Low": seen})
+                judged = p.view["step"]["judge"]
+                self.assertEqual(judged["proposal"], "repair")
+                self.assertIn(told, judged["reason"])
+                self.assertRefused("refused_choice", p.decide, "leave")
+
+    def test_without_nitrogen_no_alarm_of_an_oxygen_cell_can_be_proved(self):
+        p = self.oxygen_run(proves_zero=False)
+        p.expose("20.9")
+        self.assertEqual(p.step.key, "judge")
+
     def test_channels_are_set_for_the_bottle_at_hand(self):
         made = {"technology": "catalytic", "basis": "iec", "channels": "A, hydrogen, 100, %LEL, 2.5; B, methane, 100, %LEL, 2.5"}
         gases = {"span:A": bottle(), "span:B": bottle("B-CH4", "methane", 50.0)}

@@ -13,6 +13,7 @@ class SignalSerializer(serializers.Serializer):
     unit = serializers.CharField()
     is_wired = serializers.BooleanField()
     can_set = serializers.BooleanField()
+    is_likely = serializers.BooleanField()
     role = serializers.CharField()
 
 

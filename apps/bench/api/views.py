@@ -50,11 +50,16 @@ class SignalsView(APIView):
     @extend_schema(
         operation_id="list_signals",
         responses=SignalSerializer(many=True),
-        parameters=[OpenApiParameter("unit", str), OpenApiParameter("tag", str), OpenApiParameter("quantity", str)],
+        parameters=[
+            OpenApiParameter("unit", str),
+            OpenApiParameter("tag", str),
+            OpenApiParameter("quantity", str),
+            OpenApiParameter("channel", str),
+        ],
     )
     def get(self, request: Request) -> Response:
         require(request.user, "read")
-        asked = {name: request.query_params.get(name, "") for name in ("unit", "tag", "quantity")}
+        asked = {name: request.query_params.get(name, "") for name in ("unit", "tag", "quantity", "channel")}
         return Response(list_signals(**asked))
 
 

@@ -134,7 +134,7 @@ def _detectors(rows: list[dict[str, Any]]) -> list[DetectorPoint]:
     out = []
     for n, row in enumerate(rows):
         made = dict(row["detector"])
-        made["alarms"] = tuple((float(a), bool(b)) for a, b in made.get("alarms", ()))
+        made["alarms"] = tuple((float(a), bool(b), bool(rising[0]) if rising else True) for a, b, *rising in made.get("alarms", ()))
         detector = SimulatedDetector(**made, seed=200 + n)
         air = Stream(20.9 if detector.technology == "oxygen" else 0.0)
         bottles = {name: Charge(**told) if isinstance(told, dict) else Charge(*told) for name, told in row.get("bottles", {}).items()}

@@ -31,7 +31,7 @@ class GasOnTheBench(LiveTestCase):
     def setUp(self):
         super().setUp()
         detector = SimulatedDetector(
-            "catalytic", 100.0, t90_s=4.0, noise=0.02, gain=0.9, new_signal=0.5, alarms=((20.0, False), (40.0, True))
+            "catalytic", 100.0, t90_s=4.0, noise=0.02, gain=0.9, new_signal=0.5, alarms=((20.0, False, True), (40.0, True, True))
         )
         self.point = DetectorPoint("AE-1", detector, Manifold(0.5, {"ZERO": Charge(0.0, 20.9, 50.0), "SPAN": Charge(50.0, 20.9, 50.0)}))
         self.bench.world.detectors.append(self.point)

@@ -46,10 +46,10 @@ export function useLog(run_id: string) {
 }
 
 /** Signals that measure what a unit does; with a quantity only those that may stand for it, the likeliest first. */
-export function useSignals(unit: string, tag: string, enabled: boolean, quantity = "") {
+export function useSignals(unit: string, tag: string, enabled: boolean, quantity = "", channel = "") {
   return useQuery({
-    queryKey: ["signals", unit, tag, quantity],
-    queryFn: () => unwrap(client.GET("/api/v1/signals/", { params: { query: { unit, tag, quantity } } })),
+    queryKey: ["signals", unit, tag, quantity, channel],
+    queryFn: () => unwrap(client.GET("/api/v1/signals/", { params: { query: { unit, tag, quantity, channel } } })),
     enabled,
     staleTime: 60_000,
   });
@@ -60,8 +60,9 @@ export function useModems(tag: string) {
 }
 
 /** The capture that goes on, or last went on, by itself: of one run when one is named. */
-export function useRounds(run: string) {
+export function useRounds(run: string, enabled = true) {
   return useQuery({
+    enabled,
     queryKey: ["rounds", run],
     queryFn: () => unwrap(client.GET("/api/v1/rounds/", { params: { query: run ? { run } : {} } })),
     refetchInterval: 1_500,

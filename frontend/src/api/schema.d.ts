@@ -2711,6 +2711,7 @@ export interface components {
             unit: string;
             is_wired: boolean;
             can_set: boolean;
+            is_likely: boolean;
             role: string;
         };
         SkillsRequest: {
@@ -5203,6 +5204,7 @@ export interface operations {
     list_signals: {
         parameters: {
             query?: {
+                channel?: string;
                 quantity?: string;
                 tag?: string;
                 unit?: string;

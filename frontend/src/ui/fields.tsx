@@ -87,6 +87,12 @@ export function ChoiceField(p: Common & { value: string; onChange: (value: strin
         onChange={(e) => p.onChange(e.target.value)}
         className={`${BOX} ${p.error ? "border-iron" : "border-rule-strong"}`}
       >
+        {/* Nothing chosen yet must not look like the first choice. */}
+        {!p.options.some((o) => o.value === p.value) && (
+          <option value={p.value} disabled>
+            choose…
+          </option>
+        )}
         {p.options.map((o) => (
           <option key={o.value} value={o.value}>
             {o.label}

@@ -1,7 +1,9 @@
-import { cleanup, fireEvent, render, screen } from "@testing-library/react";
+import { cleanup, fireEvent, render, screen, waitFor } from "@testing-library/react";
 import { afterEach, describe, expect, it } from "vitest";
+import { ApiFailure } from "../api/client";
 import { show } from "../test/render";
-import { TextField } from "./fields";
+import { ChoiceField, TextField } from "./fields";
+import { FileList, Upload } from "./Files";
 import { Ring } from "./Ring";
 import { useFilters } from "./useFilters";
 import { Verdict } from "./Verdict";
@@ -21,6 +23,51 @@ describe("a text field", () => {
     const described = document.getElementById(field.getAttribute("aria-describedby") ?? "");
     expect(described?.textContent).toBe("URV is not a number.");
     expect(screen.queryByText("Upper range value")).toBeNull();
+  });
+});
+
+describe("a choice", () => {
+  const options = [
+    { value: "none", label: "None known" },
+    { value: "lead", label: "Lead" },
+  ];
+  it("does not look chosen before it is", () => {
+    render(<ChoiceField label="Exposed to" value="" onChange={() => undefined} options={options} />);
+    const field = screen.getByLabelText<HTMLSelectElement>("Exposed to");
+    expect(field.selectedOptions[0]?.textContent).toBe("choose…");
+    expect(field.selectedOptions[0]?.disabled).toBe(true);
+  });
+  it("shows what is chosen and offers nothing else", () => {
+    const told: string[] = [];
+    render(<ChoiceField label="Exposed to" value="lead" onChange={(v) => told.push(v)} options={options} />);
+    const field = screen.getByLabelText<HTMLSelectElement>("Exposed to");
+    expect([...field.options].map((o) => o.textContent)).toEqual(["None known", "Lead"]);
+    fireEvent.change(field, { target: { value: "none" } });
+    expect(told).toEqual(["none"]);
+  });
+});
+
+describe("files", () => {
+  const kept = { id: 7, name: "sheet.pdf", size: 2048, at: "2026-11-02T08:00:00Z", by: "Ruben Sallow" };
+  it("are had by their names", () => {
+    render(<FileList files={[kept]} path="/api/v1/documents/" />);
+    expect(screen.getByText("sheet.pdf").getAttribute("href")).toBe("/api/v1/documents/7/");
+    expect(screen.getByText(/2 kB/)).toBeTruthy();
+  });
+  it("are sent when chosen, and a refusal is told", async () => {
+    const sent: string[] = [];
+    const send = (file: File) => {
+      sent.push(file.name);
+      return file.name === "bad.exe" ? Promise.reject(new ApiFailure(400, { code: "wrong_kind", message: "bad.exe is no PDF." })) : Promise.resolve(file.name);
+    };
+    const done: string[] = [];
+    show(<Upload label="Attach" send={send} onDone={(made) => done.push(made)} />);
+    for (const name of ["sheet.pdf", "bad.exe"]) {
+      fireEvent.change(screen.getByLabelText(/Attach|Sending/), { target: { files: [new File(["x"], name)] } });
+      await waitFor(() => expect(sent).toContain(name));
+    }
+    await screen.findByText("bad.exe is no PDF.");
+    expect(done).toEqual(["sheet.pdf"]);
   });
 });
 

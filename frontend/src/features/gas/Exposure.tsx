@@ -25,7 +25,7 @@ export function Exposure({ exposure, onGas }: { exposure: NonNullable<Frame["exp
         <span className="text-lg font-bold">{WORDS[kind] ?? kind}</span>
         {exposure && (
           <span className="text-sm">
-            {exposure.percent.toFixed(0)} % of what is to come, peak {exposure.peak.toPrecision(4)}
+            {exposure.is_step && `${exposure.percent.toFixed(0)} % of what is to come, `}peak {exposure.peak.toPrecision(4)}
             {exposure.t90_s !== null && `, T90 ${exposure.t90_s.toFixed(0)} s`}
           </span>
         )}

@@ -55,7 +55,7 @@ describe("choosing gas", () => {
 describe("an exposure", () => {
   it("is told with its class and what its trace gave away", () => {
     const onGas = vi.fn();
-    show(<Exposure exposure={{ kind: "no response", plateau: 0, peak: 1.2, t90_s: null, percent: 2, remarks: ["Nothing has come."] }} onGas={onGas} />);
+    show(<Exposure exposure={{ kind: "no response", plateau: 0, peak: 1.2, t90_s: null, is_step: true, percent: 2, remarks: ["Nothing has come."] }} onGas={onGas} />);
     expect(screen.getByText("No response")).toBeTruthy();
     expect(screen.getByText("Nothing has come.")).toBeTruthy();
     fireEvent.click(screen.getByRole("button", { name: "Gas is on now" }));
@@ -66,7 +66,7 @@ describe("an exposure", () => {
 describe("the keys of a detector", () => {
   it("are there only where the bench has some", async () => {
     const run = runAt({}, { gases: [{ role: "zero", label: "Zero gas", bottle: "G", name: "", certificate: "", expires_on: "", regulator: "", line: "", applied: "", litres: "", reason: "", remarks: [] }] });
-    const key = { id: "GM/d1.zero", label: "Accept zero", device: "", protocol: "", unit: "key", is_wired: true, can_set: true, role: "key" };
+    const key = { id: "GM/d1.zero", label: "Accept zero", device: "", protocol: "", unit: "key", is_wired: true, can_set: true, is_likely: true, role: "key" };
     pretendServer({ "GET /api/v1/signals/": { body: [key] } });
     show(<Keys run={run} only={["zero"]} />);
     expect(await screen.findByRole("button", { name: "Accept zero" })).toBeTruthy();

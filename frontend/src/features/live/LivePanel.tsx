@@ -1,5 +1,5 @@
 import { CircleCheck, CircleDashed, TriangleAlert, Unplug } from "lucide-react";
-import { lazy, Suspense, useState, type RefObject } from "react";
+import { Fragment, lazy, Suspense, useState, type RefObject } from "react";
 import type { Frame, LiveRow, Traces } from "./useLive";
 
 const LivePlot = lazy(() => import("./LivePlot").then((m) => ({ default: m.LivePlot })));
@@ -53,18 +53,25 @@ export function LivePanel({ frame, traces, connected }: { frame: Frame | null; t
         </p>
       )}
       <div className="grid gap-1 sm:grid-cols-2">
-        {names.map((name) => {
-          const row = frame.rows[name];
+        {[shown, ...names.filter((n) => n !== shown)].map((name) => {
+          const row = name === undefined ? undefined : frame.rows[name];
+          if (name === undefined) return null;
           // With many signals only the one looked at, and what is lost, is told at length.
           const brief = names.length > 2 && name !== shown && row?.status !== "lost";
-          return row && <Row key={name} name={name} row={row} shown={name === shown} brief={brief} onShow={() => choose(name)} />;
+          return (
+            <Fragment key={name}>
+              {row && <Row name={name} row={row} shown={name === shown} brief={brief} onShow={() => choose(name)} />}
+              {name === shown && (
+                <div className="sm:col-span-2">
+                  <Suspense fallback={<div className="h-[150px]" />}>
+                    <LivePlot name={name} frame={frame} traces={traces} />
+                  </Suspense>
+                </div>
+              )}
+            </Fragment>
+          );
         })}
       </div>
-      {shown && (
-        <Suspense fallback={<div className="h-[150px]" />}>
-          <LivePlot name={shown} frame={frame} traces={traces} />
-        </Suspense>
-      )}
     </section>
   );
 }

@@ -1,5 +1,9 @@
-import type { Run, Step } from "../../api/client";
+import { useMutation } from "@tanstack/react-query";
+import { Cable } from "lucide-react";
+import { client, unwrap, type Run, type Step } from "../../api/client";
 import { useSignals } from "../../api/queries";
+import { Button } from "../../ui/Button";
+import { Failure } from "../../ui/Message";
 import { ChoiceField } from "../../ui/fields";
 import { useAppend } from "../run/useRun";
 
@@ -7,7 +11,7 @@ type Quantity = NonNullable<NonNullable<Step["readings"]>["next"]>["quantities"]
 
 function OneSource({ run, quantity, channel }: { run: Run; quantity: Pick<Quantity, "name" | "label" | "unit">; channel: string }) {
   const append = useAppend(run);
-  const signals = useSignals(quantity.unit, run.view.instrument.tag, true, quantity.name);
+  const signals = useSignals(quantity.unit, run.view.instrument.tag, true, quantity.name, channel);
   const chosen = run.view.sources.find((s) => s.quantity === quantity.name && s.channel === channel)?.signal ?? "";
   const listed = signals.data ?? [];
   const options = [
@@ -26,13 +30,45 @@ function OneSource({ run, quantity, channel }: { run: Run; quantity: Pick<Quanti
   );
 }
 
+/** Takes for every quantity the likeliest signal that is wired to the instrument, where there is one. */
+function Wired({ run, quantities }: { run: Run; quantities: Quantity[] }) {
+  const append = useAppend(run);
+  const tag = run.view.instrument.tag;
+  const look = useMutation({
+    mutationFn: () =>
+      Promise.all(
+        quantities.map(async (q) => {
+          const found = await unwrap(client.GET("/api/v1/signals/", { params: { query: { unit: q.unit, tag, quantity: q.name, channel: q.source_channel } } }));
+          return { quantity: q.name, channel: q.source_channel, signal: found.find((s) => s.is_wired && s.is_likely)?.id ?? "" };
+        }),
+      ),
+    onSuccess: (rows) => {
+      const events = rows.filter((r) => r.signal).map((payload) => ({ type: "source_chosen", payload }));
+      if (events.length) append.mutate(events);
+    },
+  });
+  const none = look.data && !look.data.some((r) => r.signal);
+  return (
+    <div className="flex flex-wrap items-center gap-3">
+      <Button onClick={() => look.mutate()} disabled={look.isPending || append.isPending}>
+        <Cable size={18} aria-hidden="true" /> Use what is wired to {tag}
+      </Button>
+      {none && <span className="text-muted">Nothing is wired to it.</span>}
+      {(look.error ?? append.error) && <Failure error={look.error ?? append.error} />}
+    </div>
+  );
+}
+
 /** Where each quantity of the reading comes from: typed, or live from a signal. What is read has a source of its own in each channel. */
 export function SourcePicker({ run, quantities }: { run: Run; quantities: Quantity[] }) {
   return (
-    <div className="grid gap-4 sm:grid-cols-2">
+    <div className="space-y-3">
+      <Wired run={run} quantities={quantities} />
+      <div className="grid gap-4 sm:grid-cols-2">
       {quantities.map((q) => (
         <OneSource key={q.name} run={run} quantity={q} channel={q.source_channel} />
       ))}
+      </div>
     </div>
   );
 }

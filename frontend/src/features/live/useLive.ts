@@ -22,7 +22,7 @@ export interface Frame {
   since: number;
   window_s: number;
   rows: Record<string, LiveRow>;
-  exposure?: { kind: string; plateau: number; peak: number; t90_s: number | null; percent: number; remarks: string[] } | null;
+  exposure?: { kind: string; plateau: number; peak: number; t90_s: number | null; percent: number; is_step: boolean; remarks: string[] } | null;
   purged_s?: number | null;
   purge_limit?: number | null;
 }

@@ -1,4 +1,3 @@
-import { Button } from "../../../ui/Button";
 import { Failure } from "../../../ui/Message";
 import { Keys } from "../../gas/Keys";
 import { LivePanel } from "../../live/LivePanel";
@@ -16,17 +15,14 @@ export function ConditionStep(props: StepProps) {
   const live = useLive(run.id, run.view.seq, isLive);
   const purged = live.frame?.purged_s;
   return (
-    <ConfirmStep {...props}>
+    <ConfirmStep {...props} live={isLive ? { take: () => capture.mutate({}), busy: capture.isPending } : undefined}>
       <Keys run={run} only={step.watches === "ma" ? ["inhibit"] : ["off"]} />
       {step.watches && <SourceOf run={run} step={step} />}
       {isLive && (
         <div className="space-y-2">
           <LivePanel frame={live.frame} traces={live.traces} connected={live.connected} />
           {typeof purged === "number" && <p role="status">Below the limit for {purged.toFixed(0)} s.</p>}
-          <Button onClick={() => capture.mutate({})} disabled={capture.isPending}>
-            Take the live value
-          </Button>
-          {capture.isError && <Failure error={capture.error} />}
+          {capture.isError ? <Failure error={capture.error} /> : <p className="text-muted">The live value is taken when it stands still, unless another is typed.</p>}
         </div>
       )}
     </ConfirmStep>

@@ -8,6 +8,11 @@ import { StepFrame, type StepProps } from "../StepPanel";
 import { useAppend } from "../useRun";
 import type { Step } from "../../../api/client";
 
+/** What a field holds: as typed, or what was seen of something that may be left empty; the rest is only offered. */
+function held(f: Step["fields"][number], values: Record<string, string>): string {
+  return values[f.name] ?? (f.required ? "" : f.suggested);
+}
+
 export function StepFields({
   step,
   values,
@@ -25,7 +30,7 @@ export function StepFields({
       hint: f.hint,
       unit: f.unit && !f.label.includes(f.unit) ? f.unit : "",
       error: errors[f.name],
-      value: values[f.name] ?? "",
+      value: held(f, values),
       onChange: (v: string) => set(f.name, v),
     };
     if (f.kind === "long") return <LongField key={f.name} {...common} />;
@@ -33,7 +38,8 @@ export function StepFields({
     return (
       <div key={f.name}>
         <TextField {...common} numeric={f.kind === "number"} autoFocus={i === 0} />
-        {f.suggested && values[f.name] !== f.suggested && (
+        {f.suggested && !f.required && values[f.name] === undefined && <p className="text-sm text-muted">As seen live. Change it if you saw otherwise.</p>}
+        {f.suggested && held(f, values) !== f.suggested && (
           <Button onClick={() => set(f.name, f.suggested)} className="mt-1">
             Use {f.suggested}
           </Button>
@@ -43,7 +49,8 @@ export function StepFields({
   });
 }
 
-export function ConfirmStep({ run, step, children }: StepProps & { children?: ReactNode }) {
+/** live: takes the value from its source when nothing was typed. */
+export function ConfirmStep({ run, step, children, live }: StepProps & { children?: ReactNode; live?: { take: () => void; busy: boolean } }) {
   const append = useAppend(run);
   const [values, set, clear] = useDraftForm(`${run.id}/${step.key}`);
   const [ticks, tick, clearTicks] = useDraftForm(`${run.id}/${step.key}/checks`);
@@ -51,8 +58,14 @@ export function ConfirmStep({ run, step, children }: StepProps & { children?: Re
   const failure = append.error instanceof ApiFailure ? append.error : null;
   const errors = failure?.byField ?? {};
   const confirm = () => {
-    if (append.isPending) return;
-    append.mutate([{ type: "step_confirmed", payload: { step: step.key, values, checks: ticked } }], {
+    if (append.isPending || live?.busy) return;
+    if (live && !step.fields.some((f) => values[f.name])) {
+      append.reset();
+      live.take();
+      return;
+    }
+    const seen = Object.fromEntries(step.fields.filter((f) => held(f, values)).map((f) => [f.name, held(f, values)]));
+    append.mutate([{ type: "step_confirmed", payload: { step: step.key, values: { ...seen, ...values }, checks: ticked } }], {
       onSuccess: () => {
         clear();
         clearTicks();

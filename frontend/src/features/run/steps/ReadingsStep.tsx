@@ -73,12 +73,11 @@ function LastReading({ step }: { step: Step }) {
   );
 }
 
-/** Capture that goes on by itself: offered when the stimulus is live, told while it runs, stopped at any time. */
-function ByItself({ run, canStart }: { run: Run; canStart: boolean }) {
-  const { start, stop } = useAutoCapture(run);
+/** How the capture that goes on by itself stands; it is stopped here at any time. */
+function ByItself({ run, failed }: { run: Run; failed: Error | null }) {
+  const { stop } = useAutoCapture(run);
   const auto = useRounds(run.id).data?.[0];
-  const running = auto?.status === "running";
-  if (running) {
+  if (auto?.status === "running") {
     return (
       <div role="status" className="flex flex-wrap items-center gap-4 border-l-8 border-water bg-water-soft px-3 py-2">
         <span className="flex-1">
@@ -94,12 +93,7 @@ function ByItself({ run, canStart }: { run: Run; canStart: boolean }) {
   return (
     <>
       {auto?.status === "stopped" && <Message tone="edge">{auto.says}</Message>}
-      {start.isError && <Failure error={start.error} />}
-      {canStart && (
-        <Button onClick={() => start.mutate()} disabled={start.isPending}>
-          Capture all points by itself
-        </Button>
-      )}
+      {failed && <Failure error={failed} />}
     </>
   );
 }
@@ -107,6 +101,7 @@ function ByItself({ run, canStart }: { run: Run; canStart: boolean }) {
 export function ReadingsStep({ run, step }: StepProps) {
   const append = useAppend(run);
   const capture = useCapture(run);
+  const auto = useAutoCapture(run);
   const gasOn = useMutation({ mutationFn: () => unwrap(client.POST("/api/v1/runs/{run_id}/gas-on/", { params: { path: { run_id: run.id } } })) });
   const r = step.readings;
   const next = r?.next ?? null;
@@ -119,6 +114,7 @@ export function ReadingsStep({ run, step }: StepProps) {
   const isLive = sources.length > 0;
   const readsLive = sources.some((s) => s.quantity === "indicated");
   const live = useLive(run.id, run.view.seq, isLive);
+  const rounds = useRounds(run.id, isLive);
   const failed = append.error ?? capture.error;
   const failure = failed instanceof ApiFailure ? failed : null;
   useEffect(() => field.current?.focus(), [next?.slot]);
@@ -146,6 +142,7 @@ export function ReadingsStep({ run, step }: StepProps) {
   const asks = failure?.details.can_confirm === true;
   const ready = Boolean(live.frame) && (Object.values(live.frame?.rows ?? {}).every((row) => row.status === "settled") || ["no response", "unstable"].includes(live.frame?.exposure?.kind ?? ""));
   const hasStimulus = sources.some((s) => s.quantity === "applied" && s.stimulus);
+  const goesOn = rounds.data?.[0]?.status === "running";
   return (
     <StepFrame
       step={isLive ? { ...step, instruction: "" } : step}
@@ -160,7 +157,12 @@ export function ReadingsStep({ run, step }: StepProps) {
               From paper
             </Button>
           )}
-          <span className="mr-auto" />
+          {readsLive && hasStimulus && !goesOn && (
+            <Button onClick={() => auto.start.mutate()} disabled={auto.start.isPending}>
+              All by itself
+            </Button>
+          )}
+          <span className="flex-1" />
           {readsLive && !typed.indicated ? (
             // Pressed too early it says what is still moving; it is never dead under a finger.
             <Button kind={ready ? "primary" : "plain"} type="submit" large disabled={busy}>
@@ -182,7 +184,7 @@ export function ReadingsStep({ run, step }: StepProps) {
         </div>
       )}
       {choosing && <SourcePicker run={run} quantities={next.quantities} />}
-      {(isLive || choosing) && <ByItself run={run} canStart={readsLive && hasStimulus} />}
+      {isLive && <ByItself run={run} failed={auto.start.error} />}
       {isGas && isLive && (
         <Exposure exposure={live.frame?.exposure ?? null} onGas={() => gasOn.mutate()} />
       )}

@@ -2,6 +2,8 @@ import { act, cleanup, fireEvent, screen, waitFor } from "@testing-library/react
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { pretendServer, show } from "../../../test/render";
 import { runAt } from "../../../test/run";
+import type { Step } from "../../../api/client";
+import { ConditionStep } from "./ConditionStep";
 import { ReadingsStep } from "./ReadingsStep";
 
 const EVENTS = "POST /api/v1/runs/0d6e/events/";
@@ -52,6 +54,36 @@ beforeEach(() => {
 afterEach(() => {
   cleanup();
   vi.unstubAllGlobals();
+});
+
+describe("a live condition", () => {
+  const held = {
+    key: "inhibit_check", kind: "condition", title: "Inhibit current", confirm_label: "It is held", readings: null, watches: "indicated", watches_channel: "", watches_unit: "mA",
+    fields: [{ name: "ma", label: "Current", kind: "number", unit: "mA", required: true, hint: "", options: [], suggested: "" }],
+  } as unknown as Partial<Step>;
+  function showHeld(view = LIVE) {
+    const run = runAt(held, view);
+    const server = pretendServer({ [CAPTURE]: { body: run }, [EVENTS]: { body: run }, "GET /api/v1/signals/": { body: [] } });
+    show(<ConditionStep run={run} step={run.view.step} />);
+    return server;
+  }
+  it("takes the live value with the one button when nothing was typed", async () => {
+    const server = showHeld();
+    fireEvent.click(screen.getByText("It is held"));
+    await waitFor(() => expect(server.asked.some((a) => `${a.method} ${a.path}` === CAPTURE)).toBe(true));
+    expect(server.asked.some((a) => `${a.method} ${a.path}` === EVENTS)).toBe(false);
+  });
+  it("takes what was typed instead, and always where nothing is live", async () => {
+    const server = showHeld();
+    fireEvent.change(screen.getByLabelText(/^Current/), { target: { value: "3,01" } });
+    fireEvent.click(screen.getByText("It is held"));
+    await waitFor(() => expect(server.asked.some((a) => `${a.method} ${a.path}` === EVENTS)).toBe(true));
+    expect(server.asked.some((a) => `${a.method} ${a.path}` === CAPTURE)).toBe(false);
+    cleanup();
+    const typed = showHeld({ sources: [] } as unknown as typeof LIVE);
+    fireEvent.click(screen.getByText("It is held"));
+    await waitFor(() => expect(typed.asked.some((a) => `${a.method} ${a.path}` === EVENTS)).toBe(true));
+  });
 });
 
 describe("a live reading", () => {
@@ -114,9 +146,9 @@ describe("capturing by itself", () => {
 
   it("is offered only when the stimulus is live too", async () => {
     showLive().shown.unmount();
-    expect(screen.queryByText("Capture all points by itself")).toBeNull();
+    expect(screen.queryByText("All by itself")).toBeNull();
     const { server } = showLive(runAt({}, both), { "POST /api/v1/rounds/": { body: auto } });
-    fireEvent.click(await screen.findByText("Capture all points by itself"));
+    fireEvent.click(await screen.findByText("All by itself"));
     await waitFor(() => expect(server.asked.find((a) => a.method === "POST")?.body).toEqual({ runs: ["0d6e"] }));
   });
 
@@ -134,9 +166,31 @@ describe("capturing by itself", () => {
 });
 
 describe("sources", () => {
+  it("are all taken at once where they are wired to the instrument", async () => {
+    const run = runAt();
+    const signal = { id: "CAL/i", label: "Loop current", device: "", protocol: "SCPI over TCP", unit: "mA", is_wired: true, can_set: false, is_likely: true, role: "" };
+    const list = [{ ...signal, id: "CS/ma", is_likely: false }, signal, { ...signal, id: "X/y", is_wired: false }];
+    const server = pretendServer({ [EVENTS]: { body: run }, [ROUNDS]: { body: [] }, "GET /api/v1/signals/": { body: list } });
+    show(<ReadingsStep run={run} step={run.view.step} />);
+    fireEvent.click(screen.getByText("Read live"));
+    fireEvent.click(screen.getByText(/^Use what is wired to/));
+    await waitFor(() => expect(server.asked.some((a) => `${a.method} ${a.path}` === EVENTS)).toBe(true));
+    const sent = server.asked.find((a) => a.body)?.body as { events: { type: string; payload: { quantity: string; signal: string } }[] };
+    expect(sent.events.every((e) => e.type === "source_chosen" && e.payload.signal === "CAL/i")).toBe(true);
+    expect(sent.events.map((e) => e.payload.quantity)).toContain("indicated");
+  });
+  it("say so when nothing is wired", async () => {
+    const run = runAt();
+    const server = pretendServer({ [ROUNDS]: { body: [] }, "GET /api/v1/signals/": { body: [] } });
+    show(<ReadingsStep run={run} step={run.view.step} />);
+    fireEvent.click(screen.getByText("Read live"));
+    fireEvent.click(screen.getByText(/^Use what is wired to/));
+    expect(await screen.findByText("Nothing is wired to it.")).toBeTruthy();
+    expect(server.asked.every((a) => a.method === "GET")).toBe(true);
+  });
   it("are chosen for each quantity, those of the tag first", async () => {
     const run = runAt();
-    const signal = { id: "CAL/i", label: "Loop current", device: "Calibrator", protocol: "SCPI over TCP", unit: "mA", is_wired: true, can_set: false, role: "" };
+    const signal = { id: "CAL/i", label: "Loop current", device: "Calibrator", protocol: "SCPI over TCP", unit: "mA", is_wired: true, can_set: false, is_likely: true, role: "" };
     const server = pretendServer({ [EVENTS]: { body: run }, [ROUNDS]: { body: [] }, "GET /api/v1/signals/": { body: [signal, { ...signal, id: "X/y", label: "Spare", is_wired: false }] } });
     show(<ReadingsStep run={run} step={run.view.step} />);
     fireEvent.click(screen.getByText("Read live"));
