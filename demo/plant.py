@@ -378,7 +378,7 @@ REFERENCES = [
     ref("MB-B01", "Block A", "C", -20, 160, 150, u_absolute=0.25, resolution=0.01, gradient=0.02),
     ref("MB-B02", "Block B", "C", -20, 650, 150, u_absolute=0.3, resolution=0.01, gradient=0.03),
     ref("MB-R01", "Readout, resistance", "ohm", 0, 400, 260, u_absolute=0.002, u_percent_reading=0.002, resolution=0.001),
-    ref("MB-V01", "Readout, millivolt", "mV", -10, 80, 260, u_absolute=0.002, u_percent_reading=0.005, resolution=0.001),
+    ref("MB-U01", "Readout, millivolt", "mV", -10, 80, 260, u_absolute=0.002, u_percent_reading=0.005, resolution=0.001),
     ref("MB-S01", "Sensor simulator, millivolt", "mV", -10, 80, 200, u_absolute=0.003, u_percent_reading=0.005, resolution=0.001),
     ref("MB-W01", "Hung weights, class M1", "kg", 0, 10, 500, u_absolute=0.0001, u_percent_reading=0.002),
 ]
@@ -411,9 +411,9 @@ FITTINGS: list[dict[str, Any]] = [
     {"code": "MB-L02", "kind": "line", "material": "PVC", "length_m": 5.0},
 ]
 BUFFERS = [  # code, pH at 25 C, table, lot, days since it was opened (0: not yet), days to expiry
-    ("MB-L01", 6.865, "nist", "L-2291", 20, 300),
-    ("MB-L02", 9.180, "nist", "L-2295", 20, 260),
-    ("MB-L03", 4.005, "nist", "L-2270", 120, 200),
-    ("MB-L04", 7.00, "technical", "L-2188", 0, -12),
+    ("MB-B11", 6.865, "nist", "L-2291", 20, 300),
+    ("MB-B12", 9.180, "nist", "L-2295", 20, 260),
+    ("MB-B13", 4.005, "nist", "L-2270", 120, 200),
+    ("MB-B14", 7.00, "technical", "L-2188", 0, -12),
 ]
 MUSTS = ["AE-6001A", "AE-6001B", "AE-6002", "TT-4205", "TE-4201"]  # of tomorrow's round, whatever their date

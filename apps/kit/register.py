@@ -137,11 +137,17 @@ def add_item(*, actor: Person, group: str, data: Mapping[str, Any], now: datetim
     model, title, _ = group_of(group)
     item = model()
     _fill(group, item, data)
-    if model._default_manager.filter(code__iexact=item.code).exists():  # type: ignore[attr-defined]
-        raise Fault("code_taken", f"{item.code} is in the kit already. Each code may stand once.", field="code")  # type: ignore[attr-defined]
+    _require_free(str(item.code))  # type: ignore[attr-defined]
     item.save()
     KitChange.objects.create(group=group, code=item.code, at=now, by=actor, reason=f"{title} added")  # type: ignore[attr-defined]
     return item
+
+
+def _require_free(code: str) -> None:
+    """A code names one thing in the whole kit: load lists, labels and records tell it by its code alone."""
+    for model, title, _ in GROUPS.values():
+        if model._default_manager.filter(code__iexact=code).exists():
+            raise Fault("code_taken", f"{code} is in the kit already ({title.lower()}). Each code may stand once.", field="code")
 
 
 @transaction.atomic

@@ -1,20 +1,18 @@
-"""A round as it is followed: each job beside its run, what must be in the van, and what the next shift must know."""
+"""A round as it is followed: each job beside its run, and what the next shift must know."""
 
 from __future__ import annotations
 
 import uuid
-from collections import defaultdict
 from datetime import date, datetime
 from typing import Any
 
 from django.utils import timezone
 
-from apps.planning.jobs import build_problem, protection_of, taken_elsewhere
+from apps.planning.jobs import build_problem
 from apps.planning.models import Round, RoundJob
 from apps.planning.solver.problem import Placed, Plan
 from apps.runs.models import OPEN, Hold, Run
 from config.failures import Missing
-from metrology.judgement.policy import Policy
 
 DAY = 24 * 60
 
@@ -109,36 +107,6 @@ def _minute(at: datetime | None, day: date) -> int | None:
         return None
     local = timezone.localtime(at)
     return (local.date() - day).days * DAY + 60 * local.hour + local.minute
-
-
-def load_list(found: Round) -> dict[str, Any]:
-    """What must be in the van: kit by person, litres with what is spared, protection, and what else is taken elsewhere."""
-    problem = build_problem(found)
-    plan = plan_of(found)
-    names = {c["username"]: c["name"] for c in found.crew}
-    kit: dict[str, set[str]] = defaultdict(set)
-    litres: dict[str, float] = defaultdict(float)
-    for tag, at in plan.placed.items():
-        for item in (*at.kit, *at.bottles):
-            if item:
-                kit[item].add(names.get(at.people[0], at.people[0]))
-        for bottle, need in zip(at.bottles, problem.index[tag].gas, strict=False):
-            litres[bottle] += need.litres
-    wear: dict[str, list[str]] = defaultdict(list)
-    for row in found.jobs.select_related("instrument__area").exclude(tasks=[]):
-        for item in protection_of(row.instrument):
-            wear[item].append(row.instrument.tag)
-    spare = 1 + Policy().spare_percent / 100
-    return {
-        "kit": [{"code": c, "who": sorted(w), "litres": None, "left": None} for c, w in sorted(kit.items()) if c not in litres],
-        "gas": [
-            {"code": c, "who": sorted(kit[c]), "litres": round(n * spare, 1), "left": round(problem.litres.get(c, 0) * spare, 1)}
-            for c, n in sorted(litres.items())
-            if c
-        ],
-        "wear": [{"what": w, "tags": sorted(tags)} for w, tags in sorted(wear.items())],
-        "elsewhere": sorted(taken_elsewhere(found)),
-    }
 
 
 def hand_over(found: Round, now: datetime) -> list[dict[str, str]]:

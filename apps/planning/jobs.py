@@ -10,11 +10,11 @@ from typing import Any
 from apps.kit.models import GasFitting, Reference
 from apps.planning.models import Round, RoundJob
 from apps.planning.solver.problem import Fixed, GasNeed, Job, Problem, Worker
-from apps.plant.models import ACCESS, Area, Instrument
+from apps.plant.models import Area, Instrument
 from apps.plant.services import policy_for
 from apps.runs.gas import bottles
 from metrology.faults import Fault
-from metrology.judgement.gas_kit import REFUSE, Bottle, Fitting, judge_kit
+from metrology.judgement.gas_kit import GOOD, REFUSE, WARN, Bottle, Fitting, judge_kit
 from metrology.judgement.gas_kit import GasNeed as KitNeed
 from metrology.judgement.policy import Policy
 from metrology.judgement.reference import find_reference_faults
@@ -117,7 +117,7 @@ def make_job(found: Round, row: RoundJob, store: Store, fixed: Fixed | None) -> 
     """One instrument as a job."""
     i = row.instrument
     method = METHODS.get(i.method)
-    setup = _setup(i) if method else None
+    setup = setup_of(i) if method else None
     effort = effort_of(method, setup, attention_min=i.work_min) if method and setup else effort_on_paper(i.work_min)
     permit = found.permits.get(i.area.code) if i.area.needs_permit else None
     groups = tuple(dict.fromkeys(g for g in (i.voting_group, i.zone) if g)) if i.method in GAS else ()
@@ -140,7 +140,8 @@ def make_job(found: Round, row: RoundJob, store: Store, fixed: Fixed | None) -> 
     )
 
 
-def _setup(i: Instrument) -> RunSetup | None:
+def setup_of(i: Instrument) -> RunSetup | None:
+    """What a run of it would be set up with; None where its register does not hold together."""
     try:
         return i.run_setup(policy_for(i), METHODS[i.method].revision)
     except Fault:
@@ -156,36 +157,26 @@ def _needs(i: Instrument, setup: RunSetup, store: Store, day: date) -> tuple[tup
         kit.append(tuple(r.code for r in fit))
     gas = []
     for need in method.gas_needs(setup):
-        if need.kind in ("zero", "air") and setup.policy.zero_gas != "bottled" and need.gas != "nitrogen":
+        if not is_bottled(need.kind, need.gas, setup.policy.zero_gas):
             continue
         fit_ = [b.code for b in store.bottles if _bottle_fits(need, b, store.fittings, day, setup.policy)]
         gas.append(GasNeed(tuple(fit_), round(need.litres, 1)))
     return tuple(kit), tuple(gas)
 
 
+def is_bottled(kind: str, gas: str, zero_gas: str) -> bool:
+    """Whether a need is served from a bottle at all: ambient or scrubbed air is not carried."""
+    return kind not in ("zero", "air") or zero_gas == "bottled" or gas == "nitrogen"
+
+
 def _bottle_fits(need: KitNeed, bottle: Bottle, fittings: list[Fitting], day: date, policy: Policy) -> bool:
-    regulators = [f for f in fittings if f.kind == "regulator"]
-    lines = [f for f in fittings if f.kind == "line"]
-    return any(
-        judge_kit(need, bottle, regulator=r, line=line, today=day, policy=policy).standing != REFUSE for r in regulators for line in lines
-    )
+    return fittings_for(need, bottle, fittings, day, policy) is not None
 
 
-def protection_of(i: Instrument) -> list[str]:
-    """What must be worn or carried for an instrument; site rules may ask for more."""
-    out = ["Safety shoes, glasses, gloves"]
-    if i.method in GAS:
-        out.append("Personal gas monitor")
-    if "hlorine" in f"{i.service} {i.hazards}":
-        out.append("Escape set")
-    if i.access in ("height", "ladder", "scaffold"):
-        out.append("Harness" if i.access == "height" else ACCESS[i.access])
-    if i.access == "confined":
-        out.append("Confined-space set and a second person outside")
-    if i.area.needs_permit or i.permit_kind:
-        out.append(f"Permit for {i.area.name}" + (f": {i.permit_kind}" if i.permit_kind else ""))
-    if i.method.startswith("an-ph"):
-        out.append("Fresh buffers, acid gloves, eye wash")
-    if i.family == "weighing":
-        out.append("Test weights, lifting gear in date")
-    return out
+def fittings_for(need: KitNeed, bottle: Bottle, fittings: list[Fitting], day: date, policy: Policy) -> tuple[Fitting, Fitting] | None:
+    """The regulator and the line with which a bottle serves a need best; None when it can't be used with any."""
+    rank = {GOOD: 0, WARN: 1}
+    pairs = [(r, line) for r in fittings if r.kind == "regulator" for line in fittings if line.kind == "line"]
+    judged = [(judge_kit(need, bottle, regulator=r, line=line, today=day, policy=policy).standing, r, line) for r, line in pairs]
+    able = [(rank[standing], r.code, line.code, r, line) for standing, r, line in judged if standing != REFUSE]
+    return min(able)[3:] if able else None

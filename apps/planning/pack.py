@@ -15,7 +15,8 @@ from reportlab.lib.units import mm
 from reportlab.pdfgen.canvas import Canvas
 from reportlab.platypus import Flowable, KeepTogether, PageBreak, Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
 
-from apps.planning.following import job_rows, load_list
+from apps.planning.following import job_rows
+from apps.planning.loading import load_list
 from apps.planning.models import Round
 from apps.planning.solver.why import clock
 from apps.plant.models import Instrument
@@ -100,10 +101,11 @@ def _sheet(found: Round, rows: list[dict[str, Any]]) -> list[Flowable]:
 
 def _load(found: Round) -> list[Flowable]:
     load = load_list(found)
-    things = [[k["code"], "", " and ".join(k["who"])] for k in load["kit"]]
+    things = [[k["code"], k["words"], " and ".join(k["who"])] for k in (*load["kit"], *load["more"])]
     things += [[g["code"], f"{g['litres']} l of {g['left']} l left", " and ".join(g["who"])] for g in load["gas"]]
     wear = [[w["what"], ", ".join(w["tags"][:12]) + (" …" if len(w["tags"]) > 12 else ""), ""] for w in load["wear"]]
-    return [_p("In the van", HEADING), _table(["What", "How much, for what", "With"], [*things, *wear], [60, 86, 32])]
+    lacks = [_p(f"Not to be had: {says}", BOLDER) for says in load["lacks"]]
+    return [_p("In the van", HEADING), *lacks, _table(["What", "How much, for what", "With"], [*things, *wear], [60, 86, 32])]
 
 
 def _method_sheet(i: Instrument, row: dict[str, Any]) -> list[Flowable]:

@@ -52,6 +52,12 @@ class KitCase(PlantTestCase):
 
 
 class Registers(KitCase):
+    def test_a_code_names_one_thing_in_the_whole_kit(self):
+        self.assertEqual(self.add("reference", **FORM).status_code, 201)
+        told = self.add("fitting", code="mb-p09", kind="line", material="PTFE")
+        self.assertFailure(told, 400, "code_taken")
+        self.assertIn("reference standard", told.json()["message"])
+
     def test_a_reference_is_added_edited_and_keeps_its_history(self):
         made = self.add("reference", **FORM).json()
         self.assertEqual((made["standing"], made["form"]["u_absolute"]), ("in date", "0.1"))

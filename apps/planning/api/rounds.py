@@ -19,7 +19,8 @@ from apps.accounts.api.serializers import FailureSerializer
 from apps.accounts.models import Person
 from apps.accounts.policy import require
 from apps.accounts.services import set_skills
-from apps.planning.following import get_round, hand_over, job_rows, load_list, minute_of
+from apps.planning.following import get_round, hand_over, job_rows, minute_of
+from apps.planning.loading import load_list
 from apps.planning.models import Round
 from apps.planning.pack import make_pack
 from apps.planning.rounds import change_job, make_round, set_status, start_solving, stop_solving
@@ -85,6 +86,7 @@ class RoundResultSerializer(serializers.Serializer):
 
 class LoadItemSerializer(serializers.Serializer):
     code = serializers.CharField()
+    words = serializers.CharField()
     who = serializers.ListField(child=serializers.CharField())
     litres = serializers.FloatField(allow_null=True)
     left = serializers.FloatField(allow_null=True)
@@ -98,6 +100,8 @@ class WearSerializer(serializers.Serializer):
 class LoadSerializer(serializers.Serializer):
     kit = LoadItemSerializer(many=True)
     gas = LoadItemSerializer(many=True)
+    more = LoadItemSerializer(many=True)
+    lacks = serializers.ListField(child=serializers.CharField())
     wear = WearSerializer(many=True)
     elsewhere = serializers.ListField(child=serializers.CharField())
 
@@ -201,7 +205,7 @@ def _whole(found: Round) -> dict[str, Any]:
     now = timezone.now()
     r = found.result
     is_built = found.status != "solving" and "value" in r
-    empty: dict[str, Any] = {"kit": [], "gas": [], "wear": [], "elsewhere": []}
+    empty: dict[str, Any] = {"kit": [], "gas": [], "more": [], "wear": [], "lacks": [], "elsewhere": []}
     lunches = r.get("lunches", {})
     return {
         **_row(found),

@@ -7,10 +7,10 @@ from django.utils import timezone
 from pypdf import PdfReader
 
 from apps.accounts.models import Person
-from apps.kit.models import GasBottle, GasFitting
+from apps.kit.models import Buffer, GasBottle, GasFitting, Reference
 from apps.planning.models import Round
 from apps.plant.models import Area, Instrument
-from apps.runs.tests.base import PlantTestCase
+from apps.runs.tests.base import PlantTestCase, make_reference
 
 HYDROGEN = {"gas": "hydrogen", "basis": "iec", "technology": "catalytic", "t90_s": "10"}
 
@@ -112,6 +112,49 @@ class Rounds(PlantTestCase):
         gas = {g["code"]: g for g in self.get(f"plans/{self.id}/").json()["load"]["gas"]}
         self.assertEqual(set(gas), {"G-H2", "G-AIR"})
         self.assertGreater(gas["G-H2"]["litres"], 0)
+
+    def load(self):
+        return self.get(f"plans/{self.id}/").json()["load"]
+
+    def test_the_load_has_the_regulator_and_the_line_that_fit_the_bottles(self):
+        self.gas()
+        GasFitting.objects.create(code="V-2", kind="regulator", material="brass", flow_l_min=1.5)  # another flow
+        GasFitting.objects.create(code="L-0", kind="line", material="PTFE-lined", length_m=1, state="quarantined")
+        self.detector("AE-1")
+        self.make(crew=("ines",))
+        self.solve()
+        more = {m["code"]: m["words"] for m in self.load()["more"]}
+        self.assertEqual(more, {"V-1": "Regulator, stainless steel, 0.5 l/min", "L-1": "Line, PTFE-lined"})
+        self.assertEqual({m["code"]: m["who"] for m in self.load()["more"]}["V-1"], [self.ines.name])
+
+    def buffer(self, code, ph, table="nist", days=100, **more):
+        Buffer.objects.create(code=code, ph=ph, table=table, lot=f"L-{code}", expires_on=self.day + timedelta(days=days), **more)
+
+    def test_the_load_has_buffers_of_one_table_that_bracket_seven_and_are_good_on_the_day(self):
+        Instrument.objects.filter(tag="PT-3000").update(method="an-ph", family="analyzer")
+        self.buffer("B-4", 4.005)
+        self.buffer("B-7", 6.865)
+        self.buffer("B-9", 9.18)
+        self.buffer("B-7x", 7.0, table="technical", days=-1)  # expired
+        self.buffer("B-10", 10.01, table="technical")
+        self.buffer("B-7old", 6.865, opened_on=self.day - timedelta(days=200))  # open for too long
+        self.make()
+        self.solve()
+        self.assertEqual({m["code"] for m in self.load()["more"]}, {"B-4", "B-7", "B-9"})
+        self.assertEqual(self.load()["lacks"], [])
+        Buffer.objects.filter(code__in=("B-4", "B-9")).update(state="retired")
+        self.assertIn("fewer than two are good on that day", self.load()["lacks"][0])
+
+    def test_the_load_has_weights_for_a_scale_or_says_that_none_is_in_date(self):
+        Instrument.objects.filter(tag="PT-3000").update(method="weigh-vessel", family="weighing")
+        self.make()
+        self.solve()
+        self.assertIn("PT-3000 needs test weights", self.load()["lacks"][0])
+        weight = make_reference("W-20", unit="kg", low=20.0, high=20.0)
+        Reference.objects.filter(pk=weight.pk).update(kind="weight", name="Test weight 20 kg")
+        self.assertEqual([(m["code"], m["words"]) for m in self.load()["more"]], [("W-20", "Test weight 20 kg, 20 to 20 kg")])
+        pages = PdfReader(io.BytesIO(self.client.get(f"/api/v1/plans/{self.id}/pack.pdf").content)).pages
+        self.assertIn("Test weight 20 kg", pages[0].extract_text())
 
     def test_without_the_qualification_or_the_gas_it_is_left_out_with_the_reason(self):
         self.detector("AE-1")

@@ -1897,11 +1897,14 @@ export interface components {
         Load: {
             kit: components["schemas"]["LoadItem"][];
             gas: components["schemas"]["LoadItem"][];
+            more: components["schemas"]["LoadItem"][];
+            lacks: string[];
             wear: components["schemas"]["Wear"][];
             elsewhere: string[];
         };
         LoadItem: {
             code: string;
+            words: string;
             who: string[];
             /** Format: double */
             litres: number | null;

@@ -164,17 +164,23 @@ function Jobs({ round, chosen, onChoose }: { round: WorkRound; chosen: string; o
 }
 
 function Load({ round }: { round: WorkRound }) {
-  const { kit, gas, wear, elsewhere } = round.load;
+  const { kit, gas, more, wear, lacks, elsewhere } = round.load;
   if (!kit.length && !gas.length && !wear.length) return null;
   return (
     <section aria-label="Load list" className="space-y-1">
       <h2 className="text-lg font-bold">In the van</h2>
+      {lacks.map((says) => (
+        <Message key={says} tone="edge">
+          {says}
+        </Message>
+      ))}
       <ul className="border-t-2 border-slate bg-page">
-        {[...kit, ...gas].map((k) => (
+        {[...kit, ...gas, ...more].map((k) => (
           <li key={k.code} className="flex flex-wrap gap-x-4 border-b border-rule px-3 py-2">
             <strong className="w-24">{k.code}</strong>
             <span className="flex-1">
-              {k.litres !== null && `${k.litres} l with what is spared, of ${k.left} l left. `}with {k.who.join(", ")}
+              {k.litres !== null && `${k.litres} l with what is spared, of ${k.left} l left, `}
+              {k.words && `${k.words}, `}with {k.who.join(", ")}
             </span>
           </li>
         ))}

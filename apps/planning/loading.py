@@ -1,0 +1,138 @@
+"""What must be in the van for a round: kit, gas with what is spared, regulators and lines, buffers, weights, and what is worn."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from typing import Any
+
+from apps.kit.models import Buffer, Reference
+from apps.planning.following import plan_of
+from apps.planning.jobs import Store, build_problem, fittings_for, is_bottled, setup_of, taken_elsewhere
+from apps.planning.models import Round
+from apps.planning.solver.problem import Placed
+from apps.plant.models import ACCESS, Instrument
+from apps.plant.services import policy_for
+from apps.runs.gas import bottles
+from metrology.judgement.policy import Policy
+from metrology.methods.details import GAS
+from metrology.methods.registry import METHODS
+
+NEUTRAL = (6.5, 7.5)  # pH of the buffer that sets the offset
+
+
+class Load:
+    """Collects the load of a round, item by item, with who has it and what it is for."""
+
+    def __init__(self, found: Round) -> None:
+        self.found, self.store = found, Store.of(found)
+        self.plan, self.problem = plan_of(found), build_problem(found)
+        self.names = {c["username"]: c["name"] for c in found.crew}
+        self.who: dict[str, set[str]] = defaultdict(set)
+        self.litres: dict[str, float] = defaultdict(float)
+        self.more: dict[str, str] = {}  # code to words, of what the solver does not share out
+        self.wear: dict[str, list[str]] = defaultdict(list)
+        self.lacks: list[str] = []
+        for row in found.jobs.select_related("instrument__area").exclude(tasks=[]):
+            at = self.plan.placed.get(row.instrument.tag)
+            if at:
+                self._job(row.instrument, at)
+
+    def _job(self, i: Instrument, at: Placed) -> None:
+        person = self.names.get(at.people[0], at.people[0])
+        for item in (*at.kit, *at.bottles):
+            if item:
+                self.who[item].add(person)
+        for bottle, need in zip(at.bottles, self.problem.index[i.tag].gas, strict=False):
+            self.litres[bottle] += need.litres
+        for code, words in (*self._fittings(i, at), *self._buffers(i), *self._weights(i)):
+            self.more[code] = words
+            self.who[code].add(person)
+        for item in protection_of(i):
+            self.wear[item].append(i.tag)
+
+    def _fittings(self, i: Instrument, at: Placed) -> list[tuple[str, str]]:
+        """The regulator and line for each bottle of a gas job."""
+        setup = setup_of(i) if i.method in GAS else None
+        if setup is None:
+            return []
+        held = {b.code: b for b in bottles()}
+        needs = [n for n in METHODS[i.method].gas_needs(setup) if is_bottled(n.kind, n.gas, setup.policy.zero_gas)]
+        out = []
+        for code, need in zip(at.bottles, needs, strict=False):
+            pair = fittings_for(need, held[code], self.store.fittings, self.found.day, policy_for(i)) if code in held else None
+            for f in pair or ():
+                flow = f", {f.flow_l_min:g} l/min" if f.flow_l_min else ""
+                out.append((f.code, f"{f.kind.capitalize()}, {f.material}{flow}"))
+        return out
+
+    def _buffers(self, i: Instrument) -> list[tuple[str, str]]:
+        """The buffer near 7 and one on each side of it, of one table, good on the day."""
+        if i.method != "an-ph":
+            return []
+        good = [b for b in Buffer.objects.filter(state="in service") if b.good_until() >= self.found.day]
+        tables = {b.table for b in good if NEUTRAL[0] <= b.ph <= NEUTRAL[1]}
+        mine = [b for b in good if b.table in sorted(tables)[:1]]
+        chosen = [b for b in mine if NEUTRAL[0] <= b.ph <= NEUTRAL[1]][:1]
+        chosen += [b for b in mine if b.ph < NEUTRAL[0]][-1:] + [b for b in mine if b.ph > NEUTRAL[1]][:1]
+        if len(chosen) < 2:
+            self.lacks.append(f"{i.tag} needs a buffer near pH 7 and a second one of the same table; fewer than two are good on that day.")
+        return [(b.code, f"Buffer pH {b.ph:g}, lot {b.lot}, good until {b.good_until():%-d %b %Y}") for b in chosen]
+
+    def _weights(self, i: Instrument) -> list[tuple[str, str]]:
+        """The weights in service for a job on a scale."""
+        if i.family != "weighing":
+            return []
+        found = [r for r in Reference.objects.filter(kind="weight", state="in service") if r.due_on >= self.found.day]
+        if not found:
+            self.lacks.append(f"{i.tag} needs test weights; none in service is in date on that day.")
+        return [(r.code, f"{r.name}, {r.low:g} to {r.high:g} {r.unit}") for r in found]
+
+    def as_dict(self) -> dict[str, Any]:
+        """The load as plain data."""
+        spare = 1 + Policy().spare_percent / 100
+        kit = sorted(c for c in self.who if c not in self.litres and c not in self.more)
+        return {
+            "kit": [self._item(c, _name(c)) for c in kit],
+            "gas": [
+                {**self._item(c), "litres": round(n * spare, 1), "left": round(self.problem.litres.get(c, 0) * spare, 1)}
+                for c, n in sorted(self.litres.items())
+                if c
+            ],
+            "more": [self._item(c, words) for c, words in sorted(self.more.items(), key=lambda row: (row[1].partition(" ")[0], row[0]))],
+            "wear": [{"what": w, "tags": sorted(tags)} for w, tags in sorted(self.wear.items())],
+            "lacks": list(dict.fromkeys(self.lacks)),
+            "elsewhere": sorted(taken_elsewhere(self.found)),
+        }
+
+    def _item(self, code: str, words: str = "") -> dict[str, Any]:
+        return {"code": code, "words": words, "who": sorted(self.who[code]), "litres": None, "left": None}
+
+
+def load_list(found: Round) -> dict[str, Any]:
+    """What must be in the van."""
+    return Load(found).as_dict()
+
+
+def _name(code: str) -> str:
+    found = Reference.objects.filter(code=code).values_list("name", flat=True).first()
+    return found or ""
+
+
+def protection_of(i: Instrument) -> list[str]:
+    """What must be worn or carried for an instrument; site rules may ask for more."""
+    out = ["Safety shoes, glasses, gloves"]
+    if i.method in GAS:
+        out.append("Personal gas monitor")
+    if "hlorine" in f"{i.service} {i.hazards}":
+        out.append("Escape set")
+    if i.access in ("height", "ladder", "scaffold"):
+        out.append("Harness" if i.access == "height" else ACCESS[i.access])
+    if i.access == "confined":
+        out.append("Confined-space set and a second person outside")
+    if i.area.needs_permit or i.permit_kind:
+        out.append(f"Permit for {i.area.name}" + (f": {i.permit_kind}" if i.permit_kind else ""))
+    if i.method.startswith("an-ph"):
+        out.append("Fresh buffers, acid gloves, eye wash")
+    if i.family == "weighing":
+        out.append("Test weights, lifting gear in date")
+    return out
