@@ -321,7 +321,7 @@ OTHERS: list[dict[str, Any]] = [
     other("AIT-1401", "PRE", "pH after dosing", "analyzer", "an-ph", "pH", 0, 14, 0.1, tolerance_basis="unit"),
     other("AIT-3401", "REM", "pH of product water", "analyzer", "an-ph", "pH", 0, 14, 0.1, tolerance_basis="unit"),
     other("AIT-5301", "FGR", "Trace oxygen in nitrogen", "analyzer", "an-trace-o2", "ppm", 0, 100, 5),
-    other("AIT-5302", "FGR", "CO2, O2 and CO in product gas", "analyzer", "an-multigas", "% vol", 0, 100, 1),
+    other("AIT-5302", "FGR", "CO2, O2 and CO in product gas", "analyzer", "an-multigas", "% vol", 0, 100, 1, warm_up_min=45),
     other("AIT-7001", "SUB", "Dissolved gas in transformer oil", "analyzer", "an-duplicate-blank", "ppm", 0, 2000, 10),
     other("FIT-2301", "RO", "Permeate flow, magnetic", "flow meter", "flow-mag-verify", "m3/h", 0, 500, 0.5),
     other("FIT-2302", "RO", "Concentrate flow, magnetic", "flow meter", "flow-mag-verify", "m3/h", 0, 700, 0.5),
@@ -343,7 +343,7 @@ OTHERS: list[dict[str, Any]] = [
     other("LT-5501", "FGR", "Condensate level, displacer", "transmitter", "level-displacer", "%", 0, 100, 1, details=DISPLACER),
     other("WT-3301", "REM", "Lime silo, three legs", "weighing", "weigh-vessel", "kg", 0, 40000, 0.5),
     other("WT-4401", "SLT", "Salt belt weigher", "weighing", "weigh-belt", "t/h", 0, 120, 1),
-    other("WT-4402", "SLT", "Bag-filling hopper", "weighing", "weigh-indicator", "kg", 0, 60, 0.2),
+    other("WT-4402", "SLT", "Bag-filling hopper", "weighing", "weigh-indicator", "kg", 0, 60, 0.2, warm_up_min=30),
 ]
 
 LAB = "Tern Point Calibration Laboratory"
@@ -372,15 +372,31 @@ REFERENCES = [
     ref("MB-P03", "High-pressure calibrator", "bar", 0, 100, 300, u_absolute=0.02, u_percent_reading=0.005, resolution=0.001),
     ref("MB-P04", "Pressure calibrator, older", "kPa", 0, 1000, -38, u_percent_span=0.015, u_percent_reading=0.01, resolution=0.01),
     ref("MB-P05", "Dial test gauge", "bar", 0, 10, 90, u_percent_span=0.6, resolution=0.05),
-    ref("MB-I01", "Loop meter", "mA", 0, 24, 160, u_absolute=0.0015, u_percent_reading=0.008, resolution=0.001, drift_per_year=0.001),
-    ref("MB-I02", "Loop meter, second", "mA", 0, 24, 19, u_absolute=0.002, u_percent_reading=0.01, resolution=0.001),
-    ref("MB-T01", "Block probe, own coefficients", "C", -20, 660, 240, u_absolute=0.02, resolution=0.001, drift_per_year=0.01),
-    ref("MB-B01", "Block A", "C", -20, 160, 150, u_absolute=0.25, resolution=0.01, gradient=0.02),
-    ref("MB-B02", "Block B", "C", -20, 650, 150, u_absolute=0.3, resolution=0.01, gradient=0.03),
-    ref("MB-R01", "Readout, resistance", "ohm", 0, 400, 260, u_absolute=0.002, u_percent_reading=0.002, resolution=0.001),
-    ref("MB-U01", "Readout, millivolt", "mV", -10, 80, 260, u_absolute=0.002, u_percent_reading=0.005, resolution=0.001),
+    ref(
+        "MB-I01",
+        "Loop meter",
+        "mA",
+        0,
+        24,
+        160,
+        u_absolute=0.0015,
+        u_percent_reading=0.008,
+        resolution=0.001,
+        drift_per_year=0.001,
+        kind="meter",
+    ),
+    ref("MB-I02", "Loop meter, second", "mA", 0, 24, 19, u_absolute=0.002, u_percent_reading=0.01, resolution=0.001, kind="meter"),
+    ref(
+        "MB-T01", "Block probe, own coefficients", "C", -20, 660, 240, u_absolute=0.02, resolution=0.001, drift_per_year=0.01, kind="probe"
+    ),
+    ref("MB-B01", "Block A", "C", -20, 160, 150, u_absolute=0.25, resolution=0.01, gradient=0.02, kind="block"),
+    ref("MB-B02", "Block B", "C", -20, 650, 150, u_absolute=0.3, resolution=0.01, gradient=0.03, kind="block"),
+    ref("MB-R01", "Readout, resistance", "ohm", 0, 400, 260, u_absolute=0.002, u_percent_reading=0.002, resolution=0.001, kind="meter"),
+    ref("MB-U01", "Readout, millivolt", "mV", -10, 80, 260, u_absolute=0.002, u_percent_reading=0.005, resolution=0.001, kind="meter"),
     ref("MB-S01", "Sensor simulator, millivolt", "mV", -10, 80, 200, u_absolute=0.003, u_percent_reading=0.005, resolution=0.001),
-    ref("MB-W01", "Hung weights, class M1", "kg", 0, 10, 500, u_absolute=0.0001, u_percent_reading=0.002),
+    ref("MB-W01", "Hung weights, class M1", "kg", 0, 10, 500, u_absolute=0.0001, u_percent_reading=0.002, kind="weight", weight_class="M1"),
+    ref("MB-W02", "Test weight 20 kg, first", "kg", 20, 20, 420, u_absolute=0.0003, kind="weight", weight_class="F2", set_name="Twenties"),
+    ref("MB-W03", "Test weight 20 kg, second", "kg", 20, 20, 420, u_absolute=0.0003, kind="weight", weight_class="F2", set_name="Twenties"),
 ]
 
 
@@ -416,4 +432,4 @@ BUFFERS = [  # code, pH at 25 C, table, lot, days since it was opened (0: not ye
     ("MB-B13", 4.005, "nist", "L-2270", 120, 200),
     ("MB-B14", 7.00, "technical", "L-2188", 0, -12),
 ]
-MUSTS = ["AE-6001A", "AE-6001B", "AE-6002", "TT-4205", "TE-4201"]  # of tomorrow's round, whatever their date
+MUSTS = ["AE-6001A", "AE-6001B", "AE-6002", "TT-4205", "TE-4201", "AIT-5302"]  # of tomorrow's round, whatever their date

@@ -18,6 +18,7 @@ from metrology.judgement.gas_kit import GOOD, REFUSE, WARN, Bottle, Fitting, jud
 from metrology.judgement.gas_kit import GasNeed as KitNeed
 from metrology.judgement.policy import Policy
 from metrology.judgement.reference import find_reference_faults
+from metrology.methods.base import Method
 from metrology.methods.details import GAS
 from metrology.methods.effort import effort_of, effort_on_paper
 from metrology.methods.registry import METHODS
@@ -118,7 +119,9 @@ def make_job(found: Round, row: RoundJob, store: Store, fixed: Fixed | None) -> 
     i = row.instrument
     method = METHODS.get(i.method)
     setup = setup_of(i) if method else None
-    effort = effort_of(method, setup, attention_min=i.work_min) if method and setup else effort_on_paper(i.work_min)
+    effort = (
+        effort_of(method, setup, attention_min=i.work_min) if method and setup else effort_on_paper(i.work_min, warm_up_min=i.warm_up_min)
+    )
     permit = found.permits.get(i.area.code) if i.area.needs_permit else None
     groups = tuple(dict.fromkeys(g for g in (i.voting_group, i.zone) if g)) if i.method in GAS else ()
     kit, gas = _needs(i, setup, store, found.day) if setup else ((), ())
@@ -154,7 +157,7 @@ def _needs(i: Instrument, setup: RunSetup, store: Store, day: date) -> tuple[tup
     for role, _ in method.reference_roles(setup):
         low, high, unit = method.required_range(setup, role)
         fit = [r for r in store.references if not find_reference_faults(r.standard(), low=low, high=high, unit=unit, today=day)]
-        kit.append(tuple(r.code for r in fit))
+        kit.append(tuple(r.code for r in _fine_enough(method, setup, role, fit)))
     gas = []
     for need in method.gas_needs(setup):
         if not is_bottled(need.kind, need.gas, setup.policy.zero_gas):
@@ -162,6 +165,15 @@ def _needs(i: Instrument, setup: RunSetup, store: Store, day: date) -> tuple[tup
         fit_ = [b.code for b in store.bottles if _bottle_fits(need, b, store.fittings, day, setup.policy)]
         gas.append(GasNeed(tuple(fit_), round(need.litres, 1)))
     return tuple(kit), tuple(gas)
+
+
+def _fine_enough(method: Method, setup: RunSetup, role: str, fit: list[Reference]) -> list[Reference]:
+    """Those whose TUR is as wanted; where none reaches it, those finer than the tolerance, which take a reason in the run."""
+    if role in method.informative_roles:
+        return fit
+    turs = {r.code: method.reference_tur(setup, role, r.standard()) for r in fit}
+    wanted = [r for r in fit if turs[r.code] >= setup.policy.minimum_tur]
+    return wanted or [r for r in fit if turs[r.code] >= 1]
 
 
 def is_bottled(kind: str, gas: str, zero_gas: str) -> bool:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from typing import Any
 
-from apps.kit.models import Buffer, Reference
+from apps.kit.models import Buffer, GasBottle, Reference
 from apps.planning.following import plan_of
 from apps.planning.jobs import Store, build_problem, fittings_for, is_bottled, setup_of, taken_elsewhere
 from apps.planning.models import Round
@@ -94,7 +94,7 @@ class Load:
         return {
             "kit": [self._item(c, _name(c)) for c in kit],
             "gas": [
-                {**self._item(c), "litres": round(n * spare, 1), "left": round(self.problem.litres.get(c, 0) * spare, 1)}
+                {**self._item(c, _gas_name(c)), "litres": round(n * spare, 1), "left": round(self.problem.litres.get(c, 0) * spare, 1)}
                 for c, n in sorted(self.litres.items())
                 if c
             ],
@@ -113,9 +113,12 @@ def load_list(found: Round) -> dict[str, Any]:
     return Load(found).as_dict()
 
 
+def _gas_name(code: str) -> str:
+    return GasBottle.objects.filter(code=code).values_list("name", flat=True).first() or ""
+
+
 def _name(code: str) -> str:
-    found = Reference.objects.filter(code=code).values_list("name", flat=True).first()
-    return found or ""
+    return Reference.objects.filter(code=code).values_list("name", flat=True).first() or ""
 
 
 def protection_of(i: Instrument) -> list[str]:

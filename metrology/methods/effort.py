@@ -47,6 +47,11 @@ def effort_of(method: Method, setup: RunSetup, *, attention_min: int = 0) -> Eff
             tasks.append(spent)
             waits.append(math.ceil(step.minutes))
             spent = 0.0
+        elif step.kind == "readings" and _soaks(setup):
+            for _ in method.plan(setup, step.key):
+                tasks.append(spent)
+                waits.append(math.ceil(setup.instrument.details.dwell_min))
+                spent = EACH_READING_MIN
         else:
             spent += _minutes(method, setup, step)
     tasks.append(spent)
@@ -60,9 +65,16 @@ def _whole(tasks: list[float], waits: list[int], hold_from: int, attention_min: 
     return Effort(tuple(max(1, round(t * factor)) for t in tasks), tuple(waits), hold_from)
 
 
-def effort_on_paper(attention_min: int = 0) -> Effort:
-    """The effort of a method that is done on paper."""
-    return _whole([float(t) for t in ON_PAPER][1:], [], 0, attention_min) if attention_min else Effort((sum(ON_PAPER),), (), 0)
+def _soaks(setup: RunSetup) -> bool:
+    """Whether each point soaks for so long that somebody works elsewhere meanwhile."""
+    return setup.method == "temp-sensor" and setup.instrument.details.dwell_min >= LONG_WAIT_MIN
+
+
+def effort_on_paper(attention_min: int = 0, *, warm_up_min: float = 0.0) -> Effort:
+    """The effort of a method that is done on paper: switched on, left to warm up where that takes long, then worked on under the hold."""
+    if warm_up_min >= LONG_WAIT_MIN:
+        return _whole([float(t) for t in ON_PAPER], [math.ceil(warm_up_min)], 1, attention_min)
+    return _whole([sum(ON_PAPER) + warm_up_min], [], 0, attention_min)
 
 
 def _minutes(method: Method, setup: RunSetup, step: Step) -> float:

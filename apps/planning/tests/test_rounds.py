@@ -113,6 +113,19 @@ class Rounds(PlantTestCase):
         self.assertEqual(set(gas), {"G-H2", "G-AIR"})
         self.assertGreater(gas["G-H2"]["litres"], 0)
 
+    def test_kit_too_coarse_for_the_tolerance_is_planned_only_where_nothing_finer_is_to_be_had(self):
+        make_reference("MB-COARSE", u=0.9)  # TUR 2.2, 4 is wanted
+        make_reference("MB-BLUNT", u=5.0)  # coarser than the tolerance itself
+        self.make()
+        made = self.solve()
+        self.assertEqual({k for j in made["jobs"] for k in j["kit"]}, {"MB-P01", "MB-I01"})
+        Reference.objects.filter(code="MB-P01").update(state="quarantined")
+        made = self.solve()
+        self.assertEqual({k for j in made["jobs"] for k in j["kit"]}, {"MB-COARSE", "MB-I01"})
+        Reference.objects.filter(code="MB-COARSE").update(state="retired")
+        self.solve()
+        self.assertEqual(self.at["PT-2110"]["why_left"], "No kit that is good enough and in date is free for it.")
+
     def load(self):
         return self.get(f"plans/{self.id}/").json()["load"]
 
