@@ -80,6 +80,10 @@ class PlanJourney(BrowserTestCase):
         p.goto("/plan")
         expect(p.get_by_text("overdue", exact=True).first).to_be_visible()
         self.check(p, "plan")
+        p.get_by_role("button", name=re.compile(r"^\d{4}-\d\d-\d\d: \d+ due, \d+ of them overdue")).click()
+        expect(p.get_by_role("heading", name=re.compile("Due on"))).to_be_visible()
+        p.reload()
+        expect(p.get_by_role("heading", name=re.compile("Due on"))).to_be_visible()  # it stands in the address
         p.get_by_role("button", name="Put off").first.click()
         dialog = p.get_by_role("dialog")
         dialog.get_by_label("Until").fill((timezone.localdate() + timedelta(days=25)).isoformat())

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import secrets
+from collections import Counter, defaultdict
 from datetime import date, datetime, timedelta
 from typing import Any
 
-from django.db.models import QuerySet
+from django.db.models import Count, QuerySet
 from django.utils import timezone
 from icalendar import Calendar, Event
 
@@ -20,16 +21,43 @@ from apps.runs.models import OPEN
 from config.failures import Missing
 
 AHEAD_DAYS = 120
+CALENDAR_WEEKS = 5
 
 
-def due_list(*, today: date, area: str = "", search: str = "", days: int = 30) -> QuerySet[Instrument]:
-    """Instruments due within so many days, the most overdue first; those with an open run are at work already."""
-    found = Instrument.objects.filter(next_due__lte=today + timedelta(days=days)).select_related("area")
+def due_list(*, today: date, area: str = "", search: str = "", days: int = 30, on: date | None = None) -> QuerySet[Instrument]:
+    """Instruments due within so many days, or on one day, the most overdue first; those with an open run are at work already.
+
+    on: a day; what is overdue stands at today.
+    """
+    found = Instrument.objects.select_related("area")
+    if on is None:
+        found = found.filter(next_due__lte=today + timedelta(days=days))
+    else:
+        found = found.filter(next_due__lte=on) if on == today else found.filter(next_due=on)
     if area:
         found = found.filter(area__code=area)
     if search:
         found = found.filter(tag_key__contains=search.casefold())
     return found.exclude(runs__status__in=OPEN).order_by("next_due", "tag")
+
+
+def due_days(*, today: date, area: str = "", weeks: int = CALENDAR_WEEKS) -> list[dict[str, Any]]:
+    """The days from this Monday on, each with how many instruments are due, how many of them overdue (at today), and the rounds of that day."""
+    first = today - timedelta(days=today.weekday())
+    last = first + timedelta(days=7 * weeks - 1)
+    found = Instrument.objects.filter(next_due__lte=last).exclude(runs__status__in=OPEN)
+    if area:
+        found = found.filter(area__code=area)
+    due: Counter[date] = Counter()
+    overdue = 0
+    for day, count in found.values_list("next_due").annotate(n=Count("pk", distinct=True)):
+        due[max(day, today)] += count
+        overdue += count if day < today else 0
+    rounds = defaultdict[date, list[dict[str, str]]](list)
+    for made in Round.objects.filter(day__range=(first, last)).exclude(status="closed"):
+        rounds[made.day].append({"id": str(made.id), "name": made.name})
+    days = [first + timedelta(days=n) for n in range(7 * weeks)]
+    return [{"day": d, "due": due[d], "overdue": overdue if d == today else 0, "rounds": rounds[d]} for d in days]
 
 
 def due_row(i: Instrument, today: date) -> dict[str, Any]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import date
+
 from django.http import HttpResponse
 from django.utils import timezone
 from drf_spectacular.utils import OpenApiParameter, extend_schema
@@ -14,7 +16,7 @@ from rest_framework.views import APIView
 from apps.accounts.api.people import signed_in
 from apps.accounts.api.serializers import FailureSerializer
 from apps.accounts.policy import require
-from apps.planning.due import calendar_of, due_list, due_row, make_feed, revoke_feed, waiting_deferrals
+from apps.planning.due import calendar_of, due_days, due_list, due_row, make_feed, revoke_feed, waiting_deferrals
 from apps.planning.models import Feed
 from apps.plant.api.serializers import InstrumentRowSerializer, OptionSerializer
 from apps.plant.models import TRIGGERS
@@ -50,6 +52,18 @@ class DuePageSerializer(PageSerializer):
     triggers = OptionSerializer(many=True)
 
 
+class DayRoundSerializer(serializers.Serializer):
+    id = serializers.UUIDField()
+    name = serializers.CharField()
+
+
+class DueDaySerializer(serializers.Serializer):
+    day = serializers.DateField()
+    due = serializers.IntegerField()
+    overdue = serializers.IntegerField()
+    rounds = DayRoundSerializer(many=True)
+
+
 class DeferralFormSerializer(serializers.Serializer):
     until = serializers.CharField()
     reason = serializers.CharField()
@@ -81,15 +95,31 @@ class DueView(APIView):
     @extend_schema(
         operation_id="list_due",
         responses=DuePageSerializer,
-        parameters=[OpenApiParameter(n, str) for n in ("area", "search", "days", "page")],
+        parameters=[OpenApiParameter(n, str) for n in ("area", "search", "days", "on", "page")],
     )
     def get(self, request: Request) -> Response:
         require(request.user, "read")
         asked, today = request.query_params, timezone.localdate()
         days = int(asked["days"]) if asked.get("days", "").isdecimal() and len(asked["days"]) < 5 else 30
-        rows = due_list(today=today, area=asked.get("area", ""), search=asked.get("search", "")[:60], days=days)
+        rows = due_list(
+            today=today, area=asked.get("area", ""), search=asked.get("search", "")[:60], days=days, on=_day(asked.get("on", ""))
+        )
         triggers = [{"value": v, "label": t} for v, t in TRIGGERS.items()]
         return Response({**page_of(request, rows, lambda i: due_row(i, today)), "deferrals": waiting_deferrals(), "triggers": triggers})
+
+
+def _day(text: str) -> date | None:
+    try:
+        return date.fromisoformat(text)
+    except ValueError:
+        return None
+
+
+class DueDaysView(APIView):
+    @extend_schema(operation_id="list_due_days", responses=DueDaySerializer(many=True), parameters=[OpenApiParameter("area", str)])
+    def get(self, request: Request) -> Response:
+        require(request.user, "read")
+        return Response(due_days(today=timezone.localdate(), area=request.query_params.get("area", "")))
 
 
 class DeferView(APIView):

@@ -7,6 +7,7 @@ from apps.planning.api.views import TodayView
 
 urlpatterns = [
     path("today/", TodayView.as_view(), name="today"),
+    path("due/days/", due.DueDaysView.as_view(), name="due-days"),
     path("due/", due.DueView.as_view(), name="due"),
     path("instruments/<path:tag>/defer/", due.DeferView.as_view(), name="defer"),
     path("instruments/<path:tag>/happened/", due.TriggerView.as_view(), name="happened"),

@@ -7,7 +7,7 @@ from icalendar import Calendar
 
 from apps.kit.models import Reference
 from apps.kit.selectors import reference_row, standing
-from apps.plant.models import Instrument, Trigger
+from apps.plant.models import Area, Instrument, Trigger
 from apps.runs.due import due_words
 from apps.runs.models import Run
 from apps.runs.tests.base import PlantTestCase, make_reference
@@ -48,6 +48,51 @@ class DueReasons(PlantTestCase):
         self.instrument.refresh_from_db()
         self.assertEqual((self.instrument.next_due - timezone.localdate()).days, 365)
         self.assertEqual(Trigger.objects.get().settled_by, Run.objects.get().label)
+
+    def days(self, **query):
+        found = self.get("due/days/" + ("?area=" + query["area"] if query else "")).json()
+        return {d["day"]: (d["due"], d["overdue"]) for d in found}
+
+    def test_the_calendar_counts_what_falls_due_and_puts_the_overdue_at_today(self):
+        self.sign_in(self.ines)
+        today = timezone.localdate()
+        other = Area.objects.create(code="ECL", name="Electrochlorination")
+        for n, (left, area) in enumerate(((-40, self.area), (-1, self.area), (0, self.area), (3, other), (3, self.area), (200, other))):
+            self.instrument.pk, self.instrument.tag, self.instrument.serial = None, f"PT-40{n}", f"S{n}"
+            self.instrument.area, self.instrument.next_due = area, today + timedelta(days=left)
+            self.instrument.save()
+        Instrument.objects.filter(tag="PT-2110").delete()
+        shown = self.days()
+        self.assertEqual((len(shown), date.fromisoformat(min(shown)).weekday()), (35, 0))
+        self.assertEqual(shown[today.isoformat()], (3, 2))
+        self.assertEqual(shown[(today + timedelta(days=3)).isoformat()], (2, 0))
+        self.assertEqual(sum(n for n, _ in shown.values()), 5)
+        self.assertEqual(self.days(area="ECL")[(today + timedelta(days=3)).isoformat()], (1, 0))
+
+    def test_the_list_is_narrowed_to_one_day_of_the_calendar(self):
+        self.sign_in(self.ines)
+        today = timezone.localdate()
+        for n, left in enumerate((-2, 0, 4)):
+            self.instrument.pk, self.instrument.tag, self.instrument.serial = None, f"PT-40{n}", f"S{n}"
+            self.instrument.next_due = today + timedelta(days=left)
+            self.instrument.save()
+        Instrument.objects.filter(tag="PT-2110").delete()
+
+        def tags(on):
+            return [r["tag"] for r in self.get(f"due/?on={on}").json()["rows"]]
+
+        self.assertEqual(tags(today.isoformat()), ["PT-400", "PT-401"])
+        self.assertEqual(tags((today + timedelta(days=4)).isoformat()), ["PT-402"])
+        self.assertEqual(tags((today + timedelta(days=5)).isoformat()), [])
+        self.assertEqual(len(tags("no-day")), 3)  # what is no date narrows nothing
+
+    def test_a_run_under_way_is_at_work_already_and_not_counted(self):
+        self.sign_in(self.ines)
+        today = timezone.localdate()
+        Instrument.objects.update(next_due=today)
+        self.assertEqual(self.days()[today.isoformat()], (1, 0))
+        self.start()
+        self.assertEqual(self.days()[today.isoformat()], (0, 0))
 
     def test_a_re_zero_is_due_in_twenty_minutes_or_when_it_was_said(self):
         self.sign_in(self.ines)

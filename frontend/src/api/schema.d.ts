@@ -150,6 +150,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/due/days/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["list_due_days"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/exports/instruments/": {
         parameters: {
             query?: never;
@@ -1355,6 +1371,11 @@ export interface components {
             end: string;
             lunch?: boolean;
         };
+        DayRound: {
+            /** Format: uuid */
+            id: string;
+            name: string;
+        };
         DecisionRequest: {
             approve: boolean;
             /** @default  */
@@ -1394,6 +1415,13 @@ export interface components {
             label: string;
             a: string;
             b: string;
+        };
+        DueDay: {
+            /** Format: date */
+            day: string;
+            due: number;
+            overdue: number;
+            rounds: components["schemas"]["DayRound"][];
         };
         DueListRow: {
             tag: string;
@@ -3044,6 +3072,7 @@ export interface operations {
             query?: {
                 area?: string;
                 days?: string;
+                on?: string;
                 page?: string;
                 search?: string;
             };
@@ -3059,6 +3088,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DuePage"];
+                };
+            };
+        };
+    };
+    list_due_days: {
+        parameters: {
+            query?: {
+                area?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DueDay"][];
                 };
             };
         };

@@ -12,6 +12,7 @@ import { Failure, Loading, Message } from "../../ui/Message";
 import { Modal } from "../../ui/Modal";
 import { Pager } from "../../ui/Pager";
 import { useFilters } from "../../ui/useFilters";
+import { DueCalendar } from "./DueCalendar";
 import { usePlans } from "./plans";
 
 type DueRow = Schemas["DueListRow"];
@@ -22,7 +23,7 @@ const STANDING: Record<string, { Icon: typeof Clock; tone: string }> = {
   "due today": { Icon: Clock, tone: "text-amber" },
 };
 
-function useDue(query: { area: string; days: string; page: string }) {
+function useDue(query: { area: string; days: string; on: string; page: string }) {
   return useQuery({ queryKey: ["due", query], queryFn: () => unwrap(client.GET("/api/v1/due/", { params: { query } })) });
 }
 
@@ -97,7 +98,7 @@ export function PlanPage() {
   const mayPlan = useMay("plan the work");
   const plans = usePlans();
   const plant = useInstruments({ search: "", area: "", family: "", page: 1 }).data;
-  const due = useDue({ area: get("area"), days: get("days") || "30", page: String(page) });
+  const due = useDue({ area: get("area"), days: get("days") || "30", on: get("on"), page: String(page) });
   const [putOff, setPutOff] = useState<DueRow | null>(null);
   const [calendars, showCalendars] = useState(false);
   if (due.isPending || plans.isPending) return <Loading what="what is due" />;
@@ -118,17 +119,18 @@ export function PlanPage() {
           </LinkButton>
         )}
       </div>
+      <div className="grid gap-6 lg:grid-cols-[400px_minmax(0,1fr)]">
+        <div className="space-y-4">
+          <DueCalendar area={get("area")} chosen={get("on")} onChoose={(on) => set({ on })} />
       {plans.data.rows.length > 0 && (
         <ul aria-label="Rounds" className="border-t-2 border-slate bg-page">
           {plans.data.rows.slice(0, 6).map((r) => (
-            <li key={r.id} className="flex flex-wrap items-center gap-x-5 border-b border-rule px-3">
+            <li key={r.id} className="border-b border-rule px-3 pb-2">
               <Link to={`/plan/${r.id}`} className="inline-flex min-h-12 items-center font-bold text-water hover:underline">
                 {r.name}
               </Link>
-              <span>{day(r.day)}</span>
-              <span className="flex-1">{r.people.join(", ")}</span>
-              <span>
-                {r.planned} of {r.total} jobs, {r.status}
+              <span className="block text-sm">
+                {day(r.day)}, {r.planned} of {r.total} jobs, {r.status}. <span className="text-muted">{r.people.join(", ")}</span>
               </span>
             </li>
           ))}
@@ -141,8 +143,12 @@ export function PlanPage() {
           ))}
         </ul>
       )}
+        </div>
+        <div className="min-w-0 space-y-3">
       <div className="flex flex-wrap items-end gap-4">
-        <h2 className="mr-auto text-lg font-bold">Due: {due.data.total}</h2>
+        <h2 className="mr-auto text-lg font-bold">
+          Due{get("on") && ` on ${day(get("on"))}`}: {due.data.total}
+        </h2>
         <div className="w-56">
           <ChoiceField label="Area" value={get("area")} onChange={(v) => set({ area: v })} options={areas} />
         </div>
@@ -150,7 +156,7 @@ export function PlanPage() {
           <ChoiceField
             label="Within"
             value={get("days") || "30"}
-            onChange={(v) => set({ days: v })}
+            onChange={(v) => set({ days: v, on: "" })}
             options={["0", "7", "30", "90", "365"].map((d) => ({ value: d, label: d === "0" ? "today" : `${d} days` }))}
           />
         </div>
@@ -162,7 +168,7 @@ export function PlanPage() {
           {due.data.rows.map((r) => {
             const { Icon, tone } = STANDING[r.standing] ?? { Icon: Clock, tone: "text-muted" };
             return (
-              <li key={r.tag} className="grid items-center gap-x-4 border-b border-rule px-3 py-1 sm:grid-cols-[9rem_1fr_8rem_auto]">
+              <li key={r.tag} className="grid items-center gap-x-4 border-b border-rule px-3 py-1 sm:grid-cols-[7rem_1fr_7rem_auto]">
                 <Link to={`/plant/${encodeURIComponent(r.tag)}`} className="inline-flex min-h-12 items-center font-bold text-water hover:underline">
                   {r.tag}
                 </Link>
@@ -182,6 +188,8 @@ export function PlanPage() {
         </ul>
       )}
       <Pager page={due.data.page} pages={due.data.pages} total={due.data.total} what="due" onPage={(p) => set({ page: String(p) })} />
+        </div>
+      </div>
       {putOff && (
         <Modal open onClose={() => setPutOff(null)} title={`Put ${putOff.tag} off`}>
           <DeferForm row={putOff} onDone={() => setPutOff(null)} />
