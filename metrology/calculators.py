@@ -71,15 +71,26 @@ def _plain(value: Any) -> Any:
 SAMPLES = 121
 
 
+def _end(given: Mapping[str, Any], name: str, default: float) -> float:
+    raw = given.get(name, "")
+    return parse_typed(str(raw), name=name, field=name).value if str(raw).strip() else default
+
+
 def plot_points(name: str, data: Mapping[str, Any]) -> list[tuple[float, float]]:
-    """The curve of a calculation's plot with the other fields as given; places where it has no value are left out."""
+    """The curve of a calculation's plot with the other fields as given; places where it has no value are left out.
+
+    Raises a Fault for a calculation without a plot, and for the ends of a range that are no numbers.
+    """
+    if not isinstance(data, Mapping):
+        raise Fault("not_an_object", "The fields must be an object of named values.", field="data")
     sheet = BY_NAME.get(name)
     if sheet is None or sheet.plot is None:
         raise Fault("no_plot", f"'{name}' has no plot.", field="name")
     p = sheet.plot
     low, high = p.low, p.high
     if p.over == "value":
-        low, high = sorted((float(data.get("lrv", p.low)), float(data.get("urv", p.high))))
+        given = _in_own_units(name, data)
+        low, high = sorted(_end(given, end, default) for end, default in (("lrv", p.low), ("urv", p.high)))
     points = []
     for n in range(SAMPLES):
         x = low + (high - low) * n / (SAMPLES - 1)

@@ -1,146 +1,16 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { Clock, TriangleAlert } from "lucide-react";
 import { useState } from "react";
-import { client, unwrap, type Schemas } from "../../api/client";
-import { useColleagues, useHolds, useReleaseFields } from "../../api/queries";
+import { useHolds } from "../../api/queries";
 import { useMay, usePerson } from "../../app/session";
 import { Button, LinkButton } from "../../ui/Button";
-import { ChoiceField, TextField } from "../../ui/fields";
-import { clock, moment, span } from "../../ui/format";
+import { clock, moment } from "../../ui/format";
 import { Failure, Loading, Message } from "../../ui/Message";
 import { Modal } from "../../ui/Modal";
 import { useNow } from "../../ui/useNow";
-
-export type HoldRow = Schemas["HoldRow"];
-type Act = { act: "release" | "extend" | "hand over"; minutes?: string; reason?: string; to?: string; note?: string; values?: Record<string, string> };
-
-export function useHoldAct(hold: HoldRow, onDone: () => void) {
-  const queries = useQueryClient();
-  return useMutation({
-    mutationFn: (given: Act) =>
-      unwrap(
-        client.POST("/api/v1/holds/{hold_id}/", {
-          params: { path: { hold_id: hold.id } },
-          body: { minutes: "", reason: "", to: "", note: "", values: {}, ...given },
-        }),
-      ),
-    onSuccess: (rows) => {
-      queries.setQueryData(["holds"], rows);
-      void queries.invalidateQueries({ queryKey: ["run", hold.run] });
-      onDone();
-    },
-  });
-}
-
-export function ExtendForm({ hold, onDone }: { hold: HoldRow; onDone: () => void }) {
-  const act = useHoldAct(hold, onDone);
-  const [minutes, setMinutes] = useState("30");
-  const [reason, setReason] = useState("");
-  return (
-    <form
-      className="space-y-3"
-      onSubmit={(e) => {
-        e.preventDefault();
-        act.mutate({ act: "extend", minutes, reason });
-      }}
-    >
-      <div className="grid gap-4 sm:grid-cols-[160px_1fr]">
-        <TextField label="From now for" unit="min" numeric value={minutes} onChange={setMinutes} />
-        <TextField label="Why it takes longer" value={reason} onChange={setReason} autoFocus />
-      </div>
-      {act.isError && <Failure error={act.error} />}
-      <Button kind="primary" type="submit" disabled={act.isPending}>
-        Set the new end
-      </Button>
-    </form>
-  );
-}
-
-function HandOverForm({ hold, onDone }: { hold: HoldRow; onDone: () => void }) {
-  const act = useHoldAct(hold, onDone);
-  const people = useColleagues();
-  const [to, setTo] = useState("");
-  const [note, setNote] = useState("");
-  const others = (people.data ?? []).filter((p) => p.username !== hold.holder);
-  return (
-    <form
-      className="space-y-3"
-      onSubmit={(e) => {
-        e.preventDefault();
-        act.mutate({ act: "hand over", to, note });
-      }}
-    >
-      <ChoiceField
-        label="Who answers for it from now on"
-        value={to}
-        onChange={setTo}
-        options={[{ value: "", label: "choose" }, ...others.map((p) => ({ value: p.username, label: p.name }))]}
-      />
-      <TextField label="What the next one must know" value={note} onChange={setNote} />
-      {act.isError && <Failure error={act.error} />}
-      <Button kind="primary" type="submit" disabled={act.isPending}>
-        Hand it over
-      </Button>
-    </form>
-  );
-}
-
-function ReleaseForm({ hold, onDone }: { hold: HoldRow; onDone: () => void }) {
-  const act = useHoldAct(hold, onDone);
-  const fields = useReleaseFields(hold.id);
-  const [values, setValues] = useState<Record<string, string>>({});
-  const [reason, setReason] = useState("");
-  if (fields.isPending) return <Loading what="what is asked" />;
-  if (fields.isError) return <Failure error={fields.error} />;
-  return (
-    <form
-      className="space-y-3"
-      onSubmit={(e) => {
-        e.preventDefault();
-        act.mutate({ act: "release", values, reason });
-      }}
-    >
-      <Message tone="edge">Put the instrument back and see its normal reading first. If the reading is not normal, don’t release.</Message>
-      {fields.data.map((f) =>
-        f.kind === "choice" ? (
-          <ChoiceField
-            key={f.name}
-            label={f.label}
-            value={values[f.name] ?? ""}
-            onChange={(v) => setValues({ ...values, [f.name]: v })}
-            options={[{ value: "", label: "choose" }, ...f.options.map(([value = "", label = ""]) => ({ value, label }))]}
-          />
-        ) : (
-          <TextField key={f.name} label={f.label} numeric={f.kind === "number"} value={values[f.name] ?? ""} onChange={(v) => setValues({ ...values, [f.name]: v })} />
-        ),
-      )}
-      {hold.run_status !== "voided" && <TextField label="Why it comes off before the run is through" value={reason} onChange={setReason} />}
-      {act.isError && <Failure error={act.error} />}
-      <Button kind="primary" type="submit" disabled={act.isPending}>
-        Hold is off
-      </Button>
-    </form>
-  );
-}
+import { Due } from "./Due";
+import { ExtendForm, HandOverForm, ReleaseForm, type HoldRow } from "./HoldForms";
 
 const FORMS = { extend: ExtendForm, "hand over": HandOverForm, release: ReleaseForm };
 const TITLES = { extend: "It takes longer", "hand over": "Hand the hold over", release: "Release the hold" };
-
-export function Due({ hold, now }: { hold: HoldRow; now: number }) {
-  const late = now - Date.parse(hold.until);
-  if (late > 0)
-    return (
-      <strong className="inline-flex items-center gap-1 text-iron">
-        <TriangleAlert size={18} aria-hidden="true" /> overdue by {span(late)}
-      </strong>
-    );
-  const soon = hold.is_due_soon;
-  return (
-    <span className={`inline-flex items-center gap-1 ${soon ? "font-bold text-amber" : ""}`}>
-      <Clock size={18} aria-hidden="true" /> {soon ? "due back in" : "back in"} {span(-late)}
-    </span>
-  );
-}
 
 /** Every hold that is on: who, why, since, until, and what is not guarded meanwhile. */
 export function HoldsPage() {

@@ -6,7 +6,7 @@ import { Button, LinkButton } from "../../ui/Button";
 import { clock, span } from "../../ui/format";
 import { Modal } from "../../ui/Modal";
 import { useNow } from "../../ui/useNow";
-import { ExtendForm } from "./HoldsPage";
+import { ExtendForm } from "./HoldForms";
 
 const SNOOZE_MS = 5 * 60_000;
 const KEY = "overdue-asked-at";

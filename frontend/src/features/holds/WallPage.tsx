@@ -2,7 +2,7 @@ import { useHolds } from "../../api/queries";
 import { usePlant } from "../../app/session";
 import { clock } from "../../ui/format";
 import { useNow } from "../../ui/useNow";
-import { Due } from "./HoldsPage";
+import { Due } from "./Due";
 
 /** The holds board for a screen on the wall: read from across the room, nothing to press. */
 export function WallPage() {
