@@ -7,6 +7,7 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from apps.planning.solver.beside import Beside
 from apps.planning.solver.bound import find_bound
 from apps.planning.solver.check import find_breaches
 from apps.planning.solver.problem import Plan, Problem
@@ -15,6 +16,8 @@ from apps.planning.solver.search import improve
 
 QUICK_S = 1.0
 SMALL = 14  # jobs; so few are searched exactly from the start
+WORTH_BESIDE_S = 8.0  # a search so short is over before another process has begun
+BESIDE_SHARE = 0.88
 LARGE = 30  # jobs; of so many the exact search gains less than bettering on
 
 
@@ -58,22 +61,29 @@ def build_round(
         value = plan.value(problem)
         return Built(plan, value, max(float(value), bound[0]), spent(), best or value >= bound[0])
 
+    is_large = len(problem.jobs) > LARGE
+    beside = Beside(problem, seconds=BESIDE_SHARE * seconds) if is_large and seconds >= WORTH_BESIDE_S else None
     first = quick_plan(problem, seconds=min(QUICK_S, seconds / 3), should_stop=should_stop)
     plan = first if whole(first) else None
     if plan is not None:
         on_better(plan, plan.value(problem), bound[0], spent())
-        if plan.value(problem) >= everything:
-            return built(plan, best=True)
-    is_large = len(problem.jobs) > LARGE
+    if beside and (plan is None or plan.value(problem) >= everything):
+        beside.end()
+        beside = None
+    if plan is not None and plan.value(problem) >= everything:
+        return built(plan, best=True)
     if plan is not None and len(problem.jobs) > SMALL:
-        side = threading.Thread(target=lambda: bound.append(find_bound(problem, seconds=0.5 * seconds)), daemon=True)
+        side = threading.Thread(
+            target=lambda: bound.append(find_bound(problem, seconds=(0.25 if is_large else 0.5) * seconds)), daemon=True
+        )
         side.start()
         better = quick_plan(problem, seconds=max(0.1, (0.97 if is_large else 0.5) * seconds - spent()), seed=11, should_stop=should_stop)
         side.join(0.0 if should_stop() else seconds)
         bound[0] = min(bound)
-        if whole(better) and better.value(problem) > plan.value(problem):
-            plan = better
-            on_better(plan, plan.value(problem), bound[0], spent())
+        for found in (better, beside.result(should_stop=should_stop) if beside else None):
+            if found and whole(found) and found.value(problem) > plan.value(problem):
+                plan = found
+                on_better(plan, plan.value(problem), bound[0], spent())
     if plan is not None and (is_large or should_stop() or plan.value(problem) >= bound[0]):
         return built(plan, best=False)
     out = improve(

@@ -4,6 +4,7 @@ import unittest
 from dataclasses import replace
 
 from apps.planning.solver.apart import build_apart
+from apps.planning.solver.beside import Beside
 from apps.planning.solver.bound import find_bound
 from apps.planning.solver.build import build_round
 from apps.planning.solver.check import find_breaches
@@ -49,6 +50,25 @@ class Optimum(unittest.TestCase):
         self.assertEqual(set(built.plan.placed), {"a", "b"})
         starts = built.plan.placed
         self.assertTrue(starts["a"].starts[0] + 10 <= starts["b"].starts[0] < starts["a"].starts[1])
+
+    def test_lunch_moves_within_its_window_so_that_more_fits_before_it(self):
+        # 480 + 10 of way, 115, 2, 115, 10 back: lunch can begin at 732. At 690 only one of them would lie before it, and none after.
+        eater = worker(end=770, lunch=(690, 780, 30))
+        made = problem(job("a", tasks=(115,)), job("b", tasks=(115,)), people=[eater])
+        plan = quick_plan(made, seconds=1.0)
+        self.assertEqual((set(plan.placed), find_breaches(made, plan)), ({"a", "b"}, []))
+        self.assertTrue(732 <= plan.lunches["ann"] <= 740, plan.lunches)
+
+    def test_a_second_search_beside_brings_a_plan_or_none_and_ends(self):
+        made = problem(*(job(f"j{n}", "AB"[n % 2], tasks=(20,)) for n in range(12)), people=[worker(end=700), worker("ben", end=700)])
+        found = Beside(made, seconds=0.5).result()
+        self.assertTrue(found and found.placed)
+        self.assertEqual(find_breaches(made, found), [])
+        slow = Beside(made, seconds=60.0)
+        self.assertTrue(slow.result(should_stop=lambda: True))  # told to stop, it gives what it has
+        gone = Beside(made, seconds=60.0)
+        gone.end()
+        self.assertIsNone(gone.result())
 
     def test_holds_of_one_group_never_overlap_and_two_people_come_together(self):
         crew = [worker("ann", end=660), worker("ben", end=660)]
