@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 import uuid
 from collections.abc import Iterable, Iterator, Mapping, Sequence
+from copy import copy
 from datetime import datetime
 from typing import Any
 
@@ -107,6 +108,7 @@ class RowJudge:
         wanted = {t.strip() for t in tags}
         self.existing = {i.tag: i for part in _parts(sorted(wanted)) for i in self._of(part)}
         self.seen: dict[str, int] = {}
+        self.blank = Instrument(next_due=timezone.localdate())
 
     @staticmethod
     def _of(tags: Sequence[str]) -> Iterable[Instrument]:
@@ -124,7 +126,7 @@ class RowJudge:
         row.tag, row.faults, row.changes = tag[:40], {}, {}
         old = self.existing.get(tag)
         before = as_typed(old) if old else None
-        instrument = _copy(old) if old else Instrument(next_due=timezone.localdate())
+        instrument = copy(old or self.blank)
         try:
             data = self._data(row, before)
             self._require_once(row, tag)
@@ -187,13 +189,6 @@ def _in_own_unit(data: dict[str, Any], name: str, header_unit: str) -> None:
     value = parse_typed(text, name=name, field=name).value
     change = convert_width if name in WIDTHS else convert
     data[name] = f"{change(value, unit, to_unit=wanted):.12g}"
-
-
-def _copy(old: Instrument) -> Instrument:
-    made = Instrument(**{f.attname: getattr(old, f.attname) for f in Instrument._meta.concrete_fields})
-    made.area = old.area
-    made._state.adding = False
-    return made
 
 
 def get_batch(batch_id: uuid.UUID) -> ImportBatch:

@@ -146,21 +146,25 @@ def fill(instrument: Instrument, data: Mapping[str, Any], known: Known | None = 
     known = known or Known.for_one()
     faults: list[Fault] = []
 
-    def attempt(field: str, read: Callable[..., Any], *args: Any, **kwargs: Any) -> None:
+    def attempt(field: str, read: Callable[..., Any], *args: Any) -> None:
         try:
-            setattr(instrument, field, read(*args, **kwargs))
+            setattr(instrument, field, read(*args))
         except Fault as fault:
             fault.field = fault.field or field
             faults.append(fault)
 
-    for f in REGISTER:
-        if f.kind in _READERS:
-            attempt(f.name, _READERS[f.kind], f, data, getattr(instrument, f.name))
+    for f, read in _READ:
+        # What a row of a file does not name stays as it is; twenty thousand rows are read this way.
+        if f.name in data or f.required:
+            attempt(f.name, read, f, data, getattr(instrument, f.name))
     attempt("area", _area, data, known)
     attempt("transfer_table", _table, data, instrument)
-    attempt("policy", _policy, data, instrument)
-    attempt("details", _details, data, instrument)
-    attempt("points_percent", _points, data)
+    if "policy" in data:
+        attempt("policy", _policy, data, instrument)
+    if "details" in data or instrument.details or instrument.method in NEEDS_DETAILS:
+        attempt("details", _details, data, instrument)
+    if "points_percent" in data:
+        attempt("points_percent", _points, data)
     attempt("tolerance2_value", _second_tolerance, data, instrument)
     instrument.tolerance2_basis = str(data.get("tolerance2_basis") or "span") if instrument.tolerance_combine != "single" else ""
     _check_whole(instrument, faults)
@@ -340,3 +344,5 @@ def _second_tolerance(data: Mapping[str, Any], instrument: Instrument) -> float 
 
 FLAG_WORDS = {"yes": True, "true": True, "1": True, "no": False, "false": False, "0": False, "": False}
 _READERS: dict[str, Callable[..., Any]] = {"text": _text, "number": _number, "choice": _choice, "whole": _whole, "flag": _flag}
+_READ = tuple((f, _READERS[f.kind]) for f in REGISTER if f.kind in _READERS)
+NEEDS_DETAILS = (*GAS, "level-displacer")
