@@ -67,45 +67,45 @@ def _points(outputs: list[float], transfer: Transfer) -> tuple[Point, ...]:
     )
 
 
-def _name(outputs: list[float], transfer: Transfer, digital: list[float] | None, wanted: str) -> str:
+def _name(outputs: list[float], transfer: Transfer, digital: list[float] | None = None) -> str:
+    """What the engine says first; which side is off, where it says so: that is what the technician does next."""
     points = _points(outputs, transfer)
     errors = tuple(d - p.fraction * 100 for d, p in zip(digital, points, strict=True)) if digital else None
     found = find_signatures(Curve(points, TOLERANCE, transfer, 0, 100, "kPa", errors))
     codes = [s.code for s in found]
-    if wanted in ("output-stage", "sensor-side"):
-        sided = [c for c in codes if c in ("output-stage", "sensor-side")]
-        return sided[0] if sided else "none"
-    return codes[0] if codes else "none"
+    sided = [c for c in codes if c in ("output-stage", "sensor-side")]
+    return (sided or codes or ["none"])[0]
 
 
-LINEAR, ROOT = Transfer(), Transfer("sqrt")
+LINEAR, ROOT, REVERSE = Transfer(), Transfer("sqrt"), Transfer("reverse")
 
 
 def _transmitter(code: str, rng: random.Random) -> str:
     size = _size(rng)
     simple = {"zero-shift": "zero", "span-error": "span", "linearity": "bow"}
     if code in simple:
-        return _name(_read(rng, {simple[code]: size}, LINEAR)[0], LINEAR, None, code)
+        built = rng.choice([LINEAR, LINEAR, REVERSE])
+        return _name(_read(rng, {simple[code]: size}, built)[0], built)
     if code == "hysteresis":
-        return _name(_read(rng, {"hysteresis": abs(size)}, LINEAR)[0], LINEAR, None, code)
+        return _name(_read(rng, {"hysteresis": abs(size)}, LINEAR)[0], LINEAR)
     if code == "saturation":
-        return _name(_read(rng, {"clip_high_percent": rng.uniform(55, 95)}, LINEAR)[0], LINEAR, None, code)
+        return _name(_read(rng, {"clip_high_percent": rng.uniform(55, 95)}, LINEAR)[0], LINEAR)
     if code == "range-mismatch":
-        return _name(_read(rng, {"span": rng.choice([-1, 1]) * rng.uniform(8, 40)}, LINEAR)[0], LINEAR, None, code)
+        return _name(_read(rng, {"span": rng.choice([-1, 1]) * rng.uniform(8, 40)}, LINEAR)[0], LINEAR)
     if code == "transfer-mismatch":
         wanted, built = rng.choice([(LINEAR, ROOT), (ROOT, LINEAR)])
-        return _name(_read(rng, {"zero": 0.0, "hysteresis": 0.0}, wanted, built)[0], wanted, None, code)
+        return _name(_read(rng, {"zero": 0.0, "hysteresis": 0.0}, wanted, built)[0], wanted)
     if code == "reversed":
-        return _name([24.0 - o for o in _read(rng, {}, LINEAR)[0]], LINEAR, None, code)
+        return _name([24.0 - o for o in _read(rng, {}, LINEAR)[0]], LINEAR)
     if code == "time-drift":
         outputs = _read(rng, {}, LINEAR)[0]
-        return _name([o + 0.16 * size * n / (len(outputs) - 1) for n, o in enumerate(outputs)], LINEAR, None, code)
+        return _name([o + 0.16 * size * n / (len(outputs) - 1) for n, o in enumerate(outputs)], LINEAR)
     if code == "outlier":
         outputs = _read(rng, {}, LINEAR)[0]
         outputs[rng.randrange(1, len(outputs) - 1)] += 0.16 * size
-        return _name(outputs, LINEAR, None, code)
+        return _name(outputs, LINEAR)
     changes = {"output_offset": size} if code == "output-stage" else {"zero": size}
-    return _name(*_reordered(_read(rng, changes, LINEAR)), code)
+    return _name(*_reordered(_read(rng, changes, LINEAR)))
 
 
 def _reordered(both: tuple[list[float], list[float]]) -> tuple[list[float], Transfer, list[float]]:
@@ -160,7 +160,7 @@ SENSOR_CODES = ("lead-resistance", "r0-drift", "cold-junction", "inhomogeneity")
 def healthy(rng: random.Random) -> str:
     """What is named on an instrument that has nothing but its small imperfections."""
     if rng.random() < 0.6:
-        return _name(_read(rng, {}, LINEAR)[0], LINEAR, None, "")
+        return _name(_read(rng, {}, LINEAR)[0], LINEAR)
     return _sensor(rng.choice(["healthy-pt", "healthy-tc"]), rng)
 
 

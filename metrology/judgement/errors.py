@@ -106,8 +106,8 @@ class Statistics:
 def statistics(points: Sequence[Point]) -> Statistics:
     """IEC 61298-2:2008 statistics of a calibration.
 
-    zero_error: mean error at the lowest point of output; span_error: mean error at the highest minus that at
-    the lowest, both carried to 0 and 100 % along the terminal line where the points stop short of the ends.
+    zero_error: mean error at LRV; span_error: mean error at URV minus that at LRV, both carried to the ends of the range along the
+    terminal line where the points stop short of them. Where the output falls as the input rises, LRV is at the top of the output.
     hysteresis: largest difference between upscale and downscale means at one point (4.1.7.6).
     linearity: largest distance of the average error curve from a straight line through its ends (terminal),
     from the line that makes that distance least (independent), from such a line held at the zero end
@@ -118,6 +118,8 @@ def statistics(points: Sequence[Point]) -> Statistics:
     if len(levels) < 2:
         raise Fault("too_few_points", "readings hold fewer than two different points; at least two are needed.", field="readings")
     curve = [(y, _mean([p.error_percent for p in ps])) for y, ps in levels]
+    if is_falling(points):
+        curve = [(100.0 - y, e) for y, e in reversed(curve)]
     (y0, e0), (y1, e1) = curve[0], curve[-1]
     slope = (e1 - e0) / (y1 - y0)
     zero = e0 - slope * y0
@@ -132,6 +134,12 @@ def statistics(points: Sequence[Point]) -> Statistics:
         repeatability=_repeatability(levels),
         mean_error=_mean([p.error_percent for p in points]),
     )
+
+
+def is_falling(points: Sequence[Point]) -> bool:
+    """Whether the output falls as the input rises: reverse action."""
+    lowest, highest = min(points, key=lambda p: p.fraction), max(points, key=lambda p: p.fraction)
+    return lowest.ideal_percent > highest.ideal_percent
 
 
 def _mean(values: Sequence[float]) -> float:

@@ -8,9 +8,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
-from metrology.judgement.errors import DOWN, UP, Point
+from metrology.judgement.errors import DOWN, UP, Point, is_falling
 from metrology.quantities.transfer import Transfer, input_fraction
 
 
@@ -83,13 +83,38 @@ def find_signatures(curve: Curve) -> tuple[Signature, ...]:
         return ()
     if curve.worst <= curve.noticeable:
         return ()
+    seen = _as_its_input(curve)
     for detect in _WHOLE_CURVE:
-        found = detect(curve)
+        found = detect(curve if detect in _AS_READ else seen)
         if found:
             return (found, *_split(curve))
-    found_parts = [s for s in (detect(curve) for detect in _COMPONENTS) if s]
+    found_parts = [s for s in (detect(seen) for detect in _COMPONENTS) if s]
     found_parts.sort(key=lambda s: -s.confidence)
     return (*found_parts, *_split(curve))
+
+
+NO_FLOW = 0.01  # of span: a square root that reads nothing at nothing tells nothing of its zero, which may lie below
+
+
+def _as_its_input(c: Curve) -> Curve:
+    """A square root seen from its input, where that explains the errors better: there a shifted sensor is a level line again.
+
+    Taken back through the root, each reading says which input it means; an error of the output stage stays a line as it was read.
+    """
+    if c.transfer.kind != "sqrt":
+        return c
+    points = []
+    for p in c.points:
+        read = (p.ideal_percent + p.error_percent) / 100.0
+        if p.fraction < NO_FLOW and read < NO_FLOW:
+            continue
+        meant = input_fraction(c.transfer, read) if read >= 0 else -read * read
+        points.append(replace(p, ideal_percent=100.0 * p.fraction, error_percent=100.0 * (meant - p.fraction)))
+    if len({round(p.ideal_percent) for p in points}) < 3:
+        return c
+    seen = replace(c, points=tuple(points), transfer=Transfer(), pv_errors=None)
+    # Clearly better: a span error is a line either way, and an offset of the output is nearly one.
+    return seen if fit_errors(points).rest / max(seen.worst, 1e-9) < 0.5 * fit_errors(c.points).rest / c.worst else c
 
 
 def _confidence(explained: float, rest: float) -> float:
@@ -310,18 +335,24 @@ def _linearity(c: Curve) -> Signature | None:
     )
 
 
+def _ends(c: Curve, fit: Fit) -> tuple[float, float]:
+    """The line's errors at LRV and at URV: where the output falls as the input rises, LRV is at the top of the output."""
+    return (fit.at_span, fit.at_zero) if is_falling(c.points) else (fit.at_zero, fit.at_span)
+
+
 def _zero(c: Curve) -> Signature | None:
     fit = fit_errors(c.points)
-    if abs(fit.at_zero) < c.noticeable or abs(fit.at_zero) < 0.35 * abs(fit.at_span - fit.at_zero):
+    at_lrv, at_urv = _ends(c, fit)
+    change = abs(at_urv - at_lrv)
+    if abs(at_lrv) < c.noticeable or abs(at_lrv) < 0.35 * change:
         return None
-    change = abs(fit.at_span - fit.at_zero)
     return Signature(
         "zero-shift",
-        f"The same error everywhere, about {fit.at_zero:+.2f} % of span: zero shift.",
+        f"The same error everywhere, about {at_lrv:+.2f} % of span: zero shift.",
         "Adjust zero; look for the cause (build-up, head, mounting).",
-        _confidence(abs(fit.at_zero), 0.5 * change + 0.5 * fit.rest),
+        _confidence(abs(at_lrv), 0.5 * change + 0.5 * fit.rest),
         (
-            f"The line through the errors starts at {fit.at_zero:+.2f} % and ends at {fit.at_span:+.2f} %.",
+            f"The line through the errors starts at {at_lrv:+.2f} % and ends at {at_urv:+.2f} %.",
             f"The readings stay within {fit.rest:.2f} % of it.",
         ),
     )
@@ -329,15 +360,16 @@ def _zero(c: Curve) -> Signature | None:
 
 def _span(c: Curve) -> Signature | None:
     fit = fit_errors(c.points)
-    change = fit.at_span - fit.at_zero
-    if abs(change) < c.noticeable or abs(change) < 0.35 * abs(fit.at_zero):
+    at_lrv, at_urv = _ends(c, fit)
+    change = at_urv - at_lrv
+    if abs(change) < c.noticeable or abs(change) < 0.35 * abs(at_lrv):
         return None
     return Signature(
         "span-error",
         f"The error grows with the input, {change:+.2f} % from bottom to top: span error.",
         "Adjust zero first, then span (sensor or span trim).",
-        _confidence(abs(change), 0.5 * abs(fit.at_zero) + 0.5 * fit.rest),
-        (f"Error {fit.at_zero:+.2f} % at the bottom, {fit.at_span:+.2f} % at the top of the output.",),
+        _confidence(abs(change), 0.5 * abs(at_lrv) + 0.5 * fit.rest),
+        (f"Error {at_lrv:+.2f} % at the bottom, {at_urv:+.2f} % at the top of the range.",),
     )
 
 
@@ -372,4 +404,5 @@ def _split(c: Curve) -> tuple[Signature, ...]:
 
 
 _WHOLE_CURVE = (_reversed, _transfer_mismatch, _saturation, _clipped_end, _outlier, _range_mismatch)
+_AS_READ = (_reversed, _transfer_mismatch, _saturation)  # what is told from the output itself
 _COMPONENTS = (_hysteresis_or_time, _linearity, _zero, _span)

@@ -45,7 +45,9 @@ def _propose_on_fail(setup: RunSetup, result: SetResult, where: str) -> Proposal
         return Proposal("repair", f"{first.says} {first.first_action}")
     if stats and stats.hysteresis and stats.hysteresis > tolerance:
         return Proposal("repair", f"{where} Up and down differ by {stats.hysteresis:.2f} %: clean and free it, no screw cures that.")
-    if stats and stats.linearity_independent > tolerance:
+    # A square root bows whatever shifts its sensor; only a bow that is named as such can't be adjusted away.
+    is_bowed = setup.instrument.transfer.kind != "sqrt" or any(s.code == "linearity" for s in result.signatures)
+    if stats and stats.linearity_independent > tolerance and is_bowed:
         return Proposal(
             "replace",
             f"{where} It bows {stats.linearity_independent:.2f} % away from the best straight line, which zero and span cannot cure.",

@@ -147,7 +147,11 @@ def details_words(i: InstrumentSetup) -> list[Named]:
         value = getattr(holder, f.name)
         if value == getattr(usual, f.name):
             continue
-        if f.name in ("displays", "alarms", "channels"):
+        if f.name == "alarms":
+            text = "; ".join(
+                f"{a.name} {a.set_point:g} {'rising' if a.rising else 'falling'}{', latching' if a.latching else ''}" for a in value
+            )
+        elif f.name in ("displays", "channels"):
             text = ", ".join(v.name for v in value)
         elif isinstance(value, tuple):
             text = " ".join(f"{v:g}" for v in value)

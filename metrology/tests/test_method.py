@@ -146,6 +146,15 @@ class Proposals(TestCase):
                 self.assertEqual(proposal.choice, choice, proposal.reason)
                 self.assertTrue(proposal.reason.endswith("."))
 
+    def test_a_square_root_whose_sensor_shifted_is_adjusted_and_not_replaced(self):
+        root = Transfer("sqrt")
+        # 0.8 % of DP too much: the output is 8.9 % off where there is no flow and 0.4 % off at the top.
+        shifted = [100 * (((p / 100 + 0.008) ** 0.5) - (p / 100) ** 0.5) for p in (0, 25, 50, 75, 100, 100, 75, 50, 25, 0)]
+        proposal = self.choice(shifted, transfer=root)
+        self.assertEqual(proposal.choice, "adjust", proposal.reason)
+        bowed = [2.5 * e for e in self.BOW]
+        self.assertEqual(self.choice(bowed, transfer=root).choice, "replace")
+
     def test_as_left_a_lone_reading_off_is_not_taken_again_for_ever(self):
         errors = [0.0, 0.0, 5.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0]
         self.assertEqual(self.choice(errors).choice, "repeat")

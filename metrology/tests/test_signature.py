@@ -51,6 +51,30 @@ class Named(TestCase):
                 with self.subTest(code=code, faults=faults, seed=seed):
                     self.assert_first(code, check(simulated(faults, seed)))
 
+    def test_zero_and_span_are_told_from_the_range_where_the_output_falls(self):
+        """Reverse action: LRV is at the top of the output, so an error that is nothing there and grows with the input is a span error."""
+        reverse = Transfer("reverse")
+        for code, faults in (("zero-shift", Faults(zero=0.9)), ("span-error", Faults(span=1.2)), ("span-error", Faults(span=-0.9))):
+            for seed in range(5):
+                with self.subTest(code=code, faults=faults, seed=seed):
+                    self.assert_first(code, check(simulated(faults, seed, reverse), reverse))
+
+    def test_a_square_root_is_seen_from_its_input_where_its_sensor_is_off(self):
+        """A shifted sensor bends the output most where flow is least; that is still a zero shift, which can be adjusted."""
+        for cutoff in (0.0, 8.0):
+            root = Transfer("sqrt", cutoff)
+            for code, faults in (
+                ("zero-shift", Faults(zero=0.8)),
+                ("zero-shift", Faults(zero=-0.8)),
+                ("span-error", Faults(span=1.8)),
+                ("hysteresis", Faults(hysteresis=1.8)),
+                ("linearity", Faults(bow=1.8)),
+                ("zero-shift", Faults(output_offset=1.2)),
+            ):
+                for seed in range(4):
+                    with self.subTest(cutoff=cutoff, code=code, faults=faults, seed=seed):
+                        self.assert_first(code, check(simulated(faults, seed, root), root))
+
     def test_told_apart_over_many_random_faults(self):
         """At least 95 % of random faults of one to four tolerances on imperfect devices are named first."""
         rng = random.Random(2101)

@@ -20,7 +20,7 @@ export function FileList({ files, path }: { files: Kept[]; path: string }) {
             {f.name}
           </a>
           <span className="text-sm text-muted">
-            {(f.size / 1024).toFixed(0)} kB, {moment(f.at)}, {f.by}
+            {Math.max(1, Math.round(f.size / 1024))} kB, {moment(f.at)}, {f.by}
           </span>
         </li>
       ))}

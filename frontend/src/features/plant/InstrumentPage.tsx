@@ -215,7 +215,7 @@ function OtherPoints({ i, start }: { i: Instrument; start: ReturnType<typeof use
             start.mutate({ tag: i.tag, ...form });
           }}
         >
-          <TextField label="Test points" unit="%" hint="Like 0 25 50 75 100, or 10 50 90; rising" value={form.points} onChange={(points) => setForm({ ...form, points })} autoFocus />
+          <TextField label="Test points" unit="%" hint="Like 0 25 50 75 100, or 10 50 90; rising. Empty: as its method has them" value={form.points} onChange={(points) => setForm({ ...form, points })} autoFocus />
           <TextField label="Cycles" numeric hint="1 to 3" value={form.cycles} onChange={(cycles) => setForm({ ...form, cycles })} />
           {start.isError && <Failure error={start.error} />}
           <Button kind="primary" type="submit" disabled={start.isPending}>
