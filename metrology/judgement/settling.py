@@ -103,7 +103,9 @@ def settle_words(s: Settle, rule: SettleRule, unit: str) -> str:
     if s.status == NO_DATA:
         return "No samples yet."
     creep = abs(s.slope) * rule.window_s
-    numbers = f"moves {creep:.2g} {unit} and spreads {s.spread:.2g} {unit} in {rule.window_s:g} s, limit {rule.limit:.2g} {unit}"
+    # As many places as show a tenth of the limit; a technician reads no powers of ten.
+    places = max(0, 1 - math.floor(math.log10(rule.limit))) if rule.limit > 0 else 3
+    numbers = f"moves {creep:.{places}f} {unit} and spreads {s.spread:.{places}f} {unit} in {rule.window_s:g} s, limit {rule.limit:.{places}f} {unit}"
     if s.status == SETTLED:
         return f"It {numbers}."
     if s.status == UNSTABLE:

@@ -117,11 +117,12 @@ export function ReadingsStep({ run, step }: StepProps) {
   const rounds = useRounds(run.id, isLive);
   const failed = append.error ?? capture.error;
   const failure = failed instanceof ApiFailure ? failed : null;
-  useEffect(() => field.current?.focus(), [next?.slot]);
+  // Beside a live picture the field must not pull the point and its ideal out of sight.
+  useEffect(() => field.current?.focus({ preventScroll: readsLive }), [next?.slot, readsLive]);
   useShortcuts([{ keys: "Ctrl+L", says: "choose where readings come from", run: () => setChoosing((on) => !on), always: true }]);
   if (!r || !next) return null;
   const busy = append.isPending || capture.isPending;
-  const after = { onSuccess: clear, onSettled: () => field.current?.focus() };
+  const after = { onSuccess: clear, onSettled: () => field.current?.focus({ preventScroll: readsLive }) };
   const record = (changed: Record<string, string> = {}, confirmed = false) => {
     if (busy) return;
     capture.reset();
@@ -203,7 +204,7 @@ export function ReadingsStep({ run, step }: StepProps) {
               value={typed[q.name] ?? (q.name === "applied" && !fromLive ? q.expected : "")}
               onChange={(v) => set(q.name, v)}
               inputRef={isIt ? field : undefined}
-              autoFocus={isIt}
+              autoFocus={isIt && !readsLive}
               hint={fromLive ? "" : q.hint || (isIt ? `Gives ${r.believable}.` : "")}
             />
           );
