@@ -133,6 +133,7 @@ class Oxygen(GasMethod):
     """gas-oxygen: one point in clean air, no zero to set; zero proved with nitrogen where the register asks for it."""
 
     key = "gas-oxygen"
+    revision = "2"
     title = "Oxygen depletion detector"
     screws = (AIR,)
     found_kinds = (AIR,)

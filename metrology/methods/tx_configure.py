@@ -27,7 +27,7 @@ class TxConfigure(TxMultipoint):
 
     key = "tx-configure"
     title = "Smart transmitter: range, trim, damping"
-    revision = "1"
+    revision = "2"
     applies_output = True
     default_points = (0.0, 50.0, 100.0)
 

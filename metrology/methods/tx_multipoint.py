@@ -41,7 +41,7 @@ class TxMultipoint:
 
     key = "tx-multipoint"
     title = "Transmitter, multi-point check"
-    revision = "2"
+    revision = "3"
     default_points: tuple[float, ...] = DEFAULT_POINTS
     min_passes = 1
     has_statistics = True
