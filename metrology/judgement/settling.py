@@ -105,7 +105,9 @@ def settle_words(s: Settle, rule: SettleRule, unit: str) -> str:
     creep = abs(s.slope) * rule.window_s
     # As many places as show a tenth of the limit; a technician reads no powers of ten.
     places = max(0, 1 - math.floor(math.log10(rule.limit))) if rule.limit > 0 else 3
-    numbers = f"moves {creep:.{places}f} {unit} and spreads {s.spread:.{places}f} {unit} in {rule.window_s:g} s, limit {rule.limit:.{places}f} {unit}"
+    limit = f"{rule.limit:.{places}f}"
+    limit = limit.rstrip("0").rstrip(".") if places else limit
+    numbers = f"moves {creep:.{places}f} {unit} and spreads {s.spread:.{places}f} {unit} in {rule.window_s:g} s, limit {limit} {unit}"
     if s.status == SETTLED:
         return f"It {numbers}."
     if s.status == UNSTABLE:

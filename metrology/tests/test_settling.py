@@ -84,7 +84,7 @@ class Classes(TestCase):
 
 class Words(TestCase):
     def test_numbers_are_told_in_plain_figures_fine_enough_for_the_limit(self):
-        for limit, told in ((0.008, "limit 0.0080 mA"), (0.25, "limit 0.25 mA"), (5.0, "limit 5.0 mA"), (40.0, "limit 40 mA")):
+        for limit, told in ((0.008, "limit 0.008 mA"), (0.25, "limit 0.25 mA"), (5.0, "limit 5 mA"), (40.0, "limit 40 mA")):
             with self.subTest(limit=limit):
                 rule = SettleRule(window_s=5.0, limit=limit, time_limit_s=60.0)
                 words = settle_words(judge_settling(trace(lambda t: 8.0 + 1e-6 * t, 10), rule, since=0), rule, "mA")
