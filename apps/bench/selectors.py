@@ -51,29 +51,26 @@ def list_signals(*, unit: str, tag: str, quantity: str = "", channel: str = "") 
     """
     wanted = quantity_of(unit)
     likely = LIKELY.get(quantity, ("indicated", ""))
-    rows = []
+    found = []
     for device in Device.objects.all():
         for s in device.signals:
             own, role = quantity_of(s["unit"]), s.get("role", "")
-            if quantity and says_of_itself(quantity, role, s.get("tag", ""), tag):
+            if says_of_itself(quantity, role, s.get("tag", ""), tag) or not (s["unit"] == unit or (wanted is not None and own == wanted)):
                 continue
-            if s["unit"] == unit or (wanted is not None and own == wanted):
-                rows.append(
-                    {
-                        "id": f"{device.code}/{s['key']}",
-                        "label": s["label"],
-                        "device": device.label,
-                        "protocol": device.get_protocol_display(),
-                        "unit": s["unit"],
-                        "is_wired": s.get("tag") == tag,
-                        "can_set": "write" in s,
-                        "role": role,
-                        "channel": s.get("channel", ""),
-                        "is_likely": role in likely and s.get("channel", channel) == channel,
-                    }
-                )
-    by = {r["id"]: r.pop("channel") != channel for r in rows}
-    return sorted(rows, key=lambda r: (not r["is_wired"], bool(quantity) and not r["is_likely"], by[r["id"]], str(r["label"])))
+            row = {
+                "id": f"{device.code}/{s['key']}",
+                "label": s["label"],
+                "device": device.label,
+                "protocol": device.get_protocol_display(),
+                "unit": s["unit"],
+                "is_wired": s.get("tag") == tag,
+                "can_set": "write" in s,
+                "role": role,
+                "is_likely": role in likely and s.get("channel", channel) == channel,
+            }
+            unlikely = bool(quantity) and not row["is_likely"]
+            found.append(((not row["is_wired"], unlikely, s.get("channel", "") != channel, str(s["label"])), row))
+    return [row for _, row in sorted(found, key=lambda each: each[0])]
 
 
 def list_modems(tag: str) -> list[dict[str, Any]]:

@@ -113,7 +113,7 @@ def admit_compared(state: RunState, step: Step, payload: Mapping[str, Any]) -> d
     """The end of a compare step: what was to be shown has been shown, or a reason says why it stands."""
     complaint = _complaint(state, step)
     reason = text_of(payload, "reason", label="The reason", required=False)
-    if complaint and (complaint.code not in ("differs", "protection_off", "not_register") or not reason):
+    if complaint and not (reason and complaint.context.get("needs_reason")):
         raise complaint
     return {"step": step.key, "values": {"reason": reason} if complaint else {}, "checks": []}
 

@@ -13,7 +13,8 @@ from metrology.methods.steps import PHASES, Step
 from metrology.quantities.transfer import KINDS
 from metrology.quantities.words import decimals_for, iso, number, percent, ratio
 from metrology.run.evidence import set_evidence
-from metrology.run.gas_views import flags_of, gas_rows, pair_rows
+from metrology.run.flags import flags_of
+from metrology.run.gas_views import gas_rows, pair_rows
 from metrology.run.progress import (
     Progress,
     choices,

@@ -20,16 +20,6 @@ def decode(
     order: Iterable[Job],
     teams: Mapping[str, tuple[str, ...]] | None = None,
     lunches: Mapping[str, int] | None = None,
-) -> Plan:
-    """The plan of an order; see _decode."""
-    return _decode(problem, order, teams, lunches).plan()
-
-
-def _decode(
-    problem: Problem,
-    order: Iterable[Job],
-    teams: Mapping[str, tuple[str, ...]] | None = None,
-    lunches: Mapping[str, int] | None = None,
 ) -> Board:
     """An order on the board: locked jobs first, then lunch, then one job after the other.
 
@@ -58,7 +48,7 @@ def quick_plan(problem: Problem, *, seconds: float = 1.0, seed: int = 7, should_
         sorted(problem.jobs, key=lambda j: (not j.is_must, -areas[j.area], j.area, -_worth(j))),
         sorted(problem.jobs, key=lambda j: (not j.is_must, -j.value)),
     ]
-    best = max((decode(problem, order) for order in orders), key=lambda plan: _rank(problem, plan))
+    best = max((decode(problem, order).plan() for order in orders), key=lambda plan: _rank(problem, plan))
     return _better(problem, best, seconds, random.Random(seed), should_stop) if problem.jobs else best
 
 
@@ -74,7 +64,7 @@ def _better(problem: Problem, best: Plan, seconds: float, chance: random.Random,
         rest = [j for j in problem.jobs if j.key not in kept]
         rest.sort(key=lambda j: (not j.is_must, -_worth(j) * chance.uniform(0.6, 1.4)))
         lunches = _lunches(problem, current, chance)
-        board = _decode(problem, [*(jobs[k] for k in kept), *rest], {k: current.placed[k].people for k in kept}, lunches)
+        board = decode(problem, [*(jobs[k] for k in kept), *rest], {k: current.placed[k].people for k in kept}, lunches)
         plan = board.plan()
         worth = _rank(problem, plan)
         rank = (worth[0], worth[1] - WALK_COSTS * board.walk())

@@ -1,0 +1,30 @@
+"""What must be flagged on the record."""
+
+from __future__ import annotations
+
+from metrology.run.state import RunState
+
+# compare steps that may end with a difference, when a reason says why
+LEFT_WITH_REASON = {"configure": "What was sent stands as it is", "read_after": "The device is left as it is"}
+
+
+def flags_of(state: RunState) -> list[str]:
+    """What nobody may overlook on the record: forced, refused, agreed to, doubted and confirmed, out of inhibit."""
+    out: list[str] = []
+    for a in state.adjustments:
+        if a.forced:
+            second = f", with {a.forced['name']}" if a.forced.get("name") else ""
+            out.append(f"Forced: {a.screw} from {a.before} to {a.after} by {a.by}{second}. {a.forced['reason']}")
+        elif a.outcome == "refused":
+            out.append(f"The instrument refused {a.screw} at {a.before}; its old calibration stood.")
+    for hold in state.holds.values():
+        if hold.agreement:
+            out.append(f"On hold together with another of its group or zone, agreed: {hold.agreement}")
+        out += [f"Hold extended by {told}" for told in hold.extended]
+    for done in state.confirmations.values():
+        if done.step in LEFT_WITH_REASON and done.values.get("reason"):
+            out.append(f"{LEFT_WITH_REASON[done.step]}, {done.by}: {done.values['reason']}")
+    for r in state.readings:
+        told = (r.extra.get("captured") or {}).get("indicated", {})
+        out += [f"Reading {r.slot + 1}: {says}" for says in told.get("remarks", [])]
+    return out
