@@ -49,7 +49,25 @@ def quick_plan(problem: Problem, *, seconds: float = 1.0, seed: int = 7, should_
         sorted(problem.jobs, key=lambda j: (not j.is_must, -j.value)),
     ]
     best = max((decode(problem, order).plan() for order in orders), key=lambda plan: _rank(problem, plan))
-    return _better(problem, best, seconds, random.Random(seed), should_stop) if problem.jobs else best
+    return _lunch_soon(problem, _better(problem, best, seconds, random.Random(seed), should_stop)) if problem.jobs else best
+
+
+def _lunch_soon(problem: Problem, plan: Plan) -> Plan:
+    """The same plan with each lunch as early as what comes before it allows: nobody waits for lunch."""
+    lunches = dict(plan.lunches)
+    for w in problem.people:
+        if w.lunch is None or w.key not in lunches:
+            continue
+        stops = [
+            (start + job.tasks[n], job.area)
+            for job in problem.jobs
+            if job.key in plan.placed and w.key in plan.placed[job.key].people
+            for n, start in enumerate(plan.placed[job.key].starts)
+            if start < lunches[w.key]
+        ]
+        free = max((end + problem.way(area, problem.base) for end, area in stops), default=w.start)
+        lunches[w.key] = min(lunches[w.key], max(w.lunch[0], free))
+    return Plan(plan.placed, lunches)
 
 
 def _better(problem: Problem, best: Plan, seconds: float, chance: random.Random, should_stop: Callable[[], bool]) -> Plan:

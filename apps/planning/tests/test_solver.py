@@ -57,7 +57,13 @@ class Optimum(unittest.TestCase):
         made = problem(job("a", tasks=(115,)), job("b", tasks=(115,)), people=[eater])
         plan = quick_plan(made, seconds=1.0)
         self.assertEqual((set(plan.placed), find_breaches(made, plan)), ({"a", "b"}, []))
-        self.assertTrue(732 <= plan.lunches["ann"] <= 740, plan.lunches)
+        self.assertEqual(plan.lunches["ann"], 732)  # and no later than need be
+
+    def test_who_is_done_before_lunch_has_it_at_its_earliest(self):
+        eater = worker(end=960, lunch=(690, 780, 30))
+        for seconds in (0.2, 1.0):
+            plan = quick_plan(problem(job("a"), people=[eater]), seconds=seconds)
+            self.assertEqual(plan.lunches, {"ann": 690})
 
     def test_a_second_search_beside_brings_a_plan_or_none_and_ends(self):
         made = problem(*(job(f"j{n}", "AB"[n % 2], tasks=(20,)) for n in range(12)), people=[worker(end=700), worker("ben", end=700)])

@@ -101,7 +101,7 @@ function Bars({ job, username, at, wide, chosen, onChoose }: BarProps) {
           onClick={onChoose}
           aria-pressed={chosen}
           aria-label={`${job.tag}, ${hm(t.start)} to ${hm(t.end)}, ${job.state}${job.is_locked ? ", locked" : ""}`}
-          className={`absolute top-3 flex h-14 min-w-3 items-center gap-0.5 overflow-hidden rounded border-2 px-0.5 text-left text-xs leading-tight font-bold ${LOOK[job.state] ?? LOOK["to do"]} ${chosen ? "z-10 ring-3 ring-water" : ""}`}
+          className={`absolute top-3 flex h-14 min-w-3 items-center gap-0.5 overflow-hidden rounded border-2 px-0.5 text-left text-xs leading-tight font-bold ${LOOK[job.state] ?? LOOK["to do"]} ${chosen ? "z-10 ring-3 ring-water" : "z-[1]"}`}
           style={{ left: at(t.start), width: wide(t.end - t.start) }}
         >
           {job.is_locked && n === 0 && <Lock size={12} aria-hidden="true" className="shrink-0" />}
