@@ -6,7 +6,7 @@ PORT ?= 8000
 BROWSER := $(shell command -v chromium 2>/dev/null)
 
 .DEFAULT_GOAL := help
-.PHONY: help demo test dev bench build setup api check-env clean
+.PHONY: help demo test dev bench corpus build setup api check-env clean
 
 help: ## what can be done here
 	@echo "Verify Loop"; echo
@@ -31,6 +31,9 @@ bench: setup build var/.dev-installed var/.browser-installed ## measure the figu
 build: frontend/dist/index.html ## build the front end
 
 setup: check-env .venv/.installed frontend/node_modules/.installed ## install what is needed to run
+
+corpus: setup var/.dev-installed ## play the golden corpus of runs anew, older revisions by the core of their own commit
+	@$(PY) -m tools.corpus
 
 api: .venv/.installed frontend/node_modules/.installed ## write the API's description and the TypeScript client anew
 	@$(PY) manage.py spectacular --file docs/openapi.yaml --fail-on-warn
