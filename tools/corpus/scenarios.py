@@ -346,7 +346,8 @@ def _() -> Player:
 def _() -> Player:
     details = {"basis": "iec", "technology": "catalytic", "channels": "LEL, methane, 100, %LEL; O2, oxygen, 25, % vol"}
     gases = {
-        "zero": kit.gas("B-AIR"), "span:LEL": kit.gas("B-CH4", "methane", 50.0), "air": kit.gas("B-AIR"), "nitrogen": kit.gas("B-N2", balance="nitrogen", oxygen=0.0),
+        "zero": kit.gas("B-AIR"), "span:LEL": kit.gas("B-CH4", "methane", 50.0), "air": kit.gas("B-AIR"),
+        "nitrogen": kit.gas("B-N2", balance="nitrogen", oxygen=0.0),
     }  # fmt: skip
     p = detector("gas-portable", details, gases)
     p.take(lambda s: f"{float(s['ideal']) + 1.0:.2f}" if s["channel"] == "LEL" else s["ideal"]).decide("adjust")
