@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from contextvars import ContextVar
 from datetime import datetime
 from functools import partial
 from typing import Any
@@ -24,12 +25,13 @@ from apps.runs.models import Run
 from config import pdf  # noqa: F401  registers the type faces
 from metrology.methods.registry import get_method
 from metrology.run.events import Event
-from metrology.run.state import RunState, fold
+from metrology.run.state import fold
 from metrology.run.view import make_view
 from metrology.run.view_types import PassData, RowData, RunView, SetData
 
 # Shipped with the application: names and notes come in many alphabets.
 
+_ZONE: ContextVar[str] = ContextVar("zone", default="")  # the plant's zone when the record was sealed
 WIDTH = A4[0] - 36 * mm
 RULE = HexColor("#cfd6d9")
 BODY = ParagraphStyle("body", fontName="Plain", fontSize=7.6, leading=10.4, textColor=INK)
@@ -44,6 +46,7 @@ def make_certificate(run: Run, events: list[Event], now: datetime) -> bytes:
     """The certificate of a run as PDF bytes."""
     state = fold(events)
     view = make_view(state, get_method(run.method), now)
+    _ZONE.set(view["seal"]["plant"].get("zone", ""))
     out = io.BytesIO()
     document = BaseDocTemplate(
         out,
@@ -59,7 +62,7 @@ def make_certificate(run: Run, events: list[Event], now: datetime) -> bytes:
     )
     frame = Frame(document.leftMargin, document.bottomMargin, WIDTH, A4[1] - 34 * mm, 0, 0, 0, 0)
     document.addPageTemplates(PageTemplate(frames=[frame], onPage=partial(_margin, run=run, view=view)))
-    document.build(_story(run, state, view), canvasmaker=_CountingCanvas)
+    document.build(_story(run, view), canvasmaker=_CountingCanvas)
     return out.getvalue()
 
 
@@ -103,15 +106,15 @@ def local(text: str | None) -> str:
     """A moment in the plant's zone, with the zone's name."""
     if not text:
         return "–"
-    return datetime.fromisoformat(text).astimezone(ZoneInfo(settings.PLANT_TIME_ZONE)).strftime("%-d %b %Y %H:%M %Z")
+    return datetime.fromisoformat(text).astimezone(ZoneInfo(_ZONE.get() or settings.PLANT_TIME_ZONE)).strftime("%-d %b %Y %H:%M %Z")
 
 
 def _p(text: Any, style: ParagraphStyle = BODY) -> Paragraph:
     return Paragraph(escape(str(text if text not in (None, "") else "–")), style)
 
 
-def _story(run: Run, state: RunState, view: RunView) -> list[Flowable]:
-    story: list[Flowable] = [_heading(run, view), Spacer(1, 4), _facts(run, state, view)]
+def _story(run: Run, view: RunView) -> list[Flowable]:
+    story: list[Flowable] = [_heading(run, view), Spacer(1, 4), _facts(view)]
     story += _result(view)
     shown = [s for s in view["evidence"] if any(r["y"] is not None for r in s["rows"])]
     if shown:
@@ -122,7 +125,7 @@ def _story(run: Run, state: RunState, view: RunView) -> list[Flowable]:
     story += _computed(view)
     story += _parameters(view)
     story += _flags(view)
-    story += _references(state, view)
+    story += _references(view)
     story += _gases(view)
     story += _rules(view)
     story += _holds(view)
@@ -134,7 +137,10 @@ def _story(run: Run, state: RunState, view: RunView) -> list[Flowable]:
 def _heading(run: Run, view: RunView) -> Table:
     status = {"signed": "signed, review pending", "accepted": "signed and reviewed", "voided": "void"}.get(view["status"], view["status"])
     left = [_p("Calibration certificate", TITLE), _p(f"{run.label}  ·  {view['instrument']['tag']}  ·  {status}", BODY)]
-    right = [_p(settings.PLANT_NAME, HEAD), _p(f"{view['method']['title']}, revision {view['method']['revision']}", SMALL)]
+    right = [
+        _p(view["seal"]["plant"].get("name") or settings.PLANT_NAME, HEAD),
+        _p(f"{view['method']['title']}, revision {view['method']['revision']}", SMALL),
+    ]
     return Table(
         [[left, right]],
         colWidths=[WIDTH * 0.64, WIDTH * 0.36],
@@ -144,7 +150,7 @@ def _heading(run: Run, view: RunView) -> Table:
     )
 
 
-def _facts(run: Run, state: RunState, view: RunView) -> Table:
+def _facts(view: RunView) -> Table:
     i = view["instrument"]
     around = ", ".join(f"{n['name'].lower()} {n['value']}" for n in view["surroundings"])
     rows = [
@@ -157,7 +163,7 @@ def _facts(run: Run, state: RunState, view: RunView) -> Table:
             "Feeds",
             i["protects"],
             "Test points",
-            " ".join(f"{p:g}" for p in state.setup.points_percent) + f" %, cycles: {state.setup.cycles}",
+            view["points"],
         ),
     ]
     cells = [[_p(a, SMALL), _p(b), _p(c, SMALL), _p(d)] for a, b, c, d in rows]
@@ -324,32 +330,30 @@ def _pass(p: PassData, unit: str) -> str:
     return f"pass {p['pass_number']} {p['screw']} {p['before_read']} to {p['after_read']} {unit} ({p['before_text']} to {p['after_text']})"
 
 
-def _references(state: RunState, view: RunView) -> list[Flowable]:
+def _references(view: RunView) -> list[Flowable]:
     rows: list[list[Flowable]] = [[_p(t, SMALL) for t in ("Role", "Reference", "Certificate", "Traceability", "In date until", "TUR")]]
     notes: list[Flowable] = []
     for shown in view["references"]:
-        event = state.references.get(shown["role"])
-        if event is None:
+        if shown["code"] is None:
             continue
-        r = event["reference"]
         rows.append(
             [
                 _p(c, SMALL)
                 for c in (
                     shown["label"],
-                    f"{r['code']} {r['name']}, serial {r['serial']}",
-                    f"{r['certificate']}, {r['laboratory']}",
-                    r["traceability"],
-                    r["due_on"],
+                    f"{shown['code']} {shown['name']}, serial {shown['serial']}",
+                    f"{shown['certificate']}, {shown['laboratory']}",
+                    shown["traceability"],
+                    shown["due_on"],
                     shown["tur"],
                 )
             ]
         )
         if shown["override"]:
             o = shown["override"]
-            notes.append(_p(f"{r['code']} was out of date. {o['name']} let it be used: {o['reason']}", BODY))
+            notes.append(_p(f"{shown['code']} was out of date. {o['name']} let it be used: {o['reason']}", BODY))
         elif shown["reason"]:
-            notes.append(_p(f"{r['code']} was used below the wanted TUR: {shown['reason']}", BODY))
+            notes.append(_p(f"{shown['code']} was used below the wanted TUR: {shown['reason']}", BODY))
     widths = [WIDTH * f for f in (0.12, 0.26, 0.2, 0.22, 0.11, 0.09)]
     return [KeepTogether([_p("References", HEAD), Table(rows, colWidths=widths, style=_lines(header=True))]), *notes]
 
@@ -431,6 +435,7 @@ def _signatures(run: Run, view: RunView) -> list[Flowable]:
         Spacer(1, 3),
         _p(f"Head of the event chain (SHA-256), event {run.events_count}:", SMALL),
         _p(run.head, SMALL),
+        *([_p(view["seal"]["says"], SMALL)] if view["seal"]["says"] else []),
         _p(
             "Each event of this run holds the hash of the one before it; a changed or missing event does not lead to this head. "
             "Site procedures, local codes and licensed practice rule over this record.",

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-import math
 import uuid
+from datetime import datetime
+from typing import Any
 
 from django.db.models import Max
 
@@ -12,7 +13,8 @@ from apps.runs.due import set_due, settle
 from apps.runs.models import Exposure, GasUse, Hold, Run
 from metrology.methods.registry import get_method
 from metrology.run.gases import exposures_of, litres_used
-from metrology.run.progress import evaluate_set, final_readings_step, found_step, make_progress
+from metrology.run.progress import make_progress
+from metrology.run.results import results_of
 from metrology.run.state import RunState
 
 
@@ -37,21 +39,12 @@ def project(run: Run, state: RunState) -> None:
 
 
 def _project_results(run: Run, state: RunState) -> None:
-    method = get_method(state.setup.method)
-    found, left = found_step(state, method), final_readings_step(state, method)
-    run.found_verdict = run.left_verdict = ""
-    run.found_error = run.left_error = run.found_share = run.left_share = None
-    judged = list(state.decisions.values())
-    if judged:
-        result = evaluate_set(state, method, found)
-        if result.worst:
-            run.found_verdict, run.found_error = result.verdict, result.worst.point.error_percent
-            run.found_share = math.copysign(100 * result.share, run.found_error)
-        result = evaluate_set(state, method, left)
-        if result.worst:
-            run.left_verdict, run.left_error = result.verdict, result.worst.point.error_percent
-            run.left_share = math.copysign(100 * result.share, run.left_error)
-        run.decision = judged[-1].choice
+    """Verdicts and largest errors: those of the seal where the run has one."""
+    told = state.seal["results"] if state.seal else results_of(state, get_method(state.setup.method))
+    found, left = told["found"], told["left"]
+    run.found_verdict, run.found_error, run.found_share = found["verdict"], found["error"], found["share"]
+    run.left_verdict, run.left_error, run.left_share = left["verdict"], left["error"], left["share"]
+    run.decision = told["decision"] or run.decision
 
 
 def _project_holds(run: Run, state: RunState) -> None:
@@ -78,13 +71,17 @@ def _project_gas(run: Run, state: RunState) -> None:
     """What the run used of each bottle, and what each exposure to span gas told."""
     if not run.method.startswith("gas-"):
         return
-    used = litres_used(state)
+    used = state.seal["uses"] if state.seal else litres_used(state)
     GasUse.objects.filter(run=run).delete()
     GasUse.objects.bulk_create(GasUse(run=run, bottle=code, litres=litres) for code, litres in used.items())
     Exposure.objects.filter(run=run).delete()
-    Exposure.objects.bulk_create(
-        Exposure(run=run, instrument_id=run.instrument_id, **row) for row in exposures_of(state, get_method(run.method))
-    )
+    Exposure.objects.bulk_create(Exposure(run=run, instrument_id=run.instrument_id, **row) for row in _series(run, state))
+
+
+def _series(run: Run, state: RunState) -> list[dict[str, Any]]:
+    if state.seal is None:
+        return exposures_of(state, get_method(run.method))
+    return [{**row, "at": datetime.fromisoformat(row["at"])} for row in state.seal["series"]]
 
 
 def project_instrument(instrument: Instrument) -> None:

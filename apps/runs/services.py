@@ -9,6 +9,7 @@ from datetime import datetime
 from functools import partial
 from typing import Any
 
+from django.conf import settings
 from django.db import IntegrityError, transaction
 
 from apps.accounts.models import Person
@@ -273,7 +274,7 @@ def sign_run(*, actor: Person, run_id: uuid.UUID, expected_seq: int, note: str, 
     run, past = load_run(run_id)
     if actor.username not in fold(past).contributors:
         raise NotAllowed("not_yours", f"{run.label} is the work of {run.technician.name}; only those who worked on it sign it.")
-    return _append(actor, run_id, expected_seq, [NewEvent(uuid.uuid4(), "signed", {"note": note})], now)
+    return _append(actor, run_id, expected_seq, [NewEvent(uuid.uuid4(), "signed", {"note": note, "plant": _plant()})], now)
 
 
 def review_run(*, actor: Person, run_id: uuid.UUID, verdict: str, reason: str, expected_seq: int, now: datetime) -> tuple[Run, RunState]:
@@ -312,5 +313,14 @@ def void_run(
         NewEvent(uuid.uuid4(), "hold_released", {"hold": h.id, "values": release, "reason": reason}) for h in state.open_holds if release
     ]
     return _append(
-        actor, run_id, expected_seq, [*events, NewEvent(uuid.uuid4(), "voided", {"reason": reason, "keeps_hold": keeps_hold})], now
+        actor,
+        run_id,
+        expected_seq,
+        [*events, NewEvent(uuid.uuid4(), "voided", {"reason": reason, "keeps_hold": keeps_hold, "plant": _plant()})],
+        now,
     )
+
+
+def _plant() -> dict[str, str]:
+    """How the plant is called and which clock it goes by: sealed with a record, since both can change."""
+    return {"name": settings.PLANT_NAME, "zone": settings.PLANT_TIME_ZONE}

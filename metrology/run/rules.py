@@ -29,6 +29,7 @@ from metrology.run.progress import (
     references_of,
 )
 from metrology.run.readings import admit_adjustment, admit_reading
+from metrology.run.seal import make_seal
 from metrology.run.state import EXTRAS, RunState
 
 Payload = dict[str, Any]
@@ -351,7 +352,14 @@ def _signed(a: Admission, payload: Mapping[str, Any]) -> Payload:
     blocks = find_blocks(a.state, a.method, a.now)
     if blocks:
         raise Fault("still_open", f"It can't be signed yet. {' '.join(blocks)}", blocks=list(blocks))
-    return {"step": "sign", "note": text_of(payload, "note", label="The note", required=False)}
+    note = text_of(payload, "note", label="The note", required=False)
+    return {"step": "sign", "note": note, "seal": _seal(a, payload)}
+
+
+def _seal(a: Admission, payload: Mapping[str, Any]) -> Payload:
+    """What was judged, kept with the event that ends the run; the server adds how the plant is called and its zone."""
+    seal = make_seal(a.state, a.method, a.now)
+    return {**seal, "plant": dict(payload["plant"])} if payload.get("plant") else seal
 
 
 def _require_signed(a: Admission) -> None:
@@ -379,7 +387,7 @@ def _voided(a: Admission, payload: Mapping[str, Any]) -> Payload:
         )
     if a.state.pairs_out:
         raise Fault("pairs_out", pairs_out_words(a.state), field="pairs")
-    return {"reason": text_of(payload, "reason", label="The reason for voiding the run")}
+    return {"reason": text_of(payload, "reason", label="The reason for voiding the run"), "seal": _seal(a, payload)}
 
 
 _RULES: dict[str, Callable[[Admission, Mapping[str, Any]], Payload]] = {

@@ -180,6 +180,7 @@ class RunState:
     reviewed: Note | None = None
     voided: Note | None = None
     was_returned: bool = False
+    seal: Mapping[str, Any] | None = None  # what was judged, as it stood when the run was signed or voided
     contributors: set[str] = field(default_factory=set)
 
     @property
@@ -355,6 +356,7 @@ def _note_added(s: RunState, e: Event) -> None:
 
 def _signed(s: RunState, e: Event) -> None:
     s.signed = Note("signed", e.payload.get("note", ""), e.author_name, e.at)
+    s.seal = e.payload.get("seal")
     s.was_returned = False
 
 
@@ -364,12 +366,13 @@ def _reviewed(s: RunState, e: Event) -> None:
 
 def _returned(s: RunState, e: Event) -> None:
     s.notes.append(Note("returned", e.payload["reason"], e.author_name, e.at))
-    s.signed = None
+    s.signed = s.seal = None
     s.was_returned = True
 
 
 def _voided(s: RunState, e: Event) -> None:
     s.voided = Note("voided", e.payload["reason"], e.author_name, e.at)
+    s.seal = e.payload.get("seal")
 
 
 _APPLY = {

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from datetime import datetime
+from typing import Any, cast
 
+from metrology import CORE_VERSION
 from metrology.judgement.policy import describe_policy
 from metrology.methods.base import Method, Quantity, Slot
 from metrology.methods.details import SENSORS
@@ -43,14 +45,20 @@ from metrology.run.view_types import (
     ReadingsStep,
     ReferenceData,
     RunView,
+    SealData,
     SetData,
     StepData,
     WorkData,
 )
 
+# What goes on after a run has ended: the rest of a view is sealed with the signature.
+LIVE_KEYS = ("seq", "status", "closed", "step", "holds", "notes", "signed", "reviewed", "voided", "blocks", "seal")
+
 
 def make_view(state: RunState, method: Method, now: datetime) -> RunView:
-    """The view of a run at `now`."""
+    """The view of a run at `now`; of one that was sealed, what was judged then."""
+    if state.seal is not None:
+        return cast(RunView, {**state.seal["view"], **_live_part(state, now)})
     progress = make_progress(state, method)
     evidence = _evidence(state, method, progress)
     return {
@@ -59,6 +67,7 @@ def make_view(state: RunState, method: Method, now: datetime) -> RunView:
         "closed": round(progress.closed, 3),
         "method": {"key": method.key, "title": method.title, "revision": state.setup.revision},
         "instrument": instrument_data(state),
+        "points": _points_words(state),
         "started": {"at": iso(state.started_at), "by": state.started_by, "name": state.started_by_name},
         "rail": _rail(progress),
         "step": _step(state, method, progress, evidence),
@@ -97,7 +106,38 @@ def make_view(state: RunState, method: Method, now: datetime) -> RunView:
         "pairs": [{"label": m.label, "to": m.to, "by": m.by, "at": m.at.isoformat()} for m in state.pairs.values()],
         "gases": gas_rows(state),
         "blocks": list(find_blocks(state, method, now)),
+        "seal": _seal_words(state, method),
     }
+
+
+def _live_part(state: RunState, now: datetime) -> dict[str, Any]:
+    """What a sealed record still gains: who reviewed it, notes, a hold that outlived it."""
+    seal = state.seal or {}
+    return {
+        "seq": state.seq,
+        "status": state.status,
+        "closed": 1.0 if state.signed else 0.0,
+        "step": None,
+        "holds": [hold_data(h, now) for h in state.holds.values()],
+        "notes": [{"kind": n.kind, "text": n.text, "by": n.by, "at": iso(n.at)} for n in state.notes],
+        "signed": _note(state.signed),
+        "reviewed": _note(state.reviewed),
+        "voided": _note(state.voided),
+        "blocks": [],
+        "seal": {
+            "is_sealed": True,
+            "core": str(seal["core"]),
+            "says": f"Sealed when it was {'signed' if state.signed else 'voided'}, as judged by core {seal['core']}.",
+            "plant": dict(seal.get("plant", {})),
+        },
+    }
+
+
+def _seal_words(state: RunState, method: Method) -> SealData:
+    says = ""
+    if state.signed or state.voided:
+        says = f"Ended before records were sealed: judged again with core {CORE_VERSION}, method revision {method.revision}."
+    return {"is_sealed": False, "core": CORE_VERSION, "says": says, "plant": {}}
 
 
 def instrument_data(state: RunState) -> InstrumentData:
@@ -156,6 +196,11 @@ def hold_data(hold: Hold, now: datetime) -> HoldData:
     }
 
 
+def _points_words(state: RunState) -> str:
+    s = state.setup
+    return " ".join(f"{p:g}" for p in s.points_percent) + f" %, cycles: {s.cycles}"
+
+
 def _note(note: Note | None) -> NoteData | None:
     return {"kind": note.kind, "text": note.text, "by": note.by, "at": iso(note.at)} if note else None
 
@@ -202,6 +247,9 @@ def _references(state: RunState, method: Method) -> list[ReferenceData]:
                 "tur": ratio(p["tur"]) if p and p["tur"] else None,
                 "override": p.get("override") if p else None,
                 "certificate": r["certificate"] if r else None,
+                "serial": r["serial"] if r else None,
+                "laboratory": r["laboratory"] if r else None,
+                "traceability": r["traceability"] if r else None,
             }
         )
     return rows

@@ -367,6 +367,9 @@ class ReferenceData(TypedDict):
     reason: str
     tur: str | None
     certificate: str | None
+    serial: str | None
+    laboratory: str | None
+    traceability: str | None
     override: OverrideData | None
 
 
@@ -520,6 +523,15 @@ class ActData(TypedDict):
     at: str | None
 
 
+class SealData(TypedDict):
+    """Whether what is shown was sealed when the run ended, and by which core it was judged; otherwise it is judged again."""
+
+    is_sealed: bool
+    core: str
+    says: str
+    plant: dict[str, str]
+
+
 class RunView(TypedDict):
     """Everything a screen needs of a run."""
 
@@ -528,6 +540,7 @@ class RunView(TypedDict):
     closed: float
     method: MethodData
     instrument: InstrumentData
+    points: str
     started: StartedData
     rail: list[RailPhase]
     step: StepData | None
@@ -552,3 +565,4 @@ class RunView(TypedDict):
     pairs: list[MovedPair]
     gases: list[GasRow]
     blocks: list[str]
+    seal: SealData

@@ -131,6 +131,13 @@ def _() -> Player:
     return p
 
 
+@scenario("tx-multipoint", "3", "sealed")
+def _() -> Player:
+    p = transmitter("3", policy={"pass_rule": "guard-u"}).errors(0.2, 0.3, 0.4, 0.5, 0.6, 0.6, 0.5, 0.4, 0.3, 0.2).decide("adjust")
+    p.turn(("zero", "4.032", "4.000"), ("span", "20.064", "20.0"), ("zero", "4.0", ""), ("span", "20.0", ""))
+    return p.errors(0.02).decide("leave").forward(reading="212").sign("sealed").review()
+
+
 BEFORE = {
     "tag": "PT2101", "unit": "kPa", "lrv": "0", "urv": "400", "damping": "1", "lrl": "-100", "url": "1000", "min_span": "11",
     "transfer": "linear", "write_protect": "off",

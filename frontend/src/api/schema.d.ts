@@ -2155,6 +2155,7 @@ export interface components {
                         value: string;
                     }[];
                 };
+                points: string;
                 /** @description Who started the run, and when. */
                 started: {
                     at: string | null;
@@ -2517,6 +2518,9 @@ export interface components {
                     reason: string;
                     tur: string | null;
                     certificate: string | null;
+                    serial: string | null;
+                    laboratory: string | null;
+                    traceability: string | null;
                     /** @description Who let an expired reference be used, and why. */
                     override: {
                         by: string;
@@ -2645,6 +2649,15 @@ export interface components {
                     }[];
                 }[];
                 blocks: string[];
+                /** @description Whether what is shown was sealed when the run ended, and by which core it was judged; otherwise it is judged again. */
+                seal: {
+                    is_sealed: boolean;
+                    core: string;
+                    says: string;
+                    plant: {
+                        [key: string]: string;
+                    };
+                };
             };
         };
         /** @description What every page of a list carries. */

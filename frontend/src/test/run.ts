@@ -69,6 +69,8 @@ const VIEW: RunView = {
   pairs: [],
   gases: [],
   blocks: [],
+  points: "0 25 50 75 100 %, cycles: 1",
+  seal: { is_sealed: false, core: "1.0", says: "", plant: {} },
 };
 
 /** A run at a step, for components. */

@@ -165,6 +165,7 @@ export function RecordPage() {
                 Accepted by {v.reviewed.by}, {moment(v.reviewed.at)}. {v.reviewed.text}
               </li>
             )}
+            {v.seal.says && <li className="border-b border-rule py-1">{v.seal.says}</li>}
             <li className="border-b border-rule py-1 break-all text-muted">Head of the event chain: {run.head}</li>
           </ul>
         </div>

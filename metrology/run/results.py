@@ -1,0 +1,33 @@
+"""What lists, intervals and drift know of a run: its verdicts, its largest errors, its last decision."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+from metrology.methods.base import Method, SetResult
+from metrology.run.progress import evaluate_set, final_readings_step, found_step
+from metrology.run.state import RunState
+
+NOTHING: dict[str, Any] = {"verdict": "", "error": None, "share": None}
+
+
+def results_of(state: RunState, method: Method) -> dict[str, Any]:
+    """As found and as left, each with verdict, signed largest error and its share of the tolerance (%), and the last decision.
+
+    Empty until something was decided.
+    """
+    if not state.decisions:
+        return {"found": NOTHING, "left": NOTHING, "decision": ""}
+    return {
+        "found": _of(evaluate_set(state, method, found_step(state, method))),
+        "left": _of(evaluate_set(state, method, final_readings_step(state, method))),
+        "decision": list(state.decisions.values())[-1].choice,
+    }
+
+
+def _of(result: SetResult) -> dict[str, Any]:
+    if not result.worst:
+        return NOTHING
+    error = result.worst.point.error_percent
+    return {"verdict": result.verdict, "error": error, "share": math.copysign(100 * result.share, error)}
