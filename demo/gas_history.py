@@ -16,6 +16,8 @@ from apps.runs.models import Run
 from apps.runs.projections import project
 from apps.runs.store import append_rows
 from demo.history import NAMESPACE
+from metrology.methods.detector import settings_of
+from metrology.methods.fragments import alarms_of
 from metrology.methods.registry import get_method
 from metrology.methods.setup import setup_payload
 from metrology.quantities.words import number
@@ -70,7 +72,7 @@ class PlayedDetector:
                 self._expose(step.key)
             elif step.kind == "judge":
                 result = evaluate_set(self.state, self.method, step.set_name)
-                told = self.method.propose(self.state.setup, result, is_as_left=step.phase == "as left")
+                told = self.method.advice.propose(self.state.setup, result, is_as_left=step.phase == "as left")
                 choice = "adjust" if told.choice == "repeat" else told.choice if told.choice in ("adjust", "leave") else "leave"
                 self.do("decision_made", step=step.key, choice=choice, reason="proved with a second bottle")
             elif step.kind == "adjust":
@@ -90,7 +92,6 @@ class PlayedDetector:
                 self._confirm(step, gases)
 
     def _confirm(self, step: Any, gases: dict[str, str]) -> None:
-        i = self.state.setup.instrument
         for f in step.fields:
             if f.kind == "gas":
                 chosen = {"role": f.name, "bottle": gases[f.name], "regulator": "MB-V01", "line": "MB-L01", "reason": ""}
@@ -98,13 +99,13 @@ class PlayedDetector:
                 snapshot["bottle"] |= {"expires_on": (self.now.date() + timedelta(days=200)).isoformat(), "litres_left": 90.0}
                 self.do("gas_assigned", **snapshot, label="")
         given = {f.name: f.expected or VALUES.get(f.name, "") for f in step.fields}
-        given |= {f"alarm:{a.name}": number(a.set_point * 1.01, 2) for a in i.details.alarms}
+        given |= {f"alarm:{a.name}": number(a.set_point * 1.01, 2) for a in alarms_of(self.state.setup)}
         if step.key == "inhibit_check":
-            given["ma"] = f"{i.details.detector.inhibit_ma:g}"
+            given["ma"] = f"{settings_of(self.state.setup).inhibit_ma:g}"
         self.do("step_confirmed", step=step.key, values=given, checks=[c.key for c in step.checks])
 
     def _expose(self, key: str) -> None:
-        d = self.state.setup.instrument.details.detector
+        d = settings_of(self.state.setup)
         for slot in self.method.plan(self.state.setup, key):
             read = slot.ideal * self.gain * (1 + self.rng.gauss(0, 0.004))
             more: dict[str, Any] = {}
@@ -117,10 +118,10 @@ class PlayedDetector:
     def _adjust(self, key: str) -> None:
         while True:
             made = passes_of(self.state, key)
-            screw = self.method.adjust_progress(self.state.setup, made, "adjust").next_screw
+            screw = self.method.adjusting.progress(self.state.setup, made, "adjust").next_screw
             if not screw:
                 break
-            target = next(t for t in self.method.adjust_targets(self.state.setup, "adjust") if t.screw == screw)
+            target = next(t for t in self.method.adjusting.targets(self.state.setup, "adjust") if t.screw == screw)
             before = target.ideal * self.gain
             off = abs(before - target.ideal) > target.aim
             reason: dict[str, Any] = {"force_reason": "gas proved with a second bottle"} if off else {}

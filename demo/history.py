@@ -14,9 +14,9 @@ from apps.runs.models import Run
 from apps.runs.projections import project
 from apps.runs.services import snapshot
 from apps.runs.store import append_rows
-from metrology.methods.base import Slot
 from metrology.methods.registry import get_method
 from metrology.methods.setup import setup_payload
+from metrology.methods.slots import Slot
 from metrology.quantities.words import decimals_for, number
 from metrology.run.events import Event
 from metrology.run.progress import evaluate_set, make_progress, passes_of
@@ -67,7 +67,7 @@ class PlayedRun:
             self.do("reference_assigned", role=role, reference=snapshot(code), reason="nothing better free that day")
         self.do("step_confirmed", step="references")
         self.do("step_confirmed", step="environment", values={"temperature": f"{14 + self.run.number % 11}", "humidity": "62"})
-        if i.details.supply_v:
+        if getattr(i.details, "supply_v", 0):
             self.do("step_confirmed", step="loop_budget")
         if i.warm_up_min:
             self.do("timer_started", step="warm_up")
@@ -98,7 +98,7 @@ class PlayedRun:
     def _digital(self) -> dict[str, str]:
         """The digital value beside the output, where it is read."""
         i = self.state.setup.instrument
-        if not i.details.has_digital:
+        if not getattr(i.details, "has_digital", False):
             return {}
         return {"pv": number(i.lrv + self.device.pv_fraction * (i.urv - i.lrv), decimals_for(i.urv - i.lrv))}
 
@@ -121,7 +121,7 @@ class PlayedRun:
                 self._close(step.key)
 
     def _judge(self, step: str, of: str, *, is_as_left: bool) -> None:
-        proposal = self.method.propose(self.state.setup, evaluate_set(self.state, self.method, of), is_as_left=is_as_left)
+        proposal = self.method.advice.propose(self.state.setup, evaluate_set(self.state, self.method, of), is_as_left=is_as_left)
         choice = "leave" if is_as_left or proposal.choice == "repeat" else proposal.choice
         self.do("decision_made", step=step, choice=choice, reason="" if choice == proposal.choice else "good enough until the next stop")
 
@@ -129,10 +129,10 @@ class PlayedRun:
         i = self.state.setup.instrument
         sign = -1.0 if i.transfer.kind == "reverse" else 1.0
         while True:
-            progress = self.method.adjust_progress(self.state.setup, passes_of(self.state, step), variant)
+            progress = self.method.adjusting.progress(self.state.setup, passes_of(self.state, step), variant)
             if not progress.next_screw:
                 break
-            target = next(t for t in self.method.adjust_targets(self.state.setup, variant) if t.screw == progress.next_screw)
+            target = next(t for t in self.method.adjusting.targets(self.state.setup, variant) if t.screw == progress.next_screw)
             before = self._at(target.nominal, variant)
             miss = before - target.ideal
             after = ""

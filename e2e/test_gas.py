@@ -8,7 +8,7 @@ from playwright.sync_api import expect
 
 from apps.kit.models import GasBottle, GasFitting
 from apps.plant.models import Area, Instrument
-from apps.runs.models import Exposure, Hold
+from apps.runs.models import Hold, Result
 from e2e.base import PASSWORD, BrowserTestCase
 
 HYDROGEN = {"gas": "hydrogen", "basis": "iec", "technology": "catalytic", "t90_s": "10", "signal_unit": "mV", "new_sensitivity": "0.5"}
@@ -124,8 +124,8 @@ class GasJourney(BrowserTestCase):
         p.get_by_role("button", name="It is here").click()
         for screw, before, after in (("zero", "0.5", "0"), ("span", "33", "50")):
             expect(p.get_by_role("button", name=f"Record {screw}")).to_be_visible()
-            p.get_by_label("Before turning").fill(before)
-            p.get_by_label("After turning").fill(after)
+            p.get_by_label("Before accepting").fill(before)
+            p.get_by_label("After accepting").fill(after)
             p.keyboard.press("Enter")
         p.get_by_role("button", name="Adjusting is finished").click()
         self.read("0", "50")
@@ -154,8 +154,8 @@ class GasJourney(BrowserTestCase):
         self.ready()
         self.read("8", "58")
         self.decide("Calibrate: zero, then span")
-        p.get_by_label("Before turning").fill("8")
-        p.get_by_label("After turning").fill("0")
+        p.get_by_label("Before accepting").fill("8")
+        p.get_by_label("After accepting").fill("0")
         p.get_by_role("button", name="Record zero").click()
         expect(p.get_by_text("gas may still be there").first).to_be_visible()
         p.get_by_label("Why it must be forced").fill("zero gas proved with a second bottle")
@@ -238,8 +238,9 @@ class GasJourney(BrowserTestCase):
                 status="signed", started_at=timezone.now(),
             )  # fmt: skip
             at = timezone.now() - timedelta(days=100 * (4 - n))
-            Exposure.objects.create(
-                run=made, instrument=run.instrument, phase="as left", at=at, signal=25 * share, sensitivity=0.5 * share, life="first"
+            more = {"t90_s": None, "signal": 25 * share, "sensitivity": 0.5 * share, "dose": 0.0, "hours": 0.0}
+            Result.objects.create(
+                run=made, instrument=run.instrument, kind="reading", name="exposure", phase="as left", at=at, life="first", more=more
             )
         p.goto("/plant/AE-A")
         p.get_by_role("link", name="Sensor life").click()

@@ -45,7 +45,7 @@ class Guarded(BrowserTestCase):
         self.steps.prepare()
         p.get_by_role("button", name="Start 30 min").click()
         self.steps.make_safe()
-        expect(p.get_by_text(re.compile(r"warm-up (29|30):"))).to_be_visible()
+        expect(p.get_by_text(re.compile(r"Warm-up (29|30):"))).to_be_visible()
         p.get_by_label("Reading, mA").fill("4.01")
         p.get_by_label("Reading, mA").press("Enter")
         expect(p.get_by_text("The warm-up has 30 min to go")).to_be_visible()

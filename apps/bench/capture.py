@@ -16,7 +16,6 @@ from apps.runs.store import load_run
 from metrology.faults import Fault
 from metrology.methods.registry import get_method
 from metrology.run.progress import make_progress
-from metrology.run.rules import QUANTITIES
 from metrology.run.state import RunState, fold
 
 
@@ -52,7 +51,7 @@ def capture_reading(
         return _capture_condition(actor=actor, run_id=run_id, live=live, now=now, event_id=event_id, expected_seq=expected_seq)
     got = live.capture()
     payload: dict[str, Any] = {
-        **{k: str(v) for k, v in typed.items() if k in QUANTITIES},
+        **{k: str(v) for k, v in typed.items() if k in live.asked},
         **{name: told["text"] for name, told in got.items()},
         "step": live.step,
         "slot": live.slot.index,

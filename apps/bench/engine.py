@@ -20,7 +20,8 @@ from apps.bench.sources import SourceFault
 from config.failures import Missing, NotAllowed
 from metrology.faults import Fault
 from metrology.judgement.settling import UNSTABLE
-from metrology.methods.base import Quantity
+from metrology.methods.registry import get_method
+from metrology.methods.slots import Quantity
 from metrology.quantities.units import convert
 
 TICK_S = 0.2
@@ -207,8 +208,7 @@ class Engine(threading.Thread):
         found = self._lives.get(run_id)
         if found is None:
             found, state = live_of(run_id)
-            details = state.setup.instrument.details
-            self._dwell[run_id] = 60 * details.dwell_min if state.setup.method == "temp-sensor" else 0.0
+            self._dwell[run_id] = get_method(state.setup.method).watching.dwell_s(state.setup)
             self._lives[run_id] = found
         for each in found.quantities.values():
             each.trace.wanted_at = time.time()

@@ -8,7 +8,7 @@ from apps.bench.live import RunLive
 from apps.bench.models import Device
 from apps.bench.poller import Poller, Trace
 from apps.bench.selectors import find_signal
-from metrology.methods.base import Method
+from metrology.methods.method import Method
 from metrology.run.state import RunState
 
 KEEP_RUNS = 100

@@ -17,7 +17,8 @@ from apps.runs.models import Run
 from apps.runs.services import NewEvent, append_seen
 from apps.runs.store import load_run
 from metrology.faults import Fault
-from metrology.methods.base import Method
+from metrology.methods.adjusting.base import SPAN
+from metrology.methods.method import Method
 from metrology.methods.registry import get_method
 from metrology.methods.steps import Step
 from metrology.run.parameters import require_hold
@@ -32,8 +33,9 @@ def _require_its_turn(state: RunState, method: Method, step: Step, act: str, sig
     channel = str(signal.get("channel", ""))
     if not channel or step.kind != "adjust" or act not in ("zero", "span"):
         return
-    wanted = method.adjust_progress(state.setup, passes_of(state, step.key), step.variant).next_screw
-    if wanted and wanted != f"{channel} {act}":
+    wanted = method.adjusting.progress(state.setup, passes_of(state, step.key), step.variant).next_screw
+    target = next((t for t in method.adjusting.targets(state.setup, step.variant) if t.screw == wanted), None)
+    if target and (target.channel != channel or act not in target.keys):
         raise Fault("not_now", f"'{wanted}' is being set; this is the key of channel {channel}. Nothing was pressed.", field="signal")
 
 
@@ -52,10 +54,10 @@ def press_key(*, actor: Person, run_id: uuid.UUID, signal_id: str, now: datetime
     _require_its_turn(state, method, step, act, signal)
     value = 1.0 if act == "inhibit" else 0.0
     if act == "span":
-        wanted = method.adjust_progress(state.setup, passes_of(state, step.key), step.variant).next_screw if step.kind == "adjust" else ""
-        target = next(
-            (t for t in method.adjust_targets(state.setup, step.variant) if t.screw == wanted and not wanted.endswith("zero")), None
+        wanted = (
+            method.adjusting.progress(state.setup, passes_of(state, step.key), step.variant).next_screw if step.kind == "adjust" else ""
         )
+        target = next((t for t in method.adjusting.targets(state.setup, step.variant) if t.screw == wanted and t.kind == SPAN), None)
         if target is None:
             raise Fault("not_now", "Span is accepted while span is being set, after zero.", field="signal")
         value = target.ideal

@@ -22,12 +22,15 @@ from metrology.judgement.settling import (
     judge_settling,
     settle_words,
 )
-from metrology.methods.base import Method, Quantity, Slot, Watched
-from metrology.methods.gas_plan import NO_GAS
+from metrology.methods.detector import settings_of as detector_of
+from metrology.methods.fragments import alarms_of
+from metrology.methods.method import Method
 from metrology.methods.setup import RunSetup
+from metrology.methods.slots import Quantity, Slot, Watched
 from metrology.quantities.units import convert
 from metrology.quantities.words import number
 from metrology.run.progress import current_slot, make_progress
+from metrology.run.raw import raw_readings
 from metrology.run.state import RunState, source_key
 
 BACKLOG_S = 120.0
@@ -65,6 +68,7 @@ class RunLive:
         self.step_up = 0.0  # change of the ideal output from the slot before
         self.acceptance = 0.0  # how far a reading may be off and still be adjustable
         self.quantities: dict[str, Live] = {}
+        self.asked: set[str] = set()  # names of the numbers asked for at the slot, live or not
         self.faults: dict[str, str] = {}
         self.stimulus = ""  # the signal by which what is applied at this slot can be set
         self.is_condition = False
@@ -80,18 +84,19 @@ class RunLive:
             self._setup, self._method = state.setup, method
             self.is_condition = step is not None and step.kind == "condition"
             slot = current_slot(state, method, step.key) if step and step.kind == "readings" else None
-            asked: Sequence[Quantity] = method.quantities(state.setup, slot) if slot else ()
-            watched = method.watched(state.setup, step) if step and self.is_condition else None
+            asked: Sequence[Quantity] = method.trial.asks(state.setup, slot) if slot else ()
+            watched = method.watching.watched(state.setup, step) if step and self.is_condition else None
             if watched:
                 slot, asked = watched
             moved = (step.key if step else "", slot.index if slot else -1) != (self.step, self.slot.index if self.slot else -1)
             before = {n: live.trace for n, live in self.quantities.items()}
             self.seq, self.step, self.slot = state.seq, step.key if step else "", slot
+            self.asked = {q.name for q in asked}
             self.quantities, self.faults = self._wanted(state, method, slot, asked)
-            channel = method.source_channel("applied", slot.channel) if slot else ""
+            channel = method.watching.source_channel("applied", slot.channel) if slot else ""
             self.stimulus = str(state.sources.get(source_key("applied", channel), {}).get("stimulus", ""))
             if slot and not self.is_condition:
-                plan = method.plan(state.setup, self.step)
+                plan = method.trial.plan(state.setup, self.step, raw_readings(state, method, self.step)).slots
                 self.step_up = slot.ideal - plan[slot.index - 1].ideal if slot.index else 0.0
                 indicated = next(q for q in asked if q.name == "indicated")
                 self.acceptance = ACCEPTANCE * indicated.span
@@ -106,10 +111,10 @@ class RunLive:
         if slot is None:
             return found, faults
         for q in asked:
-            source = state.sources.get(source_key(q.name, method.source_channel(q.name, slot.channel)))
+            source = state.sources.get(source_key(q.name, method.watching.source_channel(q.name, slot.channel)))
             if source is None:
                 continue
-            rule = method.settle_rule(state.setup, slot, q)
+            rule = method.watching.settle_rule(state.setup, slot, q)
             try:
                 convert(0.0, str(source["unit"]), to_unit=q.unit)
                 found[q.name] = Live(q, self._find_trace(str(source["signal"])), rule)
@@ -150,7 +155,7 @@ class RunLive:
             return None
         samples = {name: each.samples(self.since) for name, each in self.quantities.items()}
         watched = Watched(samples, live.rule, self.since, self.is_marked, live.settled_at)
-        return self._method.watch(self._setup, self.slot, watched)
+        return self._method.watching.watch(self._setup, self.slot, watched)
 
     def purged_s(self) -> float | None:
         """Seconds that the reading has been below the purge limit; None while it is above or nothing is purged."""
@@ -212,7 +217,7 @@ class RunLive:
                 "response": "",
             }
         seen = self.exposure()
-        is_step = self.slot is not None and self.slot.extra.get("exposure") not in NO_GAS
+        is_step = self.slot is not None and self._method is not None and self._method.watching.is_step(self.slot)
         if seen and "indicated" in rows:
             rows["indicated"]["response"] = "" if seen.kind in ("ok", "waiting") else seen.kind
         window = max((live.rule.window_s for live in self.quantities.values()), default=0.0)
@@ -293,7 +298,7 @@ class RunLive:
         status, shown = self.quantities.get("status"), self.quantities.get("indicated")
         if status is None or shown is None or self._setup is None:
             return {}
-        named = [a.name for a in self._setup.instrument.details.alarms]
+        named = [a.name for a in alarms_of(self._setup)]
         start = self.since - BEFORE_S  # what was on before gas came did not come with it
         seen = alarms_seen(shown.samples(start), status.samples(start), first_bit=3, count=len(named))
         return {named[n]: number(value, shown.quantity.decimals) for n, value in seen.items()}
@@ -303,7 +308,7 @@ class RunLive:
         live = self.quantities.get("ma")
         if live is None or self._setup is None:
             return []
-        inhibit = self._setup.instrument.details.detector.inhibit_ma
+        inhibit = detector_of(self._setup).inhibit_ma
         dropped = inhibit_dropped(live.samples(self.since), inhibit_ma=inhibit, band_ma=self._setup.policy.inhibit_band_ma)
         told = (
             f"The inhibit dropped during the exposure: {dropped:.2f} mA at the control system. The alarm may have tripped."

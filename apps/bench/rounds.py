@@ -45,7 +45,9 @@ def check_runs(run_ids: Sequence[uuid.UUID]) -> list[tuple[Run, RunState, str]]:
             raise Fault("not_reading", told, field="runs")
         slot = current_slot(state, method, step.key)
         channel = slot.channel if slot else ""
-        applied, indicated = (state.sources.get(source_key(q, method.source_channel(q, channel))) for q in ("applied", "indicated"))
+        applied, indicated = (
+            state.sources.get(source_key(q, method.watching.source_channel(q, channel))) for q in ("applied", "indicated")
+        )
         if not indicated or not applied or not applied["stimulus"]:
             told = f"{tag} can't go by itself: its reading and a stimulus that can be set must both be live. Choose the sources in its run."
             raise Fault("not_live", told, field="runs")
@@ -64,8 +66,8 @@ def foresee(chosen: Sequence[tuple[Run, RunState, str]]) -> RoundPlan:
         if step is None or slot is None:
             continue
         i = state.setup.instrument
-        dwell[stimulus] = max(dwell[stimulus], 60 * i.details.dwell_min if state.setup.method == "temp-sensor" else 0.0)
-        for s in method.plan(state.setup, step.key)[slot.index :]:
+        dwell[stimulus] = max(dwell[stimulus], method.watching.dwell_s(state.setup))
+        for s in method.trial.plan(state.setup, step.key).slots[slot.index :]:
             lanes[stimulus][s.nominal].append(i.tag)
     blocks = []
     for stimulus, points in lanes.items():

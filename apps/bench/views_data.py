@@ -12,7 +12,7 @@ from apps.runs.models import OPEN, Run
 from apps.runs.store import load_run
 from config.failures import Missing
 from metrology.faults import Fault
-from metrology.methods.registry import get_method
+from metrology.methods.registry import METHODS, get_method
 from metrology.run.progress import make_progress
 from metrology.run.state import fold
 
@@ -50,9 +50,10 @@ def _run_row(run_id: uuid.UUID) -> dict[str, Any]:
 
 
 def candidates() -> list[dict[str, Any]]:
-    """Open runs of temperature sensors, each with why it can't join a round yet; empty when it can."""
+    """Open runs that can be captured together, each with why it can't join a round yet; empty when it can."""
     rows = []
-    for run in Run.objects.filter(status__in=OPEN, method="temp-sensor").select_related("instrument").order_by("instrument__tag"):
+    together = [key for key, method in METHODS.items() if method.traits.in_rounds]
+    for run in Run.objects.filter(status__in=OPEN, method__in=together).select_related("instrument").order_by("instrument__tag"):
         why, block = "", ""
         try:
             [(_, _, stimulus)] = check_runs([run.id])

@@ -146,12 +146,19 @@ class GasFitting(models.Model):
         return Fitting(**names)
 
 
+TABLES = {"nist": "NIST / DIN 19266", "technical": "Technical, rounded", "own": "A table of its own"}
+
+
 class Buffer(models.Model):
     """A buffer solution for pH: its table, lot and dates."""
 
     code = models.CharField(max_length=20, unique=True)
     ph = models.FloatField()  # at 25 C
-    table = models.CharField(max_length=20, choices=[("nist", "NIST / DIN 19266"), ("technical", "Technical, rounded")], default="nist")
+    table = models.CharField(max_length=20, choices=list(TABLES.items()), default="nist")
+    points = models.JSONField(default=list, blank=True)  # of a table of its own: [temperature in C, pH]
+    u_ph = models.FloatField(default=0.02)  # expanded, k = 2
+    certificate = models.CharField(max_length=40, blank=True)
+    portion_ml = models.FloatField(default=100.0)  # what a fresh portion takes
     lot = models.CharField(max_length=40)
     litres = models.FloatField(default=0.0)
     opened_on = models.DateField(null=True, blank=True)
@@ -164,6 +171,10 @@ class Buffer(models.Model):
 
     def __str__(self) -> str:
         return self.code
+
+    def portions(self, used: float) -> float:
+        """Fresh portions left after so many were used; what was used is never poured back."""
+        return max(0.0, int(1000.0 * self.litres / self.portion_ml) - used) if self.portion_ml > 0 else 0.0
 
     def good_until(self) -> date:
         """The earlier of its expiry and the end of its time once opened."""

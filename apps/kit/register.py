@@ -13,12 +13,13 @@ from django.db import models, transaction
 from apps.accounts.models import Person
 from apps.accounts.policy import require
 from apps.kit.certificates import Certificate, read_certificate
-from apps.kit.models import KINDS, STATES, Buffer, GasBottle, GasFitting, KitChange, KitFile, Reference
+from apps.kit.models import KINDS, STATES, TABLES, Buffer, GasBottle, GasFitting, KitChange, KitFile, Reference
 from config.failures import Missing
 from config.uploads import check_file
 from metrology.faults import Fault, Faults
 from metrology.judgement.gas_kit import BottleGas
 from metrology.judgement.incoming import judge_incoming
+from metrology.quantities.acidity import buffer_ph
 from metrology.quantities.typed import parse_typed
 from metrology.quantities.units import quantity_of
 
@@ -83,7 +84,10 @@ GROUPS: dict[str, tuple[type[models.Model], str, tuple[KitField, ...]]] = {
         "Buffer solution",
         (
             CODE, N("ph", "pH at 25 C", "number", True, low=0, high=14),
-            N("table", "Table", "choice", words={"nist": "NIST / DIN 19266", "technical": "Technical, rounded"}), N("lot", "Lot", required=True),
+            N("table", "Table", "choice", words=TABLES),
+            N("points", "Its own table", "pairs", hint="Temperature in C and pH, like 15 4.00; 25 4.01; 35 4.03"),
+            N("u_ph", "Uncertainty (k = 2)", "number", unit="pH", low=0.001, high=0.5), N("certificate", "Certificate"),
+            N("lot", "Lot", required=True), N("portion_ml", "A fresh portion", "number", unit="ml", low=5, high=2000),
             N("litres", "Litres", "number", low=0, high=100), N("opened_on", "Opened on", "date"),
             N("open_days", "Good once opened for", "whole", unit="days", low=1, high=1000), N("expires_on", "Expires on", "date", True),
         ),
@@ -112,7 +116,7 @@ def as_typed(group: str, item: Any) -> dict[str, str]:
     out = {}
     for f in group_of(group)[2]:
         value = getattr(item, f.name)
-        if f.kind == "points":
+        if f.kind in ("points", "pairs"):
             out[f.name] = "; ".join(" ".join(f"{v:.10g}" for v in row) for row in value)
         elif f.kind == "gases":
             out[f.name] = "; ".join(_gas_words(g) for g in value)
@@ -195,7 +199,9 @@ def _read(f: KitField, raw: Any) -> Any:
     if not text:
         if f.required:
             raise Fault("missing", f"{f.label} is missing.")
-        return {"text": "", "points": [], "gases": [], "number": 0.0}.get(f.kind)
+        if f.kind == "number" and f.low > 0:
+            return None  # nothing was said: what is usual stays
+        return {"text": "", "points": [], "pairs": [], "gases": [], "number": 0.0}.get(f.kind)
     if f.kind in ("number", "whole"):
         value = parse_typed(text, name=f.label, unit=f.unit, field=f.name).value
         if not f.low <= value <= f.high or (f.kind == "whole" and value != int(value)):
@@ -210,6 +216,8 @@ def _read(f: KitField, raw: Any) -> Any:
         raise Fault("unknown_choice", f"{f.label} is '{text[:40]}'; accepted are {', '.join(f.words)}.")
     if f.kind == "points":
         return _points(text)
+    if f.kind == "pairs":
+        return _pairs(text)
     if f.kind == "gases":
         return _gases(text)
     longest = 160 if f.name == "traceability" else 80 if f.name in ("name", "laboratory") else 20 if f.name in ("code", "unit") else 40
@@ -227,6 +235,17 @@ def _points(text: str) -> list[list[float]]:
         raise Fault("bad_points", "The points must rise, and none may stand twice.")
     if any(p[2] <= 0 for p in points):
         raise Fault("bad_points", "Each point needs an uncertainty above zero.")
+    return points
+
+
+def _pairs(text: str) -> list[list[float]]:
+    """A buffer's own table: temperature and pH, rising in temperature."""
+    rows = [part.split() for part in text.split(";") if part.strip()]
+    if any(len(r) != 2 for r in rows):
+        raise Fault("bad_points", "Write the table as temperature and pH, like 15 4.00; 25 4.01; 35 4.03.")
+    points = [[parse_typed(v, name="A value of the table").value for v in r] for r in rows]
+    if len(points) < 2 or points != sorted(points, key=lambda p: p[0]) or len({p[0] for p in points}) < len(points):
+        raise Fault("bad_points", "The table needs two temperatures or more, rising, none twice.")
     return points
 
 
@@ -268,7 +287,24 @@ def _together(group: str, item: Any) -> list[Fault]:
         out.append(Fault("out_of_range", "More was drawn than it held.", field="litres_drawn"))
     if group == "buffer" and item.opened_on and item.opened_on > item.expires_on:
         out.append(Fault("bad_dates", "It was opened after it had expired: don't use it.", field="opened_on"))
+    if group == "buffer":
+        out += _buffer_faults(item)
     return out
+
+
+def _buffer_faults(item: Any) -> list[Fault]:
+    """A buffer must be one of its table; one with a table of its own must bring it."""
+    if item.table == "own":
+        return (
+            []
+            if item.points
+            else [Fault("missing", "Write its own table: temperature and pH, one after the other with ;.", field="points")]
+        )
+    try:
+        buffer_ph(item.table, item.ph, 25.0)
+    except Fault as fault:
+        return [Fault("unknown_buffer", f"{fault.message} A buffer with other values has a table of its own.", field="ph")]
+    return []
 
 
 def set_state(*, actor: Person, group: str, code: str, state: str, reason: str, now: datetime) -> Any:

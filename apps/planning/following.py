@@ -76,7 +76,7 @@ def job_rows(found: Round, now: datetime) -> list[dict[str, Any]]:
                 "service": i.service,
                 "area": i.area.name,
                 "area_code": i.area.code,
-                "method_title": i.get_method_display(),
+                "method_title": i.method_title,
                 "next_due": i.next_due,
                 "is_must": row.is_must,
                 "is_locked": row.is_locked,

@@ -18,13 +18,12 @@ from metrology.judgement.gas_kit import GOOD, REFUSE, WARN, Bottle, Fitting, jud
 from metrology.judgement.gas_kit import GasNeed as KitNeed
 from metrology.judgement.policy import Policy
 from metrology.judgement.reference import find_reference_faults
-from metrology.methods.base import Method
-from metrology.methods.details import GAS
 from metrology.methods.effort import effort_of, effort_on_paper
+from metrology.methods.method import Method
 from metrology.methods.registry import METHODS
 from metrology.methods.setup import RunSetup
+from metrology.methods.standards.base import Need
 
-GAS_WORK = "gas work"
 METRES_A_MINUTE = 70.0
 THRESHOLD_MIN = 1  # doors, stairs
 BASE = "WSH"
@@ -123,7 +122,7 @@ def make_job(found: Round, row: RoundJob, store: Store, fixed: Fixed | None) -> 
         effort_of(method, setup, attention_min=i.work_min) if method and setup else effort_on_paper(i.work_min, warm_up_min=i.warm_up_min)
     )
     permit = found.permits.get(i.area.code) if i.area.needs_permit else None
-    groups = tuple(dict.fromkeys(g for g in (i.voting_group, i.zone) if g)) if i.method in GAS else ()
+    groups = tuple(dict.fromkeys(g for g in (i.voting_group, i.zone) if g)) if method and method.traits.excludes_group else ()
     kit, gas = _needs(i, setup, store, found.day) if setup else ((), ())
     return Job(
         key=i.tag,
@@ -133,7 +132,7 @@ def make_job(found: Round, row: RoundJob, store: Store, fixed: Fixed | None) -> 
         waits=effort.waits,
         hold_from=effort.hold_from,
         people=max(i.people, 2 if i.access == "confined" else 1),
-        skills=frozenset({GAS_WORK}) if i.method in GAS else frozenset(),
+        skills=method.traits.skills if method else frozenset(),
         window=(int(permit[0]), int(permit[1])) if permit else None,
         groups=groups,
         kit=kit,
@@ -154,12 +153,17 @@ def setup_of(i: Instrument) -> RunSetup | None:
 def _needs(i: Instrument, setup: RunSetup, store: Store, day: date) -> tuple[tuple[tuple[str, ...], ...], tuple[GasNeed, ...]]:
     method = METHODS[i.method]
     kit = []
-    for role, _ in method.reference_roles(setup):
-        low, high, unit = method.required_range(setup, role)
-        fit = [r for r in store.references if not find_reference_faults(r.standard(), low=low, high=high, unit=unit, today=day)]
-        kit.append(tuple(r.code for r in _fine_enough(method, setup, role, fit)))
+    needs = method.standards.needs(setup)
+    for each in needs:
+        if each.kind == "reference":
+            fit = [
+                r
+                for r in store.references
+                if not find_reference_faults(r.standard(), low=each.low, high=each.high, unit=each.unit, today=day)
+            ]
+            kit.append(tuple(r.code for r in _fine_enough(method, setup, each, fit)))
     gas = []
-    for need in method.gas_needs(setup):
+    for need in (n.detail for n in needs if n.kind == "gas"):
         if not is_bottled(need.kind, need.gas, setup.policy.zero_gas):
             continue
         fit_ = [b.code for b in store.bottles if _bottle_fits(need, b, store.fittings, day, setup.policy)]
@@ -167,11 +171,11 @@ def _needs(i: Instrument, setup: RunSetup, store: Store, day: date) -> tuple[tup
     return tuple(kit), tuple(gas)
 
 
-def _fine_enough(method: Method, setup: RunSetup, role: str, fit: list[Reference]) -> list[Reference]:
+def _fine_enough(method: Method, setup: RunSetup, need: Need, fit: list[Reference]) -> list[Reference]:
     """Those whose TUR is as wanted; where none reaches it, those finer than the tolerance, which take a reason in the run."""
-    if role in method.informative_roles:
+    if need.is_informative:
         return fit
-    turs = {r.code: method.reference_tur(setup, role, r.standard()) for r in fit}
+    turs = {r.code: method.standards.tur(setup, need.role, r.standard()) for r in fit}
     wanted = [r for r in fit if turs[r.code] >= setup.policy.minimum_tur]
     return wanted or [r for r in fit if turs[r.code] >= 1]
 

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Sequence
+from datetime import date
 from typing import Any
 
-from apps.kit.models import Buffer, GasBottle, Reference
+from apps.kit.models import GasBottle, Reference
 from apps.planning.following import plan_of
 from apps.planning.jobs import Store, build_problem, fittings_for, is_bottled, setup_of, taken_elsewhere
 from apps.planning.models import Round
@@ -13,11 +15,12 @@ from apps.planning.solver.problem import Placed
 from apps.plant.models import ACCESS, Instrument
 from apps.plant.services import policy_for
 from apps.runs.gas import bottles
+from apps.runs.items import buffers_offered
 from metrology.judgement.policy import Policy
-from metrology.methods.details import GAS
 from metrology.methods.registry import METHODS
-
-NEUTRAL = (6.5, 7.5)  # pH of the buffer that sets the offset
+from metrology.methods.setup import RunSetup
+from metrology.methods.standards.base import Need
+from metrology.methods.standards.kinds import OFFERED
 
 
 class Load:
@@ -52,11 +55,12 @@ class Load:
 
     def _fittings(self, i: Instrument, at: Placed) -> list[tuple[str, str]]:
         """The regulator and line for each bottle of a gas job."""
-        setup = setup_of(i) if i.method in GAS else None
+        setup = setup_of(i) if i.method in METHODS else None
         if setup is None:
             return []
         held = {b.code: b for b in bottles()}
-        needs = [n for n in METHODS[i.method].gas_needs(setup) if is_bottled(n.kind, n.gas, setup.policy.zero_gas)]
+        gases = [n.detail for n in METHODS[i.method].standards.needs(setup) if n.kind == "gas"]
+        needs = [n for n in gases if is_bottled(n.kind, n.gas, setup.policy.zero_gas)]
         out = []
         for code, need in zip(at.bottles, needs, strict=False):
             pair = fittings_for(need, held[code], self.store.fittings, self.found.day, policy_for(i)) if code in held else None
@@ -66,17 +70,18 @@ class Load:
         return out
 
     def _buffers(self, i: Instrument) -> list[tuple[str, str]]:
-        """The buffer near 7 and one on each side of it, of one table, good on the day."""
-        if i.method != "an-ph":
+        """The buffers that serve a job, one a role, of one table and good on the day."""
+        setup = setup_of(i) if i.method in METHODS else None
+        needs = [n for n in METHODS[i.method].standards.needs(setup) if n.kind == "buffer"] if setup else []
+        if setup is None or not needs:
             return []
-        good = [b for b in Buffer.objects.filter(state="in service") if b.good_until() >= self.found.day]
-        tables = {b.table for b in good if NEUTRAL[0] <= b.ph <= NEUTRAL[1]}
-        mine = [b for b in good if b.table in sorted(tables)[:1]]
-        chosen = [b for b in mine if NEUTRAL[0] <= b.ph <= NEUTRAL[1]][:1]
-        chosen += [b for b in mine if b.ph < NEUTRAL[0]][-1:] + [b for b in mine if b.ph > NEUTRAL[1]][:1]
-        if len(chosen) < 2:
-            self.lacks.append(f"{i.tag} needs a buffer near pH 7 and a second one of the same table; fewer than two are good on that day.")
-        return [(b.code, f"Buffer pH {b.ph:g}, lot {b.lot}, good until {b.good_until():%-d %b %Y}") for b in chosen]
+        chosen = _fitting_together(setup, needs, buffers_offered(self.found.day), self.found.day)
+        if chosen is None:
+            told = " and ".join(f"'{n.words}'" for n in needs)
+            self.lacks.append(
+                f"{i.tag} needs buffers for {told}, of one table; those in service that are good on that day don't give them."
+            )
+        return [(str(b["code"]), f"Buffer pH {b['ph']:g}, lot {b['lot']}, good until {b['good_until']}") for b in chosen or ()]
 
     def _weights(self, i: Instrument) -> list[tuple[str, str]]:
         """The weights in service for a job on a scale."""
@@ -121,11 +126,25 @@ def _name(code: str) -> str:
     return Reference.objects.filter(code=code).values_list("name", flat=True).first() or ""
 
 
+def _fitting_together(setup: RunSetup, needs: Sequence[Need], offered: Sequence[dict[str, Any]], day: date) -> list[dict[str, Any]] | None:
+    """One item a need, each fit beside those before it; None where there is no such choice."""
+    if not needs:
+        return []
+    need, rest = needs[0], needs[1:]
+    for item in offered:
+        fitness = OFFERED[need.kind](setup, need, item, day)
+        if fitness.will_do:
+            known = setup.with_entered({f"{need.role}.{k}": v for k, v in fitness.enters.items()})
+            others = _fitting_together(known, rest, offered, day)
+            if others is not None:
+                return [item, *others]
+    return None
+
+
 def protection_of(i: Instrument) -> list[str]:
     """What must be worn or carried for an instrument; site rules may ask for more."""
     out = ["Safety shoes, glasses, gloves"]
-    if i.method in GAS:
-        out.append("Personal gas monitor")
+    out += METHODS[i.method].traits.wears if i.method in METHODS else ()
     if "hlorine" in f"{i.service} {i.hazards}":
         out.append("Escape set")
     if i.access in ("height", "ladder", "scaffold"):
@@ -134,8 +153,6 @@ def protection_of(i: Instrument) -> list[str]:
         out.append("Confined-space set and a second person outside")
     if i.area.needs_permit or i.permit_kind:
         out.append(f"Permit for {i.area.name}" + (f": {i.permit_kind}" if i.permit_kind else ""))
-    if i.method.startswith("an-ph"):
-        out.append("Fresh buffers, acid gloves, eye wash")
     if i.family == "weighing":
         out.append("Test weights, lifting gear in date")
     return out

@@ -113,7 +113,7 @@ def _method_sheet(i: Instrument, row: dict[str, Any]) -> list[Flowable]:
         _p(f"{i.tag}  {i.service}", TITLE),
         _p(
             f"{i.area.name}. Serial {i.serial}. {i.lrv:g} to {i.urv:g} {i.unit}, out {i.output_lo:g} to {i.output_hi:g} {i.output_unit}. "
-            f"Tolerance {describe(i.tolerance(), i.unit)}. {i.get_method_display()}."
+            f"Tolerance {describe(i.tolerance(), i.unit)}. {i.method_title}."
         ),
         _p(f"Feeds: {i.feeds}") if i.feeds else Spacer(1, 1),
         _p(f"Caution: {i.hazards}", BOLDER) if i.hazards else Spacer(1, 1),
@@ -154,7 +154,7 @@ def _steps(i: Instrument) -> list[Flowable]:
 def _readings(method: Any, setup: Any, key: str) -> Table:
     rows = []
     for slot in method.plan(setup, key):
-        shown = method.quantities(setup, slot)
+        shown = method.trial.asks(setup, slot)
         indicated = next(q for q in shown if q.name == "indicated")
         rows.append(
             [

@@ -9,7 +9,7 @@ from typing import Any
 
 from apps.plant.register import FIELDS, REGISTER
 from metrology.judgement.policy import POLICY_FIELDS
-from metrology.methods.details import DETAIL_FIELDS
+from metrology.methods.registry import all_settings
 
 UNIT_IN_HEADER = re.compile(r"^(.*?)\s*[\[(]([^\])]+)[\])]\s*$")
 EMPTY_IS_DEFAULT = ("number", "choice", "flag", "whole", "second")
@@ -25,7 +25,7 @@ class Column:
 
 def _columns() -> tuple[Column, ...]:
     own = [(f.name, f.label) for f in REGISTER]
-    details = [(f"details.{f.name}", f.label) for f in DETAIL_FIELDS]
+    details = [(f"details.{name}", f.asked.label) for name, (f, _) in all_settings().items()]
     policies = [(f"policy.{f.name}", f.label) for f in POLICY_FIELDS]
     count = Counter(label.casefold() for _, label in (*own, *details, *policies))
     return tuple(Column(k, label if count[label.casefold()] == 1 or k in FIELDS else k) for k, label in (*own, *details, *policies))

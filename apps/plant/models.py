@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 from django.conf import settings
@@ -9,20 +10,10 @@ from django.db import models
 
 from metrology.judgement.policy import Policy
 from metrology.judgement.tolerance import Term, Tolerance
-from metrology.methods.details import details_from
-from metrology.methods.registry import CATALOGUE, METHODS
+from metrology.methods.registry import CATALOGUE, FAMILIES, METHODS, settings_of, usual_method
+from metrology.methods.settings import read_settings
 from metrology.methods.setup import InstrumentSetup, RunSetup
 from metrology.quantities.transfer import Transfer
-
-FAMILIES = [
-    ("transmitter", "Transmitter"),
-    ("temperature sensor", "Temperature sensor"),
-    ("gas detector", "Gas detector"),
-    ("analyzer", "Analyzer"),
-    ("flow meter", "Flow meter"),
-    ("weighing", "Weighing"),
-]
-
 
 ACCESS = {
     "": "From the floor",
@@ -57,6 +48,14 @@ class PolicyLayer(models.Model):
     values = models.JSONField(default=dict)
 
 
+Layers = Mapping[str, Mapping[str, Any]]  # method (empty: the whole plant) to values
+
+
+def all_layers() -> Layers:
+    """What the plant and each method say in general."""
+    return dict(PolicyLayer.objects.values_list("method", "values"))
+
+
 class Area(models.Model):
     """A part of the plant."""
 
@@ -83,8 +82,8 @@ class Instrument(models.Model):
     service = models.CharField(max_length=120)
     area = models.ForeignKey(Area, on_delete=models.PROTECT, related_name="instruments")
     system = models.CharField(max_length=60, blank=True)
-    family = models.CharField(max_length=30, choices=FAMILIES, default="transmitter")
-    method = models.CharField(max_length=40, choices=list(CATALOGUE.items()), default="tx-multipoint")
+    family = models.CharField(max_length=30, choices=list(FAMILIES.items()), default="transmitter")
+    method = models.CharField(max_length=40, default="")  # a key of the catalogue; the register checks it
     unit = models.CharField(max_length=20)
     lrv = models.FloatField()
     urv = models.FloatField()
@@ -116,7 +115,7 @@ class Instrument(models.Model):
     grace_days = models.PositiveSmallIntegerField(default=0)
     points_percent = models.JSONField(default=list, blank=True)
     cycles = models.PositiveSmallIntegerField(default=1)
-    details = models.JSONField(default=dict, blank=True)  # texts under the names of metrology.methods.details.DETAIL_FIELDS
+    details = models.JSONField(default=dict, blank=True)  # texts under the names of the settings of its method
     policy = models.JSONField(default=dict, blank=True)
     interval_days = models.PositiveIntegerField(default=365)
     next_due = models.DateField(null=True, blank=True, db_index=True)
@@ -134,6 +133,7 @@ class Instrument(models.Model):
 
     def save(self, *args: Any, **kwargs: Any) -> None:
         """Keep the folded texts beside what they are made of."""
+        self.method = self.method or usual_method(self.family)
         self.fold()
         super().save(*args, **kwargs)
 
@@ -141,6 +141,11 @@ class Instrument(models.Model):
         """Fold the tag, so that two can't differ in case alone, and what a search looks through; before a save in bulk too."""
         self.tag_key = self.tag.casefold()
         self.search_key = f"{self.tag} {self.service} {self.serial}".casefold()[:240]
+
+    @property
+    def method_title(self) -> str:
+        """The name of its method."""
+        return CATALOGUE.get(self.method, self.method)
 
     @property
     def is_runnable(self) -> bool:
@@ -154,8 +159,11 @@ class Instrument(models.Model):
             terms.append(Term(self.tolerance2_value or 0.0, self.tolerance2_basis or "span"))
         return Tolerance(tuple(terms), self.tolerance_combine, self.division)
 
-    def setup(self) -> InstrumentSetup:
-        """The instrument as the core has it; raises a Fault when it does not hold together."""
+    def setup(self, method: str = "", layers: Mapping[str, Any] | None = None) -> InstrumentSetup:
+        """The instrument as the core has it for a method, its own unless another is named; raises a Fault when it does not hold together.
+
+        layers: settings that the plant or the method gives, where the instrument says nothing of its own.
+        """
         return InstrumentSetup(
             tag=self.tag,
             serial=self.serial,
@@ -176,15 +184,21 @@ class Instrument(models.Model):
             feeds=self.feeds,
             voting_group=self.voting_group,
             zone=self.zone,
-            details=details_from(self.details),
+            details=read_settings(settings_of(method or self.method), {**(layers or {}), **self.details}),
         )
 
-    def run_setup(self, policy: Policy, revision: str, method: str = "") -> RunSetup:
-        """What a run of this instrument is set up with; by its own method unless another is named."""
+    def run_setup(self, policy: Policy, revision: str, method: str = "", layers: Layers | None = None) -> RunSetup:
+        """What a run of this instrument is set up with; by its own method unless another is named.
+
+        layers: what plant and methods say, looked up once for many instruments.
+        """
         key = method or self.method
-        chosen = self.points_percent if self.points_percent and key == self.method else METHODS[key].default_points
+        traits = METHODS[key].traits
+        chosen = self.points_percent if self.points_percent and key == self.method and traits.has_points else traits.default_points
         points = tuple(float(p) for p in chosen)
-        return RunSetup(key, revision, self.setup(), points_percent=points, cycles=self.cycles, policy=policy)
+        known = layers if layers is not None else all_layers()
+        setup = self.setup(key, {**known.get("", {}), **known.get(key, {})})
+        return RunSetup(key, revision, setup, points_percent=points, cycles=self.cycles, policy=policy)
 
 
 class InstrumentChange(models.Model):

@@ -7,16 +7,14 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-from apps.plant.models import ACCESS, DUE_RULES, FAMILIES, Area, Instrument
+from apps.plant.models import ACCESS, DUE_RULES, Area, Instrument
 from metrology.faults import Fault, Faults, require_range
 from metrology.judgement.policy import CHOICES as POLICY_CHOICES
 from metrology.judgement.policy import POLICY_FIELDS, resolve_policy
 from metrology.judgement.tolerance import BASES, COMBINATIONS
-from metrology.methods.details import DETAIL_FIELDS, GAS, details_from
-from metrology.methods.gas_details import require_unit
-from metrology.methods.registry import CATALOGUE
+from metrology.methods.registry import CATALOGUE, FAMILIES, METHODS, usual_method
+from metrology.methods.settings import read_settings, setting_fields
 from metrology.methods.setup import check_points
-from metrology.quantities.buoyancy import hung_loads
 from metrology.quantities.transfer import KINDS, Transfer, require_output, require_span
 from metrology.quantities.typed import parse_typed
 
@@ -46,7 +44,7 @@ REGISTER: tuple[RegisterField, ...] = (
     RegisterField("service", "Service", longest=120, required=True),
     RegisterField("area", "Area", "area", required=True),
     RegisterField("system", "System", longest=60),
-    RegisterField("family", "Family", "choice", words=dict(FAMILIES)),
+    RegisterField("family", "Family", "choice", words=FAMILIES),
     RegisterField("method", "Method", "choice", words=CATALOGUE),
     RegisterField("unit", "Unit", longest=20, required=True),
     RegisterField("lrv", "LRV", "number", in_unit=True, required=True),
@@ -145,6 +143,7 @@ def fill(instrument: Instrument, data: Mapping[str, Any], known: Known | None = 
     """Put the values of a form or a row onto the instrument, or raise all the faults there are."""
     known = known or Known.for_one()
     faults: list[Fault] = []
+    instrument.method = instrument.method or usual_method(str(data.get("family") or instrument.family))
 
     def attempt(field: str, read: Callable[..., Any], *args: Any) -> None:
         try:
@@ -161,7 +160,7 @@ def fill(instrument: Instrument, data: Mapping[str, Any], known: Known | None = 
     attempt("transfer_table", _table, data, instrument)
     if "policy" in data:
         attempt("policy", _policy, data, instrument)
-    if "details" in data or instrument.details or instrument.method in NEEDS_DETAILS:
+    if "details" in data or instrument.details or instrument.method in METHODS:
         attempt("details", _details, data, instrument)
     if "points_percent" in data:
         attempt("points_percent", _points, data)
@@ -251,23 +250,12 @@ def _details(data: Mapping[str, Any], instrument: Instrument) -> dict[str, Any]:
     raw = data.get("details", instrument.details)
     if not isinstance(raw, Mapping):
         raise Fault("bad_details", "The details are a list of named values.", field="details")
-    mine = {f.name for f in DETAIL_FIELDS if instrument.method in f.methods}
+    method = METHODS.get(instrument.method)
+    if method is None:
+        return {}
+    mine = {f.name for f in setting_fields(method.settings)}
     kept = {k: v for k, v in raw.items() if k in mine and v not in ("", None, False)}
-    details = details_from(kept)
-    if instrument.method in GAS and not details.detector.channels:
-        if not details.detector.gas:
-            raise Fault("missing", "Say which gas it watches for.", field="gas")
-        require_unit(details.detector.gas, instrument.unit, details.detector.basis, field="unit")
-    if instrument.method == "level-displacer":
-        hung_loads(
-            details.displacer_weight,
-            details.displacer_volume,
-            density=details.density,
-            upper_density=details.upper_density if details.interface else 0.0,
-            gravity=details.gravity,
-            percents=(0.0, 100.0),
-            on_hand=details.weights_on_hand,
-        )
+    method.check(read_settings(method.settings, kept), {"unit": instrument.unit, "lrv": instrument.lrv, "urv": instrument.urv})
     return kept
 
 
@@ -345,4 +333,3 @@ def _second_tolerance(data: Mapping[str, Any], instrument: Instrument) -> float 
 FLAG_WORDS = {"yes": True, "true": True, "1": True, "no": False, "false": False, "0": False, "": False}
 _READERS: dict[str, Callable[..., Any]] = {"text": _text, "number": _number, "choice": _choice, "whole": _whole, "flag": _flag}
 _READ = tuple((f, _READERS[f.kind]) for f in REGISTER if f.kind in _READERS)
-NEEDS_DETAILS = (*GAS, "level-displacer")

@@ -10,11 +10,9 @@ from apps.plant.models import Area, Instrument
 from apps.plant.register import REGISTER
 from config.failures import Missing
 from metrology.judgement.policy import CHOICES, POLICY_FIELDS
-from metrology.methods.details import DETAIL_FIELDS, GAS
-from metrology.methods.registry import CATALOGUE, METHODS
+from metrology.methods.registry import CATALOGUE, FAMILIES, FAMILY_OF, METHODS, all_settings, usual_method
 
 PAGE_SIZE = 50
-TRANSMITTER_METHODS = ("tx-multipoint", "tx-configure", "loop-check")
 
 
 def list_instruments(*, search: str = "", area: str = "", family: str = "") -> QuerySet[Instrument]:
@@ -39,25 +37,31 @@ def form_choices() -> dict[str, list[dict[str, str]]]:
     return {f.name: [{"value": v, "label": label} for v, label in f.words.items()] for f in REGISTER if f.words}
 
 
+def methods_by_family() -> dict[str, list[str]]:
+    """The methods of each family, the usual one first."""
+    return {
+        family: sorted((k for k in CATALOGUE if FAMILY_OF[k] == family), key=lambda k: k != usual_method(family)) for family in FAMILIES
+    }
+
+
 def detail_fields() -> list[dict[str, Any]]:
     """What the form asks beyond the range, and for which methods."""
     return [
         {
             "name": f.name,
-            "label": f.label,
-            "kind": f.kind,
-            "unit": f.unit,
-            "hint": f.hint,
-            "methods": list(f.methods),
-            "options": [{"value": v, "label": t} for v, t in f.options],
+            "label": f.asked.label,
+            "kind": f.asked.kind,
+            "unit": f.asked.unit,
+            "hint": f.asked.hint,
+            "methods": list(methods),
+            "options": [{"value": v, "label": t} for v, t in f.asked.options],
         }
-        for f in DETAIL_FIELDS
+        for f, methods in all_settings().values()
     ]
 
 
 def policy_fields() -> list[dict[str, Any]]:
     """The policies an instrument can have of its own, and for which methods each counts; a choice's words are the core's own."""
-    methods = {None: list(CATALOGUE), True: [m for m in CATALOGUE if m in GAS], False: [m for m in CATALOGUE if m not in GAS]}
     return [
         {
             "name": f.name,
@@ -65,7 +69,7 @@ def policy_fields() -> list[dict[str, Any]]:
             "kind": "choice" if f.name in CHOICES else "number",
             "unit": f.unit,
             "hint": f.hint,
-            "methods": methods[f.for_gas],
+            "methods": [k for k in CATALOGUE if not f.group or (k in METHODS and f.group in METHODS[k].traits.policies)],
             "options": [{"value": v, "label": t} for v, t in CHOICES.get(f.name, {}).items()],
         }
         for f in POLICY_FIELDS
@@ -73,11 +77,8 @@ def policy_fields() -> list[dict[str, Any]]:
 
 
 def methods_for(instrument: Instrument) -> list[dict[str, str]]:
-    """The methods an instrument can be run by: its own first, and for a transmitter the others of its family."""
-    others: tuple[str, ...] = TRANSMITTER_METHODS if instrument.family == "transmitter" else ()
-    if instrument.method in ("gas-zero-span", "gas-ir-zero"):
-        others = ("gas-bump",)
-    keys = [instrument.method, *others]
+    """The methods an instrument can be run by: its own first, then those that go beside it."""
+    keys = [instrument.method, *(METHODS[instrument.method].traits.also if instrument.method in METHODS else ())]
     return [{"value": k, "label": METHODS[k].title} for k in dict.fromkeys(keys) if k in METHODS]
 
 
@@ -104,7 +105,7 @@ def instrument_row(i: Instrument) -> dict[str, Any]:
         "area_code": i.area.code,
         "family": i.family,
         "method": i.method,
-        "method_title": i.get_method_display(),
+        "method_title": i.method_title,
         "is_runnable": i.is_runnable,
         "range": f"{i.lrv:g} to {i.urv:g} {i.unit}",
         "next_due": i.next_due,

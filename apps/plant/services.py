@@ -11,11 +11,13 @@ from django.db import transaction
 
 from apps.accounts.models import Person
 from apps.accounts.policy import require
-from apps.plant.models import Area, Instrument, InstrumentChange, InstrumentFile, PolicyLayer
+from apps.plant.models import Area, Instrument, InstrumentChange, InstrumentFile, Layers, all_layers
 from apps.plant.register import as_typed, differences, fill
 from config.uploads import check_file
 from metrology.faults import Fault, Faults, require_range
 from metrology.judgement.policy import Policy, resolve_policy
+from metrology.methods.registry import all_settings
+from metrology.methods.settings import read_one
 from metrology.quantities.typed import parse_typed
 
 # Called with each instrument whose interval, rule or policy was edited; what works out due dates follows it this way.
@@ -57,10 +59,27 @@ def store_area(*, actor: Person, code: str, data: Mapping[str, Any]) -> Area:
     return found
 
 
-def policy_for(instrument: Instrument) -> Policy:
-    """The policies in force for an instrument: plant, then method, then its own."""
-    layers = dict(PolicyLayer.objects.filter(method__in=["", instrument.method]).values_list("method", "values"))
-    return resolve_policy(layers.get("", {}), layers.get(instrument.method, {}), instrument.policy)
+def policy_for(instrument: Instrument, layers: Layers | None = None) -> Policy:
+    """The policies in force for an instrument: plant, then method, then its own. layers: looked up once for many instruments."""
+    known = layers if layers is not None else all_layers()
+    return resolve_policy(plain_policies(known.get("", {})), plain_policies(known.get(instrument.method, {})), instrument.policy)
+
+
+def policies_in(values: Mapping[str, Any], method: str) -> dict[str, Any]:
+    """The policies among the values of a layer; those that are settings of the method are read and let by, unknown ones stay to be refused.
+
+    A layer of the whole plant may hold the policies of any method.
+    """
+    own = {name: f for name, (f, methods) in all_settings().items() if f.asked.is_policy and (not method or method in methods)}
+    for name, value in values.items():
+        if name in own:
+            read_one(own[name], value)
+    return {k: v for k, v in values.items() if k not in own}
+
+
+def plain_policies(values: Mapping[str, Any]) -> dict[str, Any]:
+    """The values of a layer that every kind of work knows; the others are settings of methods."""
+    return {k: v for k, v in values.items() if k in Policy.__dataclass_fields__}
 
 
 @transaction.atomic

@@ -127,6 +127,7 @@ def _story(run: Run, view: RunView) -> list[Flowable]:
     story += _flags(view)
     story += _references(view)
     story += _gases(view)
+    story += _items(view)
     story += _rules(view)
     story += _holds(view)
     story += _remarks(view)
@@ -209,31 +210,44 @@ def _result(view: RunView) -> list[Flowable]:
     return lines
 
 
+WIDTHS = {
+    "percent": 0.07, "direction": 0.07, "applied": 0.12, "ideal": 0.1, "indicated": 0.1, "error": 0.12, "tolerance": 0.1, "u": 0.1, "tur": 0.09,
+}  # fmt: skip
+
+
 def _set(found: SetData, view: RunView) -> list[Flowable]:
-    header = [
-        _p(t, SMALL)
-        for t in (
-            "Point",
-            "Way",
-            f"Applied {found['applied_unit']}",
-            f"Ideal {found['read_unit']}",
-            f"Read {found['read_unit']}",
-            "Error, % span",
-            "Tolerance",
-            "U",
-            "TUR",
-            "Verdict",
-        )
-    ]
-    rows = [header, *[_row(r, found["read_unit"]) for r in found["rows"]]]
-    widths = [WIDTH * f for f in (0.07, 0.07, 0.12, 0.1, 0.1, 0.12, 0.1, 0.1, 0.09, 0.13)]
+    columns = found["columns"]
+    header = [_p(t, SMALL) for t in (*(c["label"] for c in columns), "Verdict")]
+    rows = [header, *[_row(r, found) for r in found["rows"]]]
+    shares = [*(WIDTHS.get(c["key"], 0.1) for c in columns), 0.13]
+    widths = [WIDTH * share / sum(shares) for share in shares]
     stats = "; ".join(f"{s['name'].lower()} {s['value']}" for s in found["statistics"])
     return [
         KeepTogether([_p(f"{found['title']}: readings", HEAD), Table(rows, colWidths=widths, style=_lines(header=True), repeatRows=1)]),
+        *_criteria(found),
+        *[_table(t["title"], t["head"], t["rows"]) for t in found["tables"]],
         *([_p(f"Statistics (IEC 61298-2): {stats}.", SMALL)] if stats else []),
         *_on_paper(found),
         *_told(found),
     ]
+
+
+def _criteria(found: SetData) -> list[Flowable]:
+    """What the set as a whole was judged by."""
+    if not found["criteria"]:
+        return []
+    rows: list[list[Flowable]] = [[_p(t, SMALL) for t in ("Judged by", "Value", "Accepted", "U (k = 2)", "Verdict")]]
+    for c in found["criteria"]:
+        says = f" {c['says']}" if c["says"] else ""
+        cells = [_p(f"{c['label']}{says}", SMALL), _p(c["value"], SMALL), _p(c["limits"], SMALL), _p(c["u"], SMALL)]
+        rows.append([*cells, Paragraph(_verdict(c["verdict"]), SMALL)])
+    return [Table(rows, colWidths=[WIDTH * f for f in (0.4, 0.16, 0.2, 0.12, 0.12)], style=_lines(header=True))]
+
+
+def _table(title: str, head: list[str], rows: list[list[str]]) -> Flowable:
+    """A table as a kind of trial makes it."""
+    cells = [[_p(h, SMALL) for h in head], *[[_p(v, SMALL) for v in row] for row in rows]]
+    return KeepTogether([_p(title, HEAD), Table(cells, colWidths=[WIDTH / len(head)] * len(head), style=_lines(header=True), repeatRows=1)])
 
 
 def _on_paper(found: SetData) -> list[Flowable]:
@@ -247,8 +261,8 @@ def _told(found: SetData) -> list[Flowable]:
     """What the method finds beyond the statistics, what was simulated or hung, and how live readings settled."""
     lines = []
     if found["findings"]:
-        lines.append("; ".join(f"{f['name']}: {f['value']}" for f in found["findings"]) + ".")
-    inputs = [f"{r['percent']} {r['simulated']}" for r in found["rows"] if r["simulated"] and not r["struck"]]
+        lines.append("; ".join(f"{f['name']}: {f['value'].rstrip('.')}" for f in found["findings"]) + ".")
+    inputs = [f"{r['percent'] or r['channel']} {r['simulated']}" for r in found["rows"] if r["simulated"] and not r["struck"]]
     if inputs:
         lines.append(f"At the input: {'; '.join(inputs)}.")
     splits = [f"{r['percent']} {r['direction']}: digital {r['pv']}, {r['split']}" for r in found["rows"] if r["split"]]
@@ -261,33 +275,24 @@ def _told(found: SetData) -> list[Flowable]:
     return [_p(line, SMALL) for line in lines]
 
 
-def _row(r: RowData, unit: str) -> list[Flowable]:
+def _row(r: RowData, found: SetData) -> list[Flowable]:
+    keys = [c["key"] for c in found["columns"]]
     if r["struck"]:
-
-        def strike(text: Any) -> Paragraph:
-            return Paragraph(f"<strike>{escape(str(text))}</strike>", SMALL)
-
-        return [
-            strike(r["percent"]),
-            strike(r["direction"]),
-            strike(r["applied"]),
-            _p("", SMALL),
-            strike(r["indicated"]),
-            *[_p("", SMALL)] * 4,
-            _p(f"struck by {r['struck_by']}: {r['struck']}", SMALL),
-        ]
+        shown = {"percent": r["percent"] or r["channel"], "direction": r["direction"], "applied": r["applied"], "indicated": r["indicated"]}
+        cells = [Paragraph(f"<strike>{escape(str(shown[k]))}</strike>", SMALL) if k in shown else _p("", SMALL) for k in keys]
+        return [*cells, _p(f"struck by {r['struck_by']}: {r['struck']}", SMALL)]
     close = ", marginal" if r["is_too_close"] else ""
-    read = r["indicated"] if unit else f"{r['indicated']} {r['unit']}"
-    where = f"{r['percent']} {r['channel']}".strip()
-    cells = [where, r["direction"], r["applied"], r["ideal"], read, r["error"], r["tolerance"], r["u"], r["tur"]]
-    return [*[_p(c, SMALL) for c in cells], Paragraph(_verdict(r["verdict"]) + close, SMALL)]
+    texts: dict[str, Any] = dict(r)
+    texts["percent"] = f"{r['percent']} {r['channel']}".strip()
+    texts["indicated"] = r["indicated"] if found["read_unit"] else f"{r['indicated']} {r['unit']}"
+    return [*[_p(texts[k], SMALL) for k in keys], Paragraph(_verdict(r["verdict"]) + close, SMALL)]
 
 
 def _adjusting(view: RunView) -> list[Flowable]:
     """The passes with before and after, and any work on the cause."""
     lines: list[Flowable] = [_p(f"{w['by']}, {local(w['at'])}: {w['text']}") for w in view["works"]]
     for a in view["adjustments"]:
-        passes = "; ".join(_pass(p, view["instrument"]["output_unit"]) for p in a["passes"])
+        passes = "; ".join(_pass(p) for p in a["passes"])
         stopped = f" Stopped before both ends were inside the aim: {a['reason']}" if a["reason"] else ""
         lines.append(_p(f"{a['title']} (error in % of span in brackets): {passes}.{stopped}"))
     return [KeepTogether([_p("Adjustment and work", HEAD), *lines])] if lines else []
@@ -324,7 +329,8 @@ def _parameters(view: RunView) -> list[Flowable]:
     return out
 
 
-def _pass(p: PassData, unit: str) -> str:
+def _pass(p: PassData) -> str:
+    unit = p["unit"]
     if not p["after_read"]:
         return f"pass {p['pass_number']} {p['screw']} {p['before_read']} {unit} ({p['before_text']}), left alone"
     return f"pass {p['pass_number']} {p['screw']} {p['before_read']} to {p['after_read']} {unit} ({p['before_text']} to {p['after_text']})"
@@ -354,6 +360,16 @@ def _references(view: RunView) -> list[Flowable]:
             notes.append(_p(f"{shown['code']} was out of date. {o['name']} let it be used: {o['reason']}", BODY))
         elif shown["reason"]:
             notes.append(_p(f"{shown['code']} was used below the wanted TUR: {shown['reason']}", BODY))
+    notes += [
+        _p(f"Before it was changed: {e['code']} {e['name']}, certificate {e['certificate'] or 'none'}, for {e['used_for']}.")
+        for e in view["earlier"]
+    ]
+    notes += [
+        _p(f"'{r['title']}' opened again by {r['by']}, {local(r['at'])}: {r['reason']}. Before: {r['values'] or 'nothing entered'}.")
+        for r in view["reopened"]
+    ]
+    if len(rows) == 1:
+        return notes
     widths = [WIDTH * f for f in (0.12, 0.26, 0.2, 0.22, 0.11, 0.09)]
     return [KeepTogether([_p("References", HEAD), Table(rows, colWidths=widths, style=_lines(header=True))]), *notes]
 
@@ -393,6 +409,18 @@ def _gases(view: RunView) -> list[Flowable]:
     return [_p("Gas", HEAD), Table(rows, colWidths=[26 * mm, 40 * mm, 58 * mm, 34 * mm, 22 * mm], style=_lines(header=True))]
 
 
+def _items(view: RunView) -> list[Flowable]:
+    """What else stood for the truth: buffers with set, lot and dates, and what was said of them."""
+    if not view["items"]:
+        return []
+    rows: list[list[Any]] = [[_p(h, SMALL) for h in ("Standard", "Which", "Certificate, good until", "Remarks")]]
+    for i in view["items"]:
+        said = " ".join(r["says"] for r in i["remarks"] if r["standing"] != "good")
+        cells = (i["label"], i["shows"], f"{i['certificate'] or 'none'}, {i['good_until']}", f"{i['reason']} {said}".strip())
+        rows.append([_p(c, SMALL) for c in cells])
+    return [_p("Standards used", HEAD), Table(rows, colWidths=[WIDTH * f for f in (0.2, 0.34, 0.22, 0.24)], style=_lines(header=True))]
+
+
 def _flags(view: RunView) -> list[Flowable]:
     """What nobody may overlook."""
     return [_p("Flagged", HEAD), *(_p(f) for f in view["flags"])] if view["flags"] else []
@@ -403,7 +431,9 @@ def _holds(view: RunView) -> list[Flowable]:
     for h in view["holds"]:
         seen = h["release_values"]
         unit = view["instrument"]["unit"]
-        normal = f"; normal reading seen: {seen['reading']} {unit}; operator told: {seen['operator']}" if seen.get("reading") else ""
+        channels = [(k.partition(":")[2], v) for k, v in seen.items() if k.startswith("reading:") and v]
+        read = f"{seen['reading']} {unit}" if seen.get("reading") else ", ".join(f"{c} {v}" for c, v in channels)
+        normal = f"; normal reading seen: {read}; operator told: {seen['operator']}" if read else ""
         off = f"off {local(h['released_at'])} by {h['released_by']}{normal}" if h["released_at"] else "STILL ON"
         lines.append(
             _p(f"{h['kind']}: on {local(h['placed_at'])} by {h['placed_by']} ({h['reason']}), planned until {local(h['until'])}; {off}.")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from reportlab.graphics.shapes import Circle, Drawing, Group, Line, Polygon, PolyLine, Rect, String
 from reportlab.lib.colors import Color, HexColor, white
 
-from metrology.run.view_types import RowData, SetData
+from metrology.run.view_types import PlotWords, RowData, SetData
 
 INK, FAINT = HexColor("#1d2a30"), HexColor("#8a979c")
 KELP, AMBER, IRON, WATER = HexColor("#1f6b4a"), HexColor("#9a5b00"), HexColor("#a3261c"), HexColor("#14507a")
@@ -46,7 +46,7 @@ def error_plot(sets: list[SetData], width: float, height: float) -> Drawing:
     scale = Scale(width, height, nice_limit(min(worst, 4 * max(c["tolerance"] for c in corridor))))
     drawing = Drawing(width, height)
     _corridor(drawing, scale, sets[0])
-    _axes(drawing, scale)
+    _axes(drawing, scale, sets[0]["plot"])
     for found in sets:
         _readings(drawing, scale, found)
     _legend(drawing, scale, sets, width)
@@ -66,23 +66,28 @@ def _corridor(drawing: Drawing, scale: Scale, found: SetData) -> None:
         drawing.add(PolyLine(points, strokeColor=AMBER, strokeWidth=0.6, strokeDashArray=[3, 2]))
 
 
-def _axes(drawing: Drawing, scale: Scale) -> None:
+def _axes(drawing: Drawing, scale: Scale, words: PlotWords) -> None:
     for step in (-1.0, -0.5, 0.0, 0.5, 1.0):
         y = scale.y(step * scale.limit)
         weight = 0.7 if step == 0 else 0.25
         drawing.add(Line(scale.left, y, scale.left + scale.width, y, strokeColor=FAINT, strokeWidth=weight))
         label = f"{step * scale.limit:+.3g}" if step else "0"
         drawing.add(String(scale.left - 4, y - 2.5, label, fontName=FONT, fontSize=6.5, fillColor=INK, textAnchor="end"))
-    for percent in (0, 25, 50, 75, 100):
-        x = scale.x(percent)
+    for tick in words["ticks"]:
+        x = scale.x(tick["x"])
         drawing.add(Line(x, scale.bottom, x, scale.bottom - 3, strokeColor=FAINT, strokeWidth=0.5))
-        drawing.add(String(x, scale.bottom - 11, str(percent), fontName=FONT, fontSize=6.5, fillColor=INK, textAnchor="middle"))
+        drawing.add(String(x, scale.bottom - 11, tick["label"], fontName=FONT, fontSize=6.5, fillColor=INK, textAnchor="middle"))
     middle = scale.left + scale.width / 2
-    drawing.add(String(middle, scale.bottom - 22, "input, % of span", fontName=FONT, fontSize=6.5, fillColor=INK, textAnchor="middle"))
-    group = Group(String(0, 0, "error, % of span", fontName=FONT, fontSize=6.5, fillColor=INK, textAnchor="middle"))
+    drawing.add(String(middle, scale.bottom - 22, words["x"], fontName=FONT, fontSize=6.5, fillColor=INK, textAnchor="middle"))
+    group = Group(String(0, 0, words["y"], fontName=FONT, fontSize=6.5, fillColor=INK, textAnchor="middle"))
     group.translate(8, scale.bottom + scale.height / 2)
     group.rotate(90)
     drawing.add(group)
+
+
+def ways_of(found: SetData) -> tuple[str, ...]:
+    """The ways a set is read in; one where it has no direction."""
+    return ("up", "down") if any(c["key"] == "direction" for c in found["columns"]) else ("up",)
 
 
 def _colour(row: RowData) -> Color:
@@ -118,9 +123,19 @@ def _readings(drawing: Drawing, scale: Scale, found: SetData) -> None:
 def _legend(drawing: Drawing, scale: Scale, sets: list[SetData], width: float) -> None:
     x, y = width - 108, scale.bottom + scale.height - 6
     for found in sets:
-        for direction in ("up", "down"):
+        ways = ways_of(found)
+        for direction in ways:
             drawing.add(mark(x, y + 2, phase=found["phase"], direction=direction, colour=INK))
-            drawing.add(String(x + 9, y, f"{found['title']}, {direction}", fontName=FONT, fontSize=6.5, fillColor=INK))
+            drawing.add(
+                String(
+                    x + 9,
+                    y,
+                    f"{found['title']}, {direction}" if len(ways) > 1 else found["title"],
+                    fontName=FONT,
+                    fontSize=6.5,
+                    fillColor=INK,
+                )
+            )
             y -= 12
     drawing.add(Line(x - 5, y + 2, x + 5, y + 2, strokeColor=KELP, strokeWidth=0.9))
     drawing.add(String(x + 9, y, "tolerance", fontName=FONT, fontSize=6.5, fillColor=INK))

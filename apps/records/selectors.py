@@ -68,12 +68,14 @@ def export_json(run: Run, events: list[Event]) -> dict[str, Any]:
 
 
 def export_csv(run: Run, events: list[Event], now: datetime) -> str:
-    """One line a reading, struck ones included."""
+    """One line a reading, struck ones included, and one for each thing a set as a whole is judged by."""
     view = make_view(fold(events), get_method(run.method), now)
     out = io.StringIO()
     writer = csv.writer(out)
     i = view["instrument"]
     units = {(s["applied_unit"], s["read_unit"]) for s in view["evidence"]}
+    told = {s["csv_error"] for s in view["evidence"]}
+    found_error = told.pop() if len(told) == 1 else "error"
     applied, read = units.pop() if len(units) == 1 else (i["unit"], "")
     writer.writerow(
         [
@@ -88,7 +90,7 @@ def export_csv(run: Run, events: list[Event], now: datetime) -> str:
             f"applied ({applied})",
             f"indicated ({read})" if read else "indicated",
             f"ideal ({read})" if read else "ideal",
-            "error (% of span)",
+            found_error,
             "tolerance",
             "U",
             "verdict",
@@ -132,6 +134,13 @@ def export_csv(run: Run, events: list[Event], now: datetime) -> str:
                     )
                 ]
             )
+        for c in found["criteria"]:
+            value, _, unit = c["value"].partition(" ")
+            told_row = (
+                run.label, i["tag"], i["serial"], found["title"], "judged by", "", "", "", "", value, "", "", c["limits"], c["u"], c["verdict"], "",
+                "", "", c["label"], unit, "", "",
+            )  # fmt: skip
+            writer.writerow([_safe(cell) for cell in told_row])
     return out.getvalue()
 
 

@@ -11,7 +11,7 @@ from django.db.models import Sum
 from django.utils import timezone
 
 from apps.kit.models import GasBottle, GasFitting
-from apps.runs.models import Exposure, GasUse
+from apps.runs.models import KitUse, Result
 from apps.runs.store import load_run
 from config.failures import Missing
 from metrology.judgement.gas_kit import AMBIENT, REFUSE, Bottle, Fitting, GasNeed, KitVerdict, judge_bottle
@@ -25,7 +25,7 @@ AMBIENT_AIR = Bottle(AMBIENT, "Ambient air", (), "air", 20.9, 1e9, "")
 
 def litres_left() -> dict[str, float]:
     """What is left in each bottle, litres."""
-    used = dict(GasUse.objects.values_list("bottle").annotate(total=Sum("litres")))
+    used = dict(KitUse.objects.filter(kind="gas").values_list("item").annotate(total=Sum("amount")))
     return {b.code: max(0.0, b.litres - b.litres_drawn - used.get(b.code, 0.0)) for b in GasBottle.objects.all()}
 
 
@@ -38,8 +38,9 @@ def bottles() -> list[Bottle]:
 def peers_of(code: str) -> list[tuple[str, float]]:
     """The latest as-found ratio of each detector on a bottle lately, (tag, ratio)."""
     since = timezone.now() - timedelta(days=PEER_DAYS)
-    rows = Exposure.objects.filter(bottle=code, phase="as found", at__gte=since, ratio__isnull=False).exclude(run__status="voided")
-    latest = {tag: ratio for tag, ratio in rows.order_by("at").values_list("instrument__tag", "ratio") if ratio is not None}
+    rows = Result.objects.filter(item=code, name="exposure", phase="as found", at__gte=since, value__isnull=False)
+    rows = rows.exclude(run__status="voided").order_by("at")
+    latest = {tag: ratio for tag, ratio in rows.values_list("instrument__tag", "value") if ratio is not None}
     return sorted(latest.items())
 
 

@@ -11,7 +11,6 @@ from apps.plant.services import policy_for
 from metrology.faults import Fault
 from metrology.judgement.gas_kit import REFUSE, Fitting, judge_kit
 from metrology.judgement.reference import find_reference_faults
-from metrology.methods.details import GAS
 from metrology.methods.registry import METHODS
 
 SHOWN = 60
@@ -21,25 +20,26 @@ def reference_uses(reference: Reference, today: date) -> list[dict[str, Any]]:
     """The instruments due next, each with the roles in which a reference can serve it, or why it can't."""
     standard = reference.standard()
     out = []
-    for i in Instrument.objects.filter(method__in=[m for m in METHODS if m not in GAS]).order_by("next_due", "tag")[:SHOWN]:
+    for i in Instrument.objects.filter(method__in=list(METHODS)).order_by("next_due", "tag")[:SHOWN]:
         try:
             setup = i.run_setup(policy_for(i), METHODS[i.method].revision)
         except Fault:
             continue
         method = METHODS[i.method]
         good, why = [], []
-        for role, label in method.reference_roles(setup):
-            low, high, unit = method.required_range(setup, role)
-            faults = find_reference_faults(standard, low=low, high=high, unit=unit, today=today)
+        for need in method.standards.needs(setup):
+            if need.kind != "reference":
+                continue
+            faults = find_reference_faults(standard, low=need.low, high=need.high, unit=need.unit, today=today)
             if faults:
                 why.append((faults[0].code != "wrong_quantity", faults[0].message))
             else:
-                tur = method.reference_tur(setup, role, standard)
+                tur = method.standards.tur(setup, need.role, standard)
                 enough = tur >= setup.policy.minimum_tur
                 good.append(
-                    f"{label}, TUR {tur:.1f}" + ("" if enough else f", below the {setup.policy.minimum_tur:g} wanted: takes a reason")
+                    f"{need.label}, TUR {tur:.1f}" + ("" if enough else f", below the {setup.policy.minimum_tur:g} wanted: takes a reason")
                     if tur < 1e6
-                    else label
+                    else need.label
                 )
         if good or any(near for near, _ in why):
             out.append({"tag": i.tag, "service": i.service, "fits": bool(good), "says": "; ".join(good) or max(why)[1]})
@@ -53,10 +53,10 @@ def bottle_uses(bottle: GasBottle, left: float, today: date) -> list[dict[str, A
     lines: list[Fitting | None] = [f for f in fittings if f.kind == "line"] or [None]
     made = bottle.bottle(litres_left=left)
     out = []
-    for i in Instrument.objects.filter(method__in=[m for m in METHODS if m in GAS]).order_by("next_due", "tag")[:SHOWN]:
+    for i in Instrument.objects.filter(method__in=list(METHODS)).order_by("next_due", "tag")[:SHOWN]:
         try:
             setup = i.run_setup(policy_for(i), METHODS[i.method].revision)
-            needs = METHODS[i.method].gas_needs(setup)
+            needs = [n.detail for n in METHODS[i.method].standards.needs(setup) if n.kind == "gas"]
         except Fault:
             continue
         for need in needs:

@@ -99,33 +99,35 @@ class Hold(models.Model):
         indexes = [models.Index(fields=["released_at", "until"])]
 
 
-class GasUse(models.Model):
-    """Litres of a bottle that a run used so far."""
+class KitUse(models.Model):
+    """How much of a kit item a run took so far: litres of a bottle, portions of a buffer."""
 
-    run = models.ForeignKey(Run, on_delete=models.CASCADE, related_name="gas_uses")
-    bottle = models.CharField(max_length=20, db_index=True)
-    litres = models.FloatField()
+    run = models.ForeignKey(Run, on_delete=models.CASCADE, related_name="uses")
+    item = models.CharField(max_length=20, db_index=True)
+    kind = models.CharField(max_length=20)
+    amount = models.FloatField()
+    unit = models.CharField(max_length=12)
 
 
-class Exposure(models.Model):
-    """One exposure to span gas as projected from its run: what bottles and sensors are judged by across runs.
+class Result(models.Model):
+    """A value that is followed from run to run, as projected from its run: of a reading (kind reading) or of a set (kind set).
 
-    ratio: read over what should be read. signal over applied is the sensor's sensitivity; life: which sensor, by its serial.
+    name says which: the ratio of an exposure, a slope, a zero. item: what it was read against; life: which worn part, by its serial.
+    more: what else its kind keeps, such as T90 and sensitivity of an exposure, or the limits a value is heading for.
     """
 
-    run = models.ForeignKey(Run, on_delete=models.CASCADE, related_name="exposures")
-    instrument = models.ForeignKey(Instrument, on_delete=models.CASCADE, related_name="exposures")
+    run = models.ForeignKey(Run, on_delete=models.CASCADE, related_name="results")
+    instrument = models.ForeignKey(Instrument, on_delete=models.CASCADE, related_name="results")
+    kind = models.CharField(max_length=10)
+    name = models.CharField(max_length=40)
     channel = models.CharField(max_length=40, blank=True)
     phase = models.CharField(max_length=12)
     at = models.DateTimeField()
-    bottle = models.CharField(max_length=20, blank=True)
-    ratio = models.FloatField(null=True)
-    t90_s = models.FloatField(null=True)
-    signal = models.FloatField(null=True)
-    sensitivity = models.FloatField(null=True)
-    dose = models.FloatField(default=0.0)
-    hours = models.FloatField(default=0.0)
+    value = models.FloatField(null=True)
+    unit = models.CharField(max_length=20, blank=True)
+    item = models.CharField(max_length=20, blank=True)
     life = models.CharField(max_length=60, blank=True)
+    more = models.JSONField(default=dict)
 
     class Meta:
-        indexes = [models.Index(fields=["instrument", "channel", "at"]), models.Index(fields=["bottle", "at"])]
+        indexes = [models.Index(fields=["instrument", "name", "at"]), models.Index(fields=["item", "at"])]

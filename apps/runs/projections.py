@@ -4,18 +4,17 @@ from __future__ import annotations
 
 import uuid
 from datetime import datetime
-from typing import Any
 
 from django.db.models import Max
 
 from apps.plant.models import Instrument, InstrumentChange
 from apps.runs.due import set_due, settle
-from apps.runs.models import Exposure, GasUse, Hold, Run
+from apps.runs.models import Hold, KitUse, Result, Run
 from metrology.methods.registry import get_method
-from metrology.run.gases import exposures_of, litres_used
 from metrology.run.progress import make_progress
 from metrology.run.results import results_of
 from metrology.run.state import RunState
+from metrology.run.uses import results_followed, uses_of
 
 
 def project(run: Run, state: RunState) -> None:
@@ -31,7 +30,7 @@ def project(run: Run, state: RunState) -> None:
     _project_results(run, state)
     run.save()
     _project_holds(run, state)
-    _project_gas(run, state)
+    _project_uses(run, state)
     if run.status in ("signed", "accepted", "voided"):
         project_instrument(run.instrument)
     if run.status == "signed":
@@ -40,7 +39,7 @@ def project(run: Run, state: RunState) -> None:
 
 def _project_results(run: Run, state: RunState) -> None:
     """Verdicts and largest errors: those of the seal where the run has one."""
-    told = state.seal["results"] if state.seal else results_of(state, get_method(state.setup.method))
+    told = state.seal["summary"] if state.seal else results_of(state, get_method(state.setup.method))
     found, left = told["found"], told["left"]
     run.found_verdict, run.found_error, run.found_share = found["verdict"], found["error"], found["share"]
     run.left_verdict, run.left_error, run.left_share = left["verdict"], left["error"], left["share"]
@@ -67,21 +66,22 @@ def _project_holds(run: Run, state: RunState) -> None:
         )
 
 
-def _project_gas(run: Run, state: RunState) -> None:
-    """What the run used of each bottle, and what each exposure to span gas told."""
-    if not run.method.startswith("gas-"):
+def _project_uses(run: Run, state: RunState) -> None:
+    """What the run took of the kit, and the results that are followed; once it has ended, as its seal says."""
+    method = get_method(run.method)
+    if state.seal:
+        uses, results = list(state.seal["uses"]), [{**row, "at": datetime.fromisoformat(row["at"])} for row in state.seal["results"]]
+    elif state.readings:
+        uses = [{"item": u.item, "kind": u.kind, "amount": u.amount, "unit": u.unit} for u in uses_of(state, method)]
+        results = (
+            results_followed(state, method) if state.signed else [r for r in results_followed(state, method) if r["kind"] == "reading"]
+        )
+    else:
         return
-    used = state.seal["uses"] if state.seal else litres_used(state)
-    GasUse.objects.filter(run=run).delete()
-    GasUse.objects.bulk_create(GasUse(run=run, bottle=code, litres=litres) for code, litres in used.items())
-    Exposure.objects.filter(run=run).delete()
-    Exposure.objects.bulk_create(Exposure(run=run, instrument_id=run.instrument_id, **row) for row in _series(run, state))
-
-
-def _series(run: Run, state: RunState) -> list[dict[str, Any]]:
-    if state.seal is None:
-        return exposures_of(state, get_method(run.method))
-    return [{**row, "at": datetime.fromisoformat(row["at"])} for row in state.seal["series"]]
+    KitUse.objects.filter(run=run).delete()
+    KitUse.objects.bulk_create(KitUse(run=run, **row) for row in uses)
+    Result.objects.filter(run=run).delete()
+    Result.objects.bulk_create(Result(run=run, instrument_id=run.instrument_id, **row) for row in results)
 
 
 def project_instrument(instrument: Instrument) -> None:

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from datetime import datetime
 from typing import Any
 
-from apps.kit.models import GasBottle, GasFitting, Reference
+from apps.kit.models import Buffer, GasBottle, GasFitting, Reference
 from apps.runs.models import OPEN, Run
 from apps.runs.store import load_run
 from metrology.methods.registry import get_method
@@ -33,8 +33,9 @@ def kit_out(state: RunState) -> list[str]:
     """What a run counts on that was taken out of service since it was chosen, as sentences."""
     codes = {str(p["reference"]["code"]) for p in state.references.values()}
     codes |= {str(p[k]["code"]) for p in state.gases.values() for k in ("bottle", "regulator", "line") if p.get(k)}
+    codes |= {str(p["item"]["code"]) for p in state.items.values()}
     out = []
-    for model in (Reference, GasBottle, GasFitting):
+    for model in (Reference, GasBottle, GasFitting, Buffer):
         for item in model._default_manager.filter(code__in=codes).exclude(state="in service"):
             out.append(
                 f"{item.code} is {item.state} since it was chosen here: what was read with it is in doubt. Note it, and take another."

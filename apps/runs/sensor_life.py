@@ -7,20 +7,20 @@ from typing import Any
 
 from apps.plant.models import Instrument
 from apps.plant.services import policy_for
-from apps.runs.models import Exposure
+from apps.runs.models import Result
 from metrology.judgement.sensor_life import SignalPoint, forecast, relative_percent
-from metrology.methods.details import details_from
+from metrology.methods.detector import DetectorSettings
+from metrology.methods.settings import read_settings
 
 DONE = ("signed", "accepted")
 
 
 def sensor_life(instrument: Instrument) -> dict[str, Any]:
     """The present life of each sensor with its forecast, and the lives before it."""
-    rows = (
-        Exposure.objects.filter(instrument=instrument, run__status__in=DONE, sensitivity__isnull=False).order_by("at").select_related("run")
-    )
+    found = Result.objects.filter(instrument=instrument, run__status__in=DONE, name="exposure").order_by("at").select_related("run")
+    rows = [r for r in found if r.more.get("sensitivity") is not None]
     end = policy_for(instrument).life_end_percent
-    first = details_from(instrument.details).detector
+    first = read_settings(DetectorSettings, instrument.details)
     channels = []
     for channel in sorted({r.channel for r in rows}):
         mine = [r for r in rows if r.channel == channel]
@@ -29,13 +29,13 @@ def sensor_life(instrument: Instrument) -> dict[str, Any]:
     return {"tag": instrument.tag, "end_percent": end, "life_months": first.life_months, "channels": channels}
 
 
-def _channel(name: str, rows: list[Exposure], end: float, *, new: float, unit: str, channel_unit: str) -> dict[str, Any]:
+def _channel(name: str, rows: list[Result], end: float, *, new: float, unit: str, channel_unit: str) -> dict[str, Any]:
     life = rows[-1].life
     # One point a calibration: the last exposure of each run, which is how the sensor was left.
     last_of = {(r.run_id, r.life): r for r in rows if r.life == life}
     points = list(last_of.values())
     start = points[0].at
-    days = [SignalPoint((r.at - start).total_seconds() / 86400, float(r.sensitivity or 0)) for r in points]
+    days = [SignalPoint((r.at - start).total_seconds() / 86400, float(r.more["sensitivity"])) for r in points]
     base = new if not any(r.life != life for r in rows) else 0.0
     told = forecast(days, end_percent=end, first=base)
     relative = relative_percent(days, base)
@@ -52,17 +52,17 @@ def _channel(name: str, rows: list[Exposure], end: float, *, new: float, unit: s
         "says": told.says,
         "replace_by": (start + timedelta(days=told.earliest_day)).date() if told.earliest_day is not None else None,
         "ends_on": (start + timedelta(days=told.ends_day)).date() if told.ends_day is not None else None,
-        "dose": sum(r.dose for r in rows if r.life == life),
-        "hours": sum(r.hours for r in rows if r.life == life),
+        "dose": sum(r.more["dose"] for r in rows if r.life == life),
+        "hours": sum(r.more["hours"] for r in rows if r.life == life),
         "points": [
             {
                 "day": d.day,
                 "at": r.at,
                 "run": r.run_id,
                 "number": r.run.label,
-                "signal": f"{r.signal:g} {unit}",
+                "signal": f"{r.more['signal']:g} {unit}",
                 "relative": rel,
-                "t90_s": r.t90_s,
+                "t90_s": r.more["t90_s"],
             }
             for r, d, rel in zip(points, days, relative, strict=True)
         ],

@@ -11,6 +11,7 @@ from typing import Any
 
 from django.conf import settings
 from django.db import IntegrityError, transaction
+from django.utils import timezone
 
 from apps.accounts.models import Person
 from apps.accounts.policy import is_allowed, require
@@ -22,12 +23,12 @@ from apps.plant.selectors import methods_for
 from apps.plant.services import policy_for
 from apps.runs.gas import gas_snapshot
 from apps.runs.holds import find_hold, group_on_hold, receiver_name
+from apps.runs.items import item_named
 from apps.runs.models import OPEN, Run, RunEvent
 from apps.runs.projections import next_number, project
 from apps.runs.store import append_rows, load_run
 from config.failures import NotAllowed
 from metrology.faults import Fault
-from metrology.methods.details import GAS
 from metrology.methods.registry import get_method
 from metrology.methods.setup import RunSetup, setup_payload
 from metrology.quantities.typed import parse_typed
@@ -83,10 +84,8 @@ def start_run(*, actor: Person, instrument: Instrument, now: datetime, method_ke
 
 def _with_points(setup: RunSetup, points: str, cycles: str) -> RunSetup:
     """The setup with other points or cycles than the register has."""
-    if setup.method in GAS:
-        raise Fault(
-            "no_points", "The exposures of a gas detector follow from its method; they are not chosen point by point.", field="points"
-        )
+    if not get_method(setup.method).traits.has_points:
+        raise Fault("no_points", "What is read follows from the method here; it is not chosen point by point.", field="points")
     chosen = tuple(read_points(points)) or setup.points_percent
     times = parse_typed(cycles, name="Cycles", field="cycles").value if cycles.strip() else setup.cycles
     if times not in (1, 2, 3):
@@ -143,6 +142,8 @@ def _without_claims(event: NewEvent) -> NewEvent:
         payload |= describe_signal(str(payload.get("signal") or ""), str(payload.get("quantity") or ""))
     elif event.type == "gas_assigned":
         payload = gas_snapshot(payload)
+    elif event.type == "standard_assigned":
+        payload = {k: event.payload.get(k) for k in ("role", "code", "reason")}
     elif event.type == "hold_handed_over":
         payload |= {"to_name": receiver_name(str(payload.get("to") or ""))}
     return NewEvent(event.id, event.type, payload, event.device_at)
@@ -195,6 +196,9 @@ def _admit_one(actor: Person, state: RunState, event: NewEvent, now: datetime) -
     payload = dict(event.payload)
     if event.type == "reference_assigned" and "reference" not in payload:
         payload["reference"] = snapshot(str(payload.get("code", "")))
+    if event.type == "standard_assigned":
+        need = method.standards.of(state.setup, str(payload.get("role", "")))
+        payload["item"] = item_named(need.kind if need else "", str(payload.get("code") or ""), timezone.localdate(now))
     if event.type == "hold_placed":
         payload["others"] = group_on_hold(state.setup.instrument.tag)
     full = admit(state, method, event.type, payload=payload, now=now)

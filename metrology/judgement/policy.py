@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass, fields, replace
 from typing import Any
 
@@ -105,13 +105,13 @@ class Policy:
 
 @dataclass(frozen=True)
 class PolicyField:
-    """How one policy is asked in a form. for_gas: None counts for all work, True for gas detectors only, False for all others."""
+    """How one policy is asked in a form. group: of methods for which it counts, as their traits say; empty for all work."""
 
     name: str
     label: str
     unit: str = ""
     hint: str = ""
-    for_gas: bool | None = None
+    group: str = ""
 
 
 POLICY_FIELDS: tuple[PolicyField, ...] = (
@@ -121,35 +121,35 @@ POLICY_FIELDS: tuple[PolicyField, ...] = (
     PolicyField("adjust_limit_percent", "Adjust limit", "% of tolerance"),
     PolicyField("aim_percent", "Adjust aim", "% of tolerance"),
     PolicyField("max_passes", "Adjust passes at most"),
-    PolicyField("minimum_tur", "Least test uncertainty ratio", for_gas=False),
-    PolicyField("settle_window_s", "Settle window", "s", for_gas=False),
+    PolicyField("minimum_tur", "Least test uncertainty ratio", group="curve"),
+    PolicyField("settle_window_s", "Settle window", "s", group="curve"),
     PolicyField("settle_percent", "Settled within", "% of tolerance"),
-    PolicyField("settle_limit_s", "Unstable after", "s", for_gas=False),
-    PolicyField("decides", "What decides", for_gas=True),
-    PolicyField("zero_gas", "Zero gas", for_gas=True),
-    PolicyField("proof", "Proof after a calibration", for_gas=True),
-    PolicyField("forced", "Forced acceptance", for_gas=True),
-    PolicyField("bump_percent", "Tolerance of a bump", "% of applied", for_gas=True),
-    PolicyField("span_low_percent", "Span gas from", "% of range", for_gas=True),
-    PolicyField("span_high_percent", "Span gas to", "% of range", for_gas=True),
-    PolicyField("balance_oxygen", "Oxygen in the balance, at least", "% vol", "For catalytic sensors", for_gas=True),
-    PolicyField("acceptance_percent", "Adjustable within", "% of span", for_gas=True),
-    PolicyField("response_percent", "No response below", "% of what was to come", for_gas=True),
-    PolicyField("zero_window_s", "Zero window", "s", for_gas=True),
-    PolicyField("span_window_s", "Span window", "s", for_gas=True),
-    PolicyField("give_up_s", "Given up after", "s", for_gas=True),
-    PolicyField("purge_percent", "Purged below", "% of range", for_gas=True),
-    PolicyField("countdown_s", "Countdown after purging", "s", for_gas=True),
-    PolicyField("air_percent", "Oxygen of air", "% vol", for_gas=True),
-    PolicyField("inhibit_band_ma", "Inhibit current within", "mA", for_gas=True),
-    PolicyField("reference_v_percent", "Reference voltage within", "%", for_gas=True),
-    PolicyField("spare_percent", "Litres to spare", "%", for_gas=True),
+    PolicyField("settle_limit_s", "Unstable after", "s", group="curve"),
+    PolicyField("decides", "What decides", group="gas"),
+    PolicyField("zero_gas", "Zero gas", group="gas"),
+    PolicyField("proof", "Proof after a calibration", group="gas"),
+    PolicyField("forced", "Forced acceptance", group="gas"),
+    PolicyField("bump_percent", "Tolerance of a bump", "% of applied", group="gas"),
+    PolicyField("span_low_percent", "Span gas from", "% of range", group="gas"),
+    PolicyField("span_high_percent", "Span gas to", "% of range", group="gas"),
+    PolicyField("balance_oxygen", "Oxygen in the balance, at least", "% vol", "For catalytic sensors", group="gas"),
+    PolicyField("acceptance_percent", "Adjustable within", "% of span", group="gas"),
+    PolicyField("response_percent", "No response below", "% of what was to come", group="gas"),
+    PolicyField("zero_window_s", "Zero window", "s", group="gas"),
+    PolicyField("span_window_s", "Span window", "s", group="gas"),
+    PolicyField("give_up_s", "Given up after", "s", group="gas"),
+    PolicyField("purge_percent", "Purged below", "% of range", group="gas"),
+    PolicyField("countdown_s", "Countdown after purging", "s", group="gas"),
+    PolicyField("air_percent", "Oxygen of air", "% vol", group="gas"),
+    PolicyField("inhibit_band_ma", "Inhibit current within", "mA", group="gas"),
+    PolicyField("reference_v_percent", "Reference voltage within", "%", group="gas"),
+    PolicyField("spare_percent", "Litres to spare", "%", group="gas"),
     PolicyField("least_results", "Results before an interval grows"),
     PolicyField("extend_factor", "Interval grows by", hint="1.25 is a quarter longer"),
     PolicyField("shorten_factor", "After a fail, times"),
     PolicyField("longest_factor", "Longest interval, times the register's"),
     PolicyField("reliability", "Reliability wanted of the drift rule", hint="0.95"),
-    PolicyField("life_end_percent", "Sensor replaced at", "% of new", for_gas=True),
+    PolicyField("life_end_percent", "Sensor replaced at", "% of new", group="gas"),
 )
 RANGES: tuple[tuple[str, float, float, str], ...] = (
     ("adjust_limit_percent", 1, 100, "%"),
@@ -216,8 +216,8 @@ def check_policy(policy: Policy) -> Policy:
     return policy
 
 
-def describe_policy(policy: Policy, *, for_gas: bool = False) -> tuple[str, ...]:
-    """The policies as sentences for the record; those of gas detectors where they count."""
+def describe_policy(policy: Policy, *, groups: Collection[str] = ()) -> tuple[str, ...]:
+    """The policies as sentences for the record; those of a group where it counts."""
     limit = f" of {policy.adjust_limit_percent:g} % of tolerance" if policy.adjust_when == "past-limit" else ""
     rule = RULES[policy.pass_rule] + (f", risk at most {100 * policy.max_risk:g} %" if policy.pass_rule == "probability" else "")
     return (
@@ -229,7 +229,7 @@ def describe_policy(policy: Policy, *, for_gas: bool = False) -> tuple[str, ...]
         f"unstable after {policy.settle_limit_s:g} s.",
         f"Intervals: longer by {policy.extend_factor:g} after {policy.least_results} results, times {policy.shorten_factor:g} after a fail, "
         f"at most {policy.longest_factor:g} times the register's; drift at {100 * policy.reliability:g} % reliability.",
-        *(_gas_policy(policy) if for_gas else ()),
+        *(_gas_policy(policy) if "gas" in groups else ()),
     )
 
 

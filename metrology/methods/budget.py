@@ -8,8 +8,9 @@ from collections.abc import Mapping, Sequence
 
 from metrology.judgement.reference import ReferenceStandard
 from metrology.judgement.uncertainty import Component
-from metrology.methods.base import RawReading, Slot
+from metrology.methods.fragments import sensor_of
 from metrology.methods.setup import RunSetup
+from metrology.methods.slots import RawReading, Slot
 from metrology.quantities.temperature import sensor_signal
 from metrology.quantities.transfer import ideal_output
 from metrology.quantities.typed import parse_typed
@@ -31,7 +32,7 @@ def through(setup: RunSetup, value: float, width: float) -> float:
 
 def signal_at(setup: RunSetup, t90_c: float) -> float:
     """The sensor's own signal at a temperature, ohm or mV."""
-    d = setup.instrument.details
+    d = sensor_of(setup)
     return sensor_signal(d.sensor, t90_c, r0=d.r0)
 
 
@@ -109,17 +110,15 @@ def repeatability_of(slots: Sequence[Slot], errors: Sequence[float]) -> dict[tup
     return out
 
 
-def output_budget(
-    setup: RunSetup, applied: float, reading: RawReading, references: Mapping[str, ReferenceStandard], spread: tuple[float, int] | None
-) -> tuple[Component, ...]:
+def output_budget(setup: RunSetup, applied: float, reading: RawReading, spread: tuple[float, int] | None) -> tuple[Component, ...]:
     """The components for an instrument with an input reference and an output meter; empty without references."""
-    i = setup.instrument
+    i, d, references = setup.instrument, sensor_of(setup), reading.references
     if not references:
         return ()
     b = Budget(setup, applied, reading)
     source, meter = references.get("applied"), references.get("indicated")
-    if source and i.details.sensor:
-        b.source(source, at=signal_at(setup, applied), unit=i.details.sensor_unit, per=per_signal(setup, applied))
+    if source and d.sensor:
+        b.source(source, at=signal_at(setup, applied), unit=d.sensor_unit, per=per_signal(setup, applied))
     elif source:
         b.source(source, at=applied, unit=i.unit)
     if meter:

@@ -6,12 +6,11 @@ import math
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from metrology.methods.gas_plan import exposure_minutes
 from metrology.methods.setup import RunSetup
 from metrology.methods.steps import Step
 
 if TYPE_CHECKING:
-    from metrology.methods.base import Method
+    from metrology.methods.method import Method
 
 LONG_WAIT_MIN = 8.0  # a shorter timer is waited for on the spot
 EACH_STEP_MIN = 1.5  # a step read, done and confirmed
@@ -47,10 +46,10 @@ def effort_of(method: Method, setup: RunSetup, *, attention_min: int = 0) -> Eff
             tasks.append(spent)
             waits.append(math.ceil(step.minutes))
             spent = 0.0
-        elif step.kind == "readings" and _soaks(setup):
+        elif step.kind == "readings" and method.watching.dwell_s(setup) / 60 >= LONG_WAIT_MIN:
             for _ in method.plan(setup, step.key):
                 tasks.append(spent)
-                waits.append(math.ceil(setup.instrument.details.dwell_min))
+                waits.append(math.ceil(method.watching.dwell_s(setup) / 60))
                 spent = EACH_READING_MIN
         else:
             spent += _minutes(method, setup, step)
@@ -65,11 +64,6 @@ def _whole(tasks: list[float], waits: list[int], hold_from: int, attention_min: 
     return Effort(tuple(max(1, round(t * factor)) for t in tasks), tuple(waits), hold_from)
 
 
-def _soaks(setup: RunSetup) -> bool:
-    """Whether each point soaks for so long that somebody works elsewhere meanwhile."""
-    return setup.method == "temp-sensor" and setup.instrument.details.dwell_min >= LONG_WAIT_MIN
-
-
 def effort_on_paper(attention_min: int = 0, *, warm_up_min: float = 0.0) -> Effort:
     """The effort of a method that is done on paper: switched on, left to warm up where that takes long, then worked on under the hold."""
     if warm_up_min >= LONG_WAIT_MIN:
@@ -82,13 +76,4 @@ def _minutes(method: Method, setup: RunSetup, step: Step) -> float:
         return step.minutes
     if step.kind != "readings":
         return EACH_STEP_MIN
-    total = 0.0
-    for slot in method.plan(setup, step.key):
-        kind = slot.extra.get("exposure")
-        if kind:
-            total += exposure_minutes(setup, str(kind))
-        elif setup.method == "temp-sensor":
-            total += setup.instrument.details.dwell_min + EACH_READING_MIN
-        else:
-            total += EACH_READING_MIN
-    return total
+    return sum(method.minutes(setup, slot) for slot in method.plan(setup, step.key))

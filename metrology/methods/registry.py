@@ -1,41 +1,46 @@
-"""The methods there are, by key and revision."""
+"""The methods there are, found in the catalogue: one module a method, each with its METHOD."""
 
 from __future__ import annotations
 
-from metrology.faults import Fault
-from metrology.methods.base import Method
-from metrology.methods.gas_methods import GAS_METHODS
-from metrology.methods.level_displacer import LevelDisplacer
-from metrology.methods.loop_check import LoopCheck
-from metrology.methods.temp_sensor import TempSensor
-from metrology.methods.tx_configure import TxConfigure
-from metrology.methods.tx_multipoint import TxMultipoint
+import importlib
+import pkgutil
 
-METHODS: dict[str, Method] = {m.key: m for m in (TxMultipoint(), TxConfigure(), LevelDisplacer(), TempSensor(), LoopCheck(), *GAS_METHODS)}
+from metrology.faults import Fault
+from metrology.methods import catalogue
+from metrology.methods.catalogue.planned import PLANNED
+from metrology.methods.method import Method
+from metrology.methods.settings import SettingField, Settings, setting_fields
+
+
+def _find() -> dict[str, Method]:
+    found: dict[str, Method] = {}
+    for module in pkgutil.iter_modules(catalogue.__path__):
+        made = getattr(importlib.import_module(f"{catalogue.__name__}.{module.name}"), "METHOD", None)
+        if isinstance(made, Method):
+            found[made.key] = made
+    return dict(sorted(found.items(), key=lambda row: (FAMILY_ORDER.get(row[1].traits.family, 9), row[1].title)))
+
+
+FAMILIES = {
+    "transmitter": "Transmitter",
+    "temperature sensor": "Temperature sensor",
+    "gas detector": "Gas detector",
+    "analyzer": "Analyzer",
+    "flow meter": "Flow meter",
+    "weighing": "Weighing",
+}
+FAMILY_ORDER = {family: n for n, family in enumerate(FAMILIES)}
+METHODS: dict[str, Method] = _find()
 
 # The whole catalogue by name; those without an entry in METHODS are in the register but cannot be run yet.
-CATALOGUE = {
-    "tx-multipoint": "Transmitter, multi-point check",
-    "tx-configure": "Smart transmitter: range, trim, damping",
-    "level-displacer": "Displacer level transmitter",
-    "temp-sensor": "Temperature sensor in a block or bath",
-    "loop-check": "Loop check",
-    "gas-bump": "Gas detector, function check",
-    "gas-zero-span": "Gas detector, zero and span",
-    "gas-multichannel": "Gas detector head with several channels",
-    "gas-ir-zero": "Optical gas detector, zero",
-    "gas-oxygen": "Oxygen depletion detector",
-    "gas-portable": "Portable gas instrument",
-    "an-multigas": "Extractive multi-component analyzer",
-    "an-trace-o2": "Trace oxygen analyzer",
-    "an-ph": "pH, two buffers",
-    "an-duplicate-blank": "Injected-sample analyzer",
-    "flow-coriolis-zero": "Coriolis flow meter, zero",
-    "flow-mag-verify": "Magnetic flow meter, verification",
-    "weigh-vessel": "Vessel on load cells",
-    "weigh-indicator": "Weighing indicator",
-    "weigh-belt": "Belt weigher",
-}
+CATALOGUE: dict[str, str] = {k: m.title for k, m in METHODS.items()} | {k: title for k, title, _ in PLANNED if k not in METHODS}
+FAMILY_OF: dict[str, str] = {k: family for k, _, family in PLANNED} | {k: m.traits.family for k, m in METHODS.items()}
+
+
+def usual_method(family: str) -> str:
+    """The method an instrument of a family has where nothing else is said."""
+    mine = [k for k in CATALOGUE if FAMILY_OF[k] == family]
+    return next((k for k in mine if k in METHODS and METHODS[k].traits.is_usual), mine[0] if mine else next(iter(CATALOGUE)))
 
 
 def get_method(key: str) -> Method:
@@ -47,3 +52,32 @@ def get_method(key: str) -> Method:
             "method_not_ready", f"The method '{CATALOGUE[key]}' can't be run here yet. Use the site's paper procedure.", field="method"
         )
     raise Fault("unknown_method", f"There is no method '{key}'.", field="method")
+
+
+def settings_of(key: str) -> type[Settings]:
+    """The settings of a method; nothing for one that is not here."""
+    return METHODS[key].settings if key in METHODS else Settings
+
+
+def all_settings() -> dict[str, tuple[SettingField, tuple[str, ...]]]:
+    """Every setting that any method asks, by name, with the methods that ask it. One name is asked in one way."""
+    out: dict[str, tuple[SettingField, tuple[str, ...]]] = {}
+    for key, method in METHODS.items():
+        for f in setting_fields(method.settings):
+            known = out.get(f.name)
+            out[f.name] = (known[0] if known else f, (*(known[1] if known else ()), key))
+    return out
+
+
+def register(method: Method) -> None:
+    """Take in a method from elsewhere, as tests do."""
+    METHODS[method.key] = method
+    CATALOGUE[method.key] = method.title
+    FAMILY_OF[method.key] = method.traits.family
+
+
+def forget(key: str) -> None:
+    """Let a method go that was taken in."""
+    METHODS.pop(key, None)
+    CATALOGUE.pop(key, None)
+    FAMILY_OF.pop(key, None)

@@ -10,7 +10,7 @@ from typing import Any
 from metrology.faults import Fault, require_range
 from metrology.judgement.policy import Policy, resolve_policy
 from metrology.judgement.tolerance import Term, Tolerance, describe
-from metrology.methods.details import Details, details_payload
+from metrology.methods.settings import Settings, load_settings
 from metrology.quantities.transfer import Transfer, require_output, require_span
 from metrology.quantities.typed import same_unit
 
@@ -40,7 +40,7 @@ class InstrumentSetup:
     feeds: str = ""
     voting_group: str = ""
     zone: str = ""
-    details: Details = field(default_factory=Details)
+    details: Settings = field(default_factory=Settings)  # what its method asks beyond the range
 
     def __post_init__(self) -> None:
         require_span(self.lrv, self.urv)
@@ -59,10 +59,23 @@ class InstrumentSetup:
 
 
 @dataclass(frozen=True)
+class Past:
+    """A followed result of an earlier run. on: ISO date; phase: as found or as left; life: of the worn part it was measured on."""
+
+    name: str
+    on: str
+    value: float
+    unit: str
+    phase: str
+    life: str = ""
+
+
+@dataclass(frozen=True)
 class RunSetup:
-    """Method, instrument, test points in percent of input span, cycles, policies.
+    """Method, instrument, test points in percent of input span (none where a method goes by other things), cycles, policies.
 
     entered: what was entered in the run's steps and changes how it goes on, such as a cold junction, as (name, text).
+    history: results of earlier runs that are followed, oldest first, as they stood when this one was started.
     """
 
     method: str
@@ -72,9 +85,11 @@ class RunSetup:
     cycles: int = 1
     policy: Policy = field(default_factory=Policy)
     entered: tuple[tuple[str, str], ...] = ()
+    history: tuple[Past, ...] = ()
 
     def __post_init__(self) -> None:
-        check_points(self.points_percent)
+        if self.points_percent:
+            check_points(self.points_percent)
         if self.cycles not in (1, 2, 3):
             raise Fault("out_of_range", f"cycles is {self.cycles}; accepted is 1 to 3.", field="cycles")
 
@@ -82,6 +97,10 @@ class RunSetup:
         """A number entered in a step, or the default."""
         text = dict(self.entered).get(name, "")
         return float(text) if text else default
+
+    def past(self, name: str, *, phase: str = "", life: str = "") -> tuple[Past, ...]:
+        """Earlier results of a name, oldest first; of one phase, or of one life, where asked."""
+        return tuple(p for p in self.history if p.name == name and phase in ("", p.phase) and (not life or p.life == life))
 
     def with_entered(self, values: Mapping[str, str]) -> RunSetup:
         """The setup with more values entered; a later one of the same name counts."""
@@ -102,11 +121,13 @@ def setup_payload(setup: RunSetup) -> dict[str, Any]:
     """The setup as plain data for the first event of a run."""
     data = asdict(setup)
     del data["entered"]  # that is in the events that follow
+    if not setup.history:
+        del data["history"]
     return data
 
 
-def setup_from(payload: Mapping[str, Any]) -> RunSetup:
-    """The setup back from the first event; raises a Fault when it does not hold together."""
+def setup_from(payload: Mapping[str, Any], settings: type[Settings]) -> RunSetup:
+    """The setup back from the first event, its details in the method's own settings; raises a Fault when it does not hold together."""
     i = dict(payload["instrument"])
     t, tol, details = i.pop("transfer"), i.pop("tolerance"), i.pop("details", {})
     return RunSetup(
@@ -116,9 +137,10 @@ def setup_from(payload: Mapping[str, Any]) -> RunSetup:
             **i,
             transfer=Transfer(t["kind"], t["cutoff_percent"], tuple((a, b) for a, b in t["table"])),
             tolerance=Tolerance(tuple(Term(**term) for term in tol["terms"]), tol["combine"], tol["division"]),
-            details=details_payload(details),
+            details=load_settings(settings, details),
         ),
         points_percent=tuple(payload["points_percent"]),
         cycles=payload["cycles"],
         policy=resolve_policy(payload["policy"]),
+        history=tuple(Past(**past) for past in payload.get("history", ())),
     )

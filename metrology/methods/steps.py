@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 PHASES = ("prepare", "make safe", "as found", "judge", "adjust", "as left", "restore", "sign")
+CHOSEN = ("reference", "gas", "item")  # kinds of field that name what stands for the truth
 KINDS = (
     "confirm",
     "hold",
@@ -26,7 +27,7 @@ KINDS = (
 class Field:
     """Something asked for in a step.
 
-    kind: text, long, number, choice, identity (must equal `expected`), reference (a standard for `role`), gas (a bottle).
+    kind: text, long, number, choice, identity (must equal `expected`), reference (a standard for `role`), gas (a bottle), item (of another kind of kit).
     why: what a number outside its limits means, told with the refusal.
     """
 

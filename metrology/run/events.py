@@ -21,6 +21,8 @@ TYPES = (
     "gas_assigned",
     "pair_moved",
     "reference_assigned",
+    "standard_assigned",
+    "step_reopened",
     "source_chosen",
     "parameters_captured",
     "device_acted",

@@ -1,42 +1,49 @@
-"""The evidence of a run: readings with errors and verdicts, statistics, signatures, and what to plot."""
+"""The evidence of a run: readings with errors and verdicts, criteria, statistics, signatures, and what to plot."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Any
 
 from metrology.judgement.decision import RULES
-from metrology.methods.base import Judged, Method, Quantity, SetResult, Slot
+from metrology.methods.method import Columns, Method
+from metrology.methods.outcome import Criterion, Judged, Outcome
+from metrology.methods.setup import RunSetup
+from metrology.methods.slots import Quantity, Slot
 from metrology.methods.steps import Step
 from metrology.quantities.words import decimals_for, iso, number, percent, ratio, signed
-from metrology.run.progress import evaluate_set, raw_readings
+from metrology.run.progress import evaluate_set
+from metrology.run.raw import raw_readings, slot_of
 from metrology.run.readings import slip_in
 from metrology.run.state import Reading, RunState
-from metrology.run.view_types import BudgetData, CorridorPoint, Named, RowData, SetData
+from metrology.run.view_types import BudgetData, ColumnData, CorridorPoint, CriterionData, Named, RowData, SetData, Tick
 
 
-def reading_rows(state: RunState, method: Method, step_key: str, *, result: SetResult) -> list[RowData]:
+def reading_rows(state: RunState, method: Method, step_key: str, *, result: Outcome) -> list[RowData]:
     """All readings of a step in the order taken, struck ones with their reason; `result` judges those that count."""
     by_slot = {j.slot.index: j for j in result.judged}
-    plan = method.plan(state.setup, step_key)
     rows: list[RowData] = []
     for r in state.readings:
         if r.step != step_key:
             continue
-        slot = plan[r.slot]
-        row = _plain_row(r, slot, _read(method, state, slot).unit)
+        slot = slot_of(state, method, r)
+        then = replace(state.setup, entered=r.entered)
+        q = _read(method, then, slot)
+        row = _plain_row(r, slot, q.unit, method.trial.columns(then))
+        row["standards"] = [told for told in (standard_words(state, event) for event in r.standards.values()) if told]
         if not r.is_struck:
-            _add_judgement(row, method, state, by_slot[r.slot], r)
+            _add_judgement(row, method, then, by_slot[r.slot], r, q)
         rows.append(row)
     return rows
 
 
-def _plain_row(r: Reading, slot: Slot, unit: str) -> RowData:
+def _plain_row(r: Reading, slot: Slot, unit: str, told: Columns) -> RowData:
     return {
         "number": r.slot + 1,
         "direction": slot.direction,
         "cycle": slot.cycle,
-        "percent": f"{slot.percent:g} %",
+        "percent": f"{slot.percent:g} %" if told.by_percent else "",
         "id": r.id,
         "applied": r.applied,
         "indicated": r.indicated,
@@ -65,12 +72,20 @@ def _plain_row(r: Reading, slot: Slot, unit: str) -> RowData:
         "simulated": r.extra.get("simulated") or r.extra.get("load"),
         "captured": [{"quantity": name, "says": captured_words(told)} for name, told in (r.extra.get("captured") or {}).items()],
         "budget": None,
+        "standards": [],
     }
 
 
-def _read(method: Method, state: RunState, slot: Slot) -> Quantity:
+def _read(method: Method, setup: RunSetup, slot: Slot) -> Quantity:
     """What is read at a slot."""
-    return next(q for q in method.quantities(state.setup, slot) if q.name == "indicated")
+    return next(q for q in method.trial.asks(setup, slot) if q.name == "indicated")
+
+
+def standard_words(state: RunState, event: str) -> str:
+    """What an event assigned, by its code."""
+    p = state.assigned.get(event, {})
+    held = p.get("reference") or p.get("bottle") or p.get("item") or {}
+    return str(held.get("code", ""))
 
 
 def captured_words(told: Mapping[str, Any]) -> str:
@@ -85,30 +100,43 @@ def captured_words(told: Mapping[str, Any]) -> str:
     return f"{text}, peak {told['peak']:.{digits}f} {unit}."
 
 
-def _add_judgement(row: RowData, method: Method, state: RunState, j: Judged, r: Reading) -> None:
-    i = state.setup.instrument
+def _add_judgement(row: RowData, method: Method, setup: RunSetup, j: Judged, r: Reading, q: Quantity) -> None:
+    i = setup.instrument
     d = j.decision
-    row["ideal"] = number(method.shown_ideal(state.setup, j.slot, j.point.applied), _read(method, state, j.slot).decimals)
-    row["error"] = percent(j.point.error_percent)
+    row["ideal"] = number(method.trial.shown_ideal(setup, j.slot, j.point.applied), q.decimals)
+    told = method.trial.columns(setup)
+    row["error"] = in_words(told, j.point.error_percent, sign=True)
     row["error_unit"] = f"{signed(j.error.unit, decimals_for(i.urv - i.lrv))} {i.unit}"
-    row["tolerance"] = f"±{number(j.tolerance, 2 if j.tolerance >= 0.1 else 3)} %"
-    row["u"] = f"{number(j.uncertainty.expanded, 3)} %" if j.uncertainty else None
+    row["tolerance"] = f"±{in_words(told, j.tolerance)}" if told.decimals is not None else f"±{_plain_percent(j.tolerance)}"
+    row["u"] = in_words(told, j.uncertainty.expanded) if j.uncertainty else None
     row["tur"] = ratio(d.tur) if j.uncertainty else None
     row["verdict"] = d.verdict
     row["is_too_close"] = d.is_too_close
-    row["says"] = _says(j, state.setup.policy.pass_rule)
-    row["slip"] = slip_in(method, state, j.slot, ideal=j.point.ideal, indicated=r.indicated, tolerance=j.tolerance)
+    row["says"] = _says(j, setup.policy.pass_rule, told)
+    row["slip"] = slip_in(setup, q, ideal=j.point.ideal, indicated=r.indicated, tolerance=j.tolerance)
     if j.sensor_percent is not None and j.output_percent is not None:
         row["split"] = f"sensor {percent(j.sensor_percent)}, output {percent(j.output_percent)}"
-    row["budget"] = _budget_of(j)
+    row["budget"] = _budget_of(j, told)
     row["x"] = round(j.slot.percent, 4)
-    row["y"] = round(j.point.error_percent, 6)
+    row["y"] = round(j.point.error_percent * told.per_percent, 6)
 
 
-def _says(j: Judged, rule: str) -> str:
+def in_words(told: Columns, value: float, *, sign: bool = False) -> str:
+    """A share of span as the trial tells it: in percent, or in a unit of its own."""
+    if told.decimals is None:
+        return percent(value) if sign else f"{number(value, 3)} %"
+    amount = value * told.per_percent
+    return f"{signed(amount, told.decimals) if sign else number(amount, told.decimals)} {told.unit}".strip()
+
+
+def _plain_percent(value: float) -> str:
+    return f"{number(value, 2 if value >= 0.1 else 3)} %"
+
+
+def _says(j: Judged, rule: str, told: Columns) -> str:
     """Why the verdict is what it is, in a sentence with the figures of this reading."""
-    d, size = j.decision, f"{number(abs(j.point.error_percent), 3)} %"
-    limit, tolerance = f"{number(d.acceptance_limit, 3)} %", f"{number(j.tolerance, 3)} %"
+    d, size = j.decision, in_words(told, abs(j.point.error_percent))
+    limit, tolerance = in_words(told, d.acceptance_limit), in_words(told, j.tolerance)
     if d.verdict == "fail":
         return f"{size} is outside the tolerance of {tolerance}."
     if d.verdict == "marginal":
@@ -118,10 +146,11 @@ def _says(j: Judged, rule: str) -> str:
 
 
 def corridor(state: RunState, method: Method, step_key: str) -> list[CorridorPoint]:
-    """The tolerance and adjust limit over the points, in percent of output span, for the plot."""
+    """The tolerance and adjust limit over the points, in what errors are told in, for the plot."""
     rows: dict[float, CorridorPoint] = {}
-    for slot in method.plan(state.setup, step_key):
-        t = method.tolerance_at(state.setup, slot)
+    scale = method.trial.columns(state.setup).per_percent
+    for slot in method.trial.plan(state.setup, step_key, raw_readings(state, method, step_key)).slots:
+        t = method.trial.tolerance_at(state.setup, slot) * scale
         rows[slot.percent] = {"x": slot.percent, "tolerance": t, "adjust_limit": t * state.setup.policy.adjust_limit_percent / 100}
     return [rows[x] for x in sorted(rows)]
 
@@ -129,9 +158,10 @@ def corridor(state: RunState, method: Method, step_key: str) -> list[CorridorPoi
 def set_evidence(state: RunState, method: Method, step: Step, *, is_final: bool) -> SetData:
     """One set: rows, verdict, statistics, signatures and the corridor."""
     result = evaluate_set(state, method, step.key)
-    i = state.setup.instrument
+    told = method.trial.columns(state.setup)
     rows = reading_rows(state, method, step.key, result=result)
     units = {r["unit"] for r in rows}
+    read_unit = units.pop() if len(units) == 1 else ""
     return {
         "key": step.key,
         "title": step.title,
@@ -139,8 +169,8 @@ def set_evidence(state: RunState, method: Method, step: Step, *, is_final: bool)
         "is_final": is_final,
         "is_complete": result.is_complete,
         "rows": rows,
-        "verdict": result.verdict if result.judged else None,
-        "share": f"{100 * result.share:.0f} % of tolerance" if result.judged else None,
+        "verdict": result.verdict if result.is_judged else None,
+        "share": f"{100 * result.share:.0f} % of tolerance" if result.is_judged else None,
         "statistics": _statistics(result),
         "signatures": [
             {
@@ -153,17 +183,65 @@ def set_evidence(state: RunState, method: Method, step: Step, *, is_final: bool)
             for s in (result.signatures if result.is_complete else ())
         ],
         "corridor": corridor(state, method, step.key),
-        "budget": _budget(result),
-        "applied_unit": i.output_unit if method.applies_output else i.unit,
-        "read_unit": units.pop() if len(units) == 1 else "",
-        "findings": [
-            {"name": n, "value": v}
-            for n, v in (method.findings(state.setup, raw_readings(state, step.key), result) if result.is_complete else ())
-        ],
+        "budget": _budget(result, told),
+        "applied_unit": told.applied_unit,
+        "read_unit": read_unit,
+        "findings": [{"name": n, "value": v} for n, v in result.findings],
+        "columns": _columns(told, read_unit),
+        "plot": {"x": told.x, "y": told.y, "unit": told.unit, "ticks": _ticks(state.setup, told)},
+        "csv_error": told.csv_error,
+        "criteria": [_criterion(c) for c in result.criteria],
+        "tables": [{"title": t.title, "head": list(t.head), "rows": [list(r) for r in t.rows]} for t in result.tables],
     }
 
 
-def _statistics(result: SetResult) -> list[Named]:
+def _ticks(setup: RunSetup, told: Columns) -> list[Tick]:
+    i = setup.instrument
+    at = (0.0, 25.0, 50.0, 75.0, 100.0)
+    return [{"x": p, "label": f"{p:g}" if told.by_percent else f"{i.lrv + p / 100 * (i.urv - i.lrv):.4g}"} for p in at]
+
+
+def _columns(told: Columns, read_unit: str) -> list[ColumnData]:
+    rows = (
+        ("percent", told.place),
+        *((("direction", "Way"),) if told.has_direction else ()),
+        ("applied", f"{told.applied} {told.applied_unit}".strip()),
+        *((("ideal", f"{told.ideal} {read_unit}".strip()),) if told.ideal else ()),
+        ("indicated", f"{told.read} {read_unit}".strip()),
+        ("error", told.error),
+        ("tolerance", "Tolerance"),
+        ("u", "U"),
+        ("tur", "TUR"),
+    )
+    return [{"key": k, "label": label} for k, label in rows]
+
+
+def _criterion(c: Criterion) -> CriterionData:
+    unit = f" {c.unit}" if c.unit else ""
+    return {
+        "name": c.name,
+        "label": c.label,
+        "value": f"{number(c.value, c.decimals)}{unit}",
+        "limits": limits_words(c),
+        "u": f"{number(c.u, c.decimals)}{unit}" if c.u else "",
+        "verdict": c.verdict,
+        "says": c.says,
+    }
+
+
+def limits_words(c: Criterion) -> str:
+    """The limits of a criterion in words."""
+    unit = f" {c.unit}" if c.unit else ""
+    if c.low is None and c.high is None:
+        return ""
+    if c.low is None:
+        return f"at most {number(c.high or 0.0, c.decimals)}{unit}"
+    if c.high is None:
+        return f"at least {number(c.low, c.decimals)}{unit}"
+    return f"{number(c.low, c.decimals)} to {number(c.high, c.decimals)}{unit}"
+
+
+def _statistics(result: Outcome) -> list[Named]:
     s = result.statistics
     if s is None:
         return []
@@ -181,19 +259,26 @@ def _statistics(result: SetResult) -> list[Named]:
     return [{"name": n, "value": v} for n, v in rows if v is not None]
 
 
-def _budget(result: SetResult) -> BudgetData | None:
+def _budget(result: Outcome, told: Columns) -> BudgetData | None:
     """The uncertainty budget at the reading with the largest U."""
     with_u = [(j, j.uncertainty) for j in result.judged if j.uncertainty]
-    return _budget_of(max(with_u, key=lambda pair: pair[1].expanded)[0]) if with_u else None
+    return _budget_of(max(with_u, key=lambda pair: pair[1].expanded)[0], told) if with_u else None
 
 
-def _budget_of(j: Judged) -> BudgetData | None:
+def where_words(slot: Slot, told: Columns) -> str:
+    """The place of a reading in words."""
+    if not told.by_percent:
+        return slot.channel
+    return f"{slot.percent:g} % {slot.direction}" + (f", {slot.channel}" if slot.channel else "")
+
+
+def _budget_of(j: Judged, told: Columns) -> BudgetData | None:
     """The components behind the U of one reading, with what they lead to."""
     u = j.uncertainty
     if u is None:
         return None
     return {
-        "at": f"{j.slot.percent:g} % {j.slot.direction}" + (f", {j.slot.channel}" if j.slot.channel else ""),
+        "at": where_words(j.slot, told),
         "k": number(u.k, 2),
         "expanded": f"{number(u.expanded, 4)} %",
         "combined": f"{number(u.combined, 4)} %",

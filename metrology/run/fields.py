@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from metrology.faults import Fault
-from metrology.methods.steps import Field
+from metrology.methods.steps import CHOSEN, Field
 from metrology.quantities.typed import parse_typed
 
 MAX_TEXT = 2000
@@ -29,7 +29,7 @@ def check_fields(fields: tuple[Field, ...], raw: Any, faults: list[Fault]) -> di
     values: dict[str, str] = {}
     for field in fields:
         text = str(given.get(field.name, "") or "").strip()
-        if field.kind in ("reference", "gas"):
+        if field.kind in CHOSEN:
             continue
         try:
             values[field.name] = _check_field(field, text)

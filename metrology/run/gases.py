@@ -9,9 +9,8 @@ from typing import Any
 
 from metrology.faults import Fault
 from metrology.judgement.gas_kit import AMBIENT, REFUSE, Bottle, BottleGas, Fitting, GasNeed, KitVerdict, judge_kit
-from metrology.methods.base import Method, RawReading
-from metrology.methods.gas import t90_of
-from metrology.methods.gas_plan import litres_of
+from metrology.methods.method import Method
+from metrology.run.assigning import find_need as need_in
 from metrology.run.fields import text_of
 from metrology.run.state import RunState
 
@@ -43,10 +42,8 @@ def judge_for(state: RunState, need: GasNeed, payload: Mapping[str, Any], *, tod
 
 def find_need(state: RunState, method: Method, role: str) -> GasNeed:
     """The need of a role; a Fault when the run has none."""
-    found = next((n for n in method.gas_needs(state.setup) if n.role == role), None)
-    if found is None:
-        raise Fault("unknown_role", f"'{role}' is not a gas of this run.", field="role")
-    return found
+    need: GasNeed = need_in(state, method, role, "gas").detail
+    return need
 
 
 def admit_gas(state: RunState, method: Method, payload: Mapping[str, Any], *, today: date) -> dict[str, Any]:
@@ -81,55 +78,3 @@ def admit_gas(state: RunState, method: Method, payload: Mapping[str, Any], *, to
             **({"peers": peers} if peers else {}),
         },
     }
-
-
-def litres_used(state: RunState) -> dict[str, float]:
-    """Litres of each bottle that this run's exposures used, struck ones too."""
-    out: dict[str, float] = {}
-    for r in state.readings:
-        code = r.extra.get("bottle")
-        if code and code != AMBIENT:
-            used = litres_of(state.setup, str(r.extra["exposure"]), r.extra.get("captured"))
-            out[str(code)] = out.get(str(code), 0.0) + used
-    for adjustment in state.adjustments:
-        kind = "zero" if adjustment.screw.endswith("zero") else "span"
-        name = adjustment.screw.rpartition(" ")[0]
-        gas = state.gases.get("air" if adjustment.screw == "air" else kind if kind == "zero" or not name else f"span:{name}")
-        if gas and gas["bottle"]["code"] != AMBIENT:
-            code = str(gas["bottle"]["code"])
-            out[code] = out.get(code, 0.0) + litres_of(state.setup, kind, None)
-    return out
-
-
-def exposures_of(state: RunState, method: Method) -> list[dict[str, Any]]:
-    """Each exposure to span gas or air that counts: ratio, T90, signal, sensitivity, dose and hours, and the sensor's life."""
-    out: list[dict[str, Any]] = []
-    new_serials = [str(c.values["new_serial"]) for c in state.confirmations.values() if c.values.get("new_serial")]
-    old_life = state.setup.instrument.details.detector.sensor_serial or "first"
-    exchanged_at = max((c.at for c in state.confirmations.values() if c.values.get("new_serial")), default=None)
-    for r in state.readings:
-        kind = str(r.extra.get("exposure", ""))
-        if r.is_struck or kind in ("", "zero", "background"):
-            continue
-        slot = method.plan(state.setup, r.step)[r.slot]
-        raw = RawReading(r.slot, r.applied, r.indicated, r.extra)
-        applied = float(r.applied)
-        signal = float(r.extra["signal"]) if r.extra.get("signal") else None
-        minutes = litres_of(state.setup, kind, r.extra.get("captured")) / state.setup.instrument.details.detector.flow_l_min
-        is_new = exchanged_at is not None and r.at > exchanged_at
-        out.append(
-            {
-                "channel": slot.channel,
-                "phase": "as found" if r.step.startswith("as_found") else "as left",
-                "at": r.at,
-                "bottle": str(r.extra.get("bottle", "")),
-                "ratio": float(r.indicated) / slot.ideal if slot.ideal else None,
-                "t90_s": t90_of(raw),
-                "signal": signal,
-                "sensitivity": signal / applied if signal is not None and applied else None,
-                "dose": applied * minutes / 60.0,
-                "hours": minutes / 60.0,
-                "life": new_serials[-1] if is_new and new_serials else old_life,
-            }
-        )
-    return out

@@ -19,6 +19,8 @@ _WORDS: dict[str, Callable[[Mapping[str, Any]], str]] = {
     "gas_assigned": lambda p: f"chose gas {p['bottle']['code']} ({p['label'].lower()})" + (f": {p['reason']}" if p.get("reason") else ""),
     "pair_moved": lambda p: f"moved '{p['label']}' " + ("to the test" if p["to"] == "out" else "back"),
     "reference_assigned": lambda p: f"chose {p['reference']['code']} ({p['role']})",
+    "standard_assigned": lambda p: f"chose {p['item']['code']} ({p['label'].lower()})" + (f": {p['reason']}" if p.get("reason") else ""),
+    "step_reopened": lambda p: f"opened '{p['step'].replace('_', ' ')}' again: {p['reason']}",
     "reading_taken": lambda p: f"took reading {p['slot'] + 1} ({p['step'].replace('_', ' ')}): {p['indicated']}",
     "source_chosen": lambda p: f"reads {p['quantity']} " + (f"live from {p['label']}" if p["signal"] else "by hand"),
     "parameters_captured": lambda p: f"kept a parameter set ({p['kind']}, {p['source']})",

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 
-from metrology.judgement.reference import ReferenceStandard, reference_from
-from metrology.methods.base import Method, RawReading, SetResult, Slot
+from metrology.methods.method import Method
+from metrology.methods.outcome import Outcome
+from metrology.methods.slots import Slot
 from metrology.methods.steps import Step
+from metrology.run.done import DONE as DONE_BY_KIND
+from metrology.run.raw import raw_readings
 from metrology.run.state import RunState
 
 DONE, CURRENT, LATER, LEFT_OUT, IF_NEEDED = "done", "current", "later", "left out", "if needed"
@@ -64,41 +66,19 @@ def make_progress(state: RunState, method: Method) -> Progress:
 
 def is_done(step: Step, state: RunState, method: Method) -> bool:
     """Whether the events so far complete a step."""
-    if step.kind in ("confirm", "adjust", "condition", "compute", "compare", "checkpairs"):
-        return step.key in state.confirmations
-    if step.kind == "timer":
-        return step.key in state.timers
-    if step.kind == "hold":
-        return step.key in state.hold_steps
-    if step.kind == "readings":
-        return len(state.active_readings(step.key)) == len(method.plan(state.setup, step.key))
-    if step.kind == "judge":
-        return step.key in state.decisions
-    if step.kind == "release":
-        let_go = any(h.released_at for h in state.holds.values()) or step.key in state.confirmations
-        return let_go and not state.open_holds
-    return state.signed is not None
+    return DONE_BY_KIND[step.kind](step, state, method)
 
 
 def current_slot(state: RunState, method: Method, step_key: str) -> Slot | None:
     """The first slot of a set without a reading that counts."""
     taken = state.active_readings(step_key)
-    return next((s for s in method.plan(state.setup, step_key) if s.index not in taken), None)
+    plan = method.trial.plan(state.setup, step_key, raw_readings(state, method, step_key))
+    return next((s for s in plan.slots if s.index not in taken), None)
 
 
-def references_of(state: RunState) -> Mapping[str, ReferenceStandard]:
-    """The references in use, by role."""
-    return {role: reference_from(p["reference"]) for role, p in state.references.items()}
-
-
-def evaluate_set(state: RunState, method: Method, step_key: str) -> SetResult:
+def evaluate_set(state: RunState, method: Method, step_key: str) -> Outcome:
     """Judge the readings of one step that count."""
-    return method.evaluate(state.setup, raw_readings(state, step_key), references_of(state), step_key)
-
-
-def raw_readings(state: RunState, step_key: str) -> list[RawReading]:
-    """The readings of one step that count, as a method judges them."""
-    return [RawReading(r.slot, r.applied, r.indicated, r.extra, r.at.date()) for r in state.active_readings(step_key).values()]
+    return method.trial.judge(state.setup, raw_readings(state, method, step_key), step_key)
 
 
 def passes_of(state: RunState, step_key: str) -> list[tuple[str, str, str]]:

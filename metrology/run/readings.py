@@ -7,7 +7,9 @@ from datetime import datetime, timedelta
 from typing import Any
 
 from metrology.faults import Fault
-from metrology.methods.base import Method, Quantity, Slot
+from metrology.methods.method import Method
+from metrology.methods.setup import RunSetup
+from metrology.methods.slots import Quantity, Slot
 from metrology.methods.steps import Step
 from metrology.quantities.typed import Typed, parse_typed, suggest_slip
 from metrology.quantities.words import decimals_for, number
@@ -51,7 +53,7 @@ def admit_reading(state: RunState, method: Method, step: Step, payload: Mapping[
         raise Fault("wrong_slot", f"Point {slot.index + 1} is next and the reading was for {told}. Nothing was stored.", field="slot")
     confirmed = bool(payload.get("confirmed_unlikely"))
     texts: dict[str, str] = {}
-    for q in method.quantities(state.setup, slot):
+    for q in method.trial.asks(state.setup, slot):
         if q.is_live_only and not (payload.get("captured") or {}).get(q.name):
             continue
         typed = _typed(q, payload)
@@ -69,7 +71,9 @@ def admit_reading(state: RunState, method: Method, step: Step, payload: Mapping[
         "cycle": slot.cycle,
         "direction": slot.direction,
         "nominal": number(slot.nominal, decimals_for(i.urv - i.lrv)),
-        **method.complete(state.setup, slot, texts),
+        "point": {"percent": slot.percent, "nominal": slot.nominal, "ideal": slot.ideal, "extra": dict(slot.extra)},
+        "standards": standards_at(state, method, slot),
+        **method.trial.record(state.setup, slot, texts),
         **({"channel": slot.channel} if slot.channel else {}),
         **slot.extra,
         "source": "live" if captured else "paper" if on_paper else "typed",
@@ -77,6 +81,15 @@ def admit_reading(state: RunState, method: Method, step: Step, payload: Mapping[
         **({"captured": captured} if captured else {}),
         **({"confirmed_unlikely": True} if confirmed else {}),
     }
+
+
+def standards_at(state: RunState, method: Method, slot: Slot) -> dict[str, str]:
+    """What stands for the truth at a slot, as role and the event that assigned it: the one that is on there, and those that stand by."""
+    on = method.standards.role_at(state.setup, slot)
+    if not on:
+        return dict(state.standing)
+    standing_by = {n.role for n in method.standards.needs(state.setup) if n.kind == "reference"}
+    return {role: event for role, event in state.standing.items() if role == on or role in standing_by}
 
 
 def _typed(q: Quantity, payload: Mapping[str, Any]) -> Typed | None:
@@ -121,10 +134,9 @@ def doubt_output(q: Quantity, typed: Typed, *, name: str) -> None:
     )
 
 
-def slip_in(method: Method, state: RunState, slot: Slot, *, ideal: float, indicated: str, tolerance: float) -> str | None:
+def slip_in(setup: RunSetup, q: Quantity, *, ideal: float, indicated: str, tolerance: float) -> str | None:
     """A likelier number for a reading that was believed but is far out: within tolerance (% of span) of the ideal."""
-    q = next(q for q in method.quantities(state.setup, slot) if q.name == "indicated")
-    i = state.setup.instrument
+    i = setup.instrument
     if q.unit != i.output_unit:
         return None
     span = i.output_hi - i.output_lo
@@ -135,7 +147,7 @@ def slip_in(method: Method, state: RunState, slot: Slot, *, ideal: float, indica
 
 def admit_adjustment(state: RunState, method: Method, step: Step, payload: Mapping[str, Any]) -> dict[str, Any]:
     """The completed payload of one look at zero or span."""
-    progress = method.adjust_progress(state.setup, passes_of(state, step.key), step.variant)
+    progress = method.adjusting.progress(state.setup, passes_of(state, step.key), step.variant)
     if progress.is_converged or progress.is_stuck:
         raise Fault("adjusting_ended", f"{progress.says} Nothing was stored.", field="step")
     if payload.get("screw") != progress.next_screw:
@@ -144,7 +156,7 @@ def admit_adjustment(state: RunState, method: Method, step: Step, payload: Mappi
             f"{progress.next_screw.capitalize()} is next: zero comes before span, in turn. Nothing was stored.",
             field="screw",
         )
-    target = next(t for t in method.adjust_targets(state.setup, step.variant) if t.screw == progress.next_screw)
+    target = next(t for t in method.adjusting.targets(state.setup, step.variant) if t.screw == progress.next_screw)
     confirmed = bool(payload.get("confirmed_unlikely"))
     refused = payload.get("outcome") == "refused"
     texts = {}
@@ -160,7 +172,7 @@ def admit_adjustment(state: RunState, method: Method, step: Step, payload: Mappi
         texts[name] = typed.text
     if refused:
         texts["after"] = texts["before"]
-    kept = method.admit_adjust(state.setup, target, float(texts["before"]), payload)
+    kept = method.adjusting.admit(state.setup, target, float(texts["before"]), payload)
     if not texts["after"] and abs(float(texts["before"]) - target.ideal) > target.aim * (1 + 1e-9):
         raise Fault(
             "not_in_aim",

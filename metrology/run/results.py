@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-import math
 from typing import Any
 
-from metrology.methods.base import Method, SetResult
+from metrology.methods.method import Method
+from metrology.methods.outcome import Outcome
 from metrology.run.progress import evaluate_set, final_readings_step, found_step
 from metrology.run.state import RunState
 
@@ -26,8 +26,8 @@ def results_of(state: RunState, method: Method) -> dict[str, Any]:
     }
 
 
-def _of(result: SetResult) -> dict[str, Any]:
-    if not result.worst:
+def _of(result: Outcome) -> dict[str, Any]:
+    if not result.is_judged:
         return NOTHING
-    error = result.worst.point.error_percent
-    return {"verdict": result.verdict, "error": error, "share": math.copysign(100 * result.share, error)}
+    error = result.worst.point.error_percent if result.worst else None
+    return {"verdict": result.verdict, "error": error, "share": 100 * result.signed_share}

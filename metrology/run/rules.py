@@ -7,11 +7,11 @@ from datetime import datetime
 from typing import Any
 
 from metrology.faults import Fault, Faults
-from metrology.judgement.reference import find_reference_faults, reference_from
-from metrology.methods.base import Method, RawReading
-from metrology.methods.steps import Step
+from metrology.methods.method import Method
+from metrology.methods.slots import RawReading
+from metrology.methods.steps import CHOSEN, Step
 from metrology.quantities.words import minutes as minutes_text
-from metrology.quantities.words import ratio
+from metrology.run.assigning import admit_reference, admit_standard
 from metrology.run.computing import admit_computed
 from metrology.run.fields import check_fields, text_of
 from metrology.run.gases import admit_gas
@@ -22,20 +22,19 @@ from metrology.run.progress import (
     CURRENT,
     LEFT_OUT,
     Progress,
+    current_slot,
     evaluate_set,
     find_blocks,
     make_progress,
     passes_of,
-    references_of,
 )
+from metrology.run.raw import references_of
 from metrology.run.readings import admit_adjustment, admit_reading
+from metrology.run.reopening import may_reopen
 from metrology.run.seal import make_seal
-from metrology.run.state import EXTRAS, RunState
+from metrology.run.state import OWN_KEYS, RunState
 
 Payload = dict[str, Any]
-QUANTITIES = ("applied", "indicated", "pv", "device", "ma", "signal", "status", "t90_s", "cold_junction_c")
-
-
 OUTLIVES = ("hold_released", "hold_handed_over", "hold_extended")  # a hold outlives its run when that is voided
 
 
@@ -92,28 +91,19 @@ def admit(state: RunState, method: Method, event_type: str, *, payload: Mapping[
 
 def _confirm(a: Admission, payload: Mapping[str, Any]) -> Payload:
     found = a.progress.find(str(payload.get("step", "")))
-    if found and found.step.kind == "adjust":
-        return _finish_adjust(a, payload)
-    if found and found.step.kind == "release":
-        return release_without_hold(a.state, a.require_current(payload, "release"), payload, now=a.now)
-    if found and found.step.kind == "compute":
-        return admit_computed(a.state, a.require_current(payload, "compute"), payload)
-    if found and found.step.kind == "compare":
-        return admit_compared(a.state, a.require_current(payload, "compare"), payload)
-    if found and found.step.kind == "checkpairs":
-        return admit_pairs_done(a.state, a.require_current(payload, "checkpairs"))
-    if found and found.step.kind == "condition":
-        return _condition(a, payload)
-    step = a.require_current(payload, "confirm")
+    kind = found.step.kind if found and found.step.kind in _CONFIRMED else "confirm"
+    return _CONFIRMED[kind](a, a.require_current(payload, kind), payload)
+
+
+def _checked(a: Admission, step: Step, payload: Mapping[str, Any]) -> Payload:
+    """A plain confirmation: fields filled, lines ticked, standards chosen."""
     faults: list[Fault] = []
     values = check_fields(step.fields, payload.get("values") or {}, faults)
     ticked = payload.get("checks") or []
     missing = [c for c in step.checks if c.key not in ticked]
     faults += [Fault("unchecked", f"Not ticked: {c.label}.", field=c.key) for c in missing]
     for field in step.fields:
-        if field.kind == "gas" and field.required and field.name not in a.state.gases:
-            faults.append(Fault("missing", f"Choose the {field.label.lower()} first.", field=field.name))
-        if field.kind == "reference" and field.required and field.name not in a.state.references:
+        if field.kind in CHOSEN and field.required and field.name not in a.state.standing:
             faults.append(Fault("missing", f"Choose the {field.label.lower()} first.", field=field.name))
     if faults:
         raise Faults(faults)
@@ -125,9 +115,8 @@ def _confirm(a: Admission, payload: Mapping[str, Any]) -> Payload:
     }
 
 
-def _condition(a: Admission, payload: Mapping[str, Any]) -> Payload:
+def _condition(a: Admission, step: Step, payload: Mapping[str, Any]) -> Payload:
     """A measured value must lie inside its limits; a captured one keeps its statistics."""
-    step = a.require_current(payload, "condition")
     faults: list[Fault] = []
     values = check_fields(step.fields, payload.get("values") or {}, faults)
     if faults:
@@ -142,9 +131,8 @@ def _condition(a: Admission, payload: Mapping[str, Any]) -> Payload:
     }
 
 
-def _finish_adjust(a: Admission, payload: Mapping[str, Any]) -> Payload:
-    step = a.require_current(payload, "adjust")
-    progress = a.method.adjust_progress(a.state.setup, passes_of(a.state, step.key), step.variant)
+def _finish_adjust(a: Admission, step: Step, payload: Mapping[str, Any]) -> Payload:
+    progress = a.method.adjusting.progress(a.state.setup, passes_of(a.state, step.key), step.variant)
     if not progress.errors:
         raise Fault("nothing_adjusted", "Nothing has been adjusted yet. Record at least one look at zero and span.", field="step")
     reason = text_of(
@@ -175,42 +163,22 @@ def _timer_ended(a: Admission, payload: Mapping[str, Any]) -> Payload:
 
 
 def _reference_assigned(a: Admission, payload: Mapping[str, Any]) -> Payload:
-    role = payload.get("role")
-    if role not in dict(a.method.reference_roles(a.state.setup)):
+    """Chosen at the step that asks for it; later that step is opened again, with a reason."""
+    role = str(payload.get("role", ""))
+    where = next((p for p in a.progress.steps if any(f.kind == "reference" and f.name == role for f in p.step.fields)), None)
+    if where is None:
         raise Fault("unknown_role", f"'{role}' is not a role a reference has in this method.", field="role")
-    step = a.require_current({"step": "references"}, "confirm")
-    reference = reference_from(payload["reference"])
-    low, high, unit = a.method.required_range(a.state.setup, role)
-    faults = find_reference_faults(reference, low=low, high=high, unit=unit, today=a.now.date())
-    override = payload.get("override")
-    if override:
-        faults = [f for f in faults if f.code != "expired"]
-    if faults:
-        raise faults[0] if len(faults) == 1 else Faults(faults)
-    tur = a.method.reference_tur(a.state.setup, role, reference)
-    wanted = a.state.setup.policy.minimum_tur if role not in a.method.informative_roles else 0.0
-    if tur < 1 and wanted:
-        raise Fault(
-            "too_coarse",
-            f"{reference.code} is too coarse: its uncertainty is larger than the tolerance (TUR {ratio(tur)}). Choose a better one.",
-            field=role,
-        )
-    reason = text_of(payload, "reason", label="The reason", required=False)
-    if tur < wanted and not reason:
-        raise Fault(
-            "low_tur",
-            f"{reference.code} reaches a TUR of {ratio(tur)}; {ratio(wanted)} is wanted. Choose a better one, or say why it must do.",
-            field=role,
-            needs_reason=True,
-        )
-    return {
-        "step": step.key,
-        "role": role,
-        "reference": dict(payload["reference"]),
-        "tur": tur if tur < 1e9 else None,
-        "reason": reason if tur < wanted or override else "",
-        **({"override": dict(override)} if override else {}),
-    }
+    step = a.require_current({"step": where.step.key}, "confirm")
+    return admit_reference(a.state, a.method, step, payload, today=a.now.date())
+
+
+def _step_reopened(a: Admission, payload: Mapping[str, Any]) -> Payload:
+    """A step taken back with a reason: what is chosen or entered anew counts from then on, what was judged stays as it was judged."""
+    found = a.progress.find(str(payload.get("step", "")))
+    why = may_reopen(a.state, a.progress, found.step) if found else "This run has no such step."
+    if found is None or why:
+        raise Fault("cannot_reopen", f"{why} Nothing was stored.", field="step")
+    return {"step": found.step.key, "reason": text_of(payload, "reason", label="Why it is opened again")}
 
 
 OWN_ROLES = ("pv", "own", "indicated")  # signals of what an instrument says; the others come from test gear
@@ -221,10 +189,30 @@ def says_of_itself(quantity: str, role: str, wired_to: str, tag: str) -> bool:
     return quantity == "applied" and bool(tag) and wired_to == tag and role in OWN_ROLES
 
 
+def quantities_of(a: Admission) -> set[str]:
+    """What can be read live in a run: the quantities of its readings and watched conditions, and the device where parameters are compared."""
+    steps = [p.step for p in a.progress.steps]
+    sets = {s.set_name for s in steps if s.kind == "readings"}
+    slots = [slot for key in sets for slot in a.method.trial.plan(a.state.setup, key).slots]
+    current = (
+        current_slot(a.state, a.method, a.progress.current.key) if a.progress.current and a.progress.current.kind == "readings" else None
+    )
+    asked = {q.name for slot in (*slots, *([current] if current else [])) for q in a.method.trial.asks(a.state.setup, slot)}
+    watched = [a.method.watching.watched(a.state.setup, s) for s in steps if s.kind == "condition"]
+    asked |= {q.name for found in watched if found for q in found[1]}
+    return asked | ({"device"} if any(s.kind == "compare" for s in steps) else set())
+
+
+def channels_of(a: Admission) -> set[str]:
+    """The channels that a run reads."""
+    sets = {p.step.set_name for p in a.progress.steps if p.step.kind == "readings"}
+    return {slot.channel for key in sets for slot in a.method.trial.plan(a.state.setup, key).slots}
+
+
 def _source_chosen(a: Admission, payload: Mapping[str, Any]) -> Payload:
     """A quantity read live from a signal, or by hand again. What the signal is was looked up by the server."""
     quantity = str(payload.get("quantity", ""))
-    if quantity not in QUANTITIES:
+    if quantity not in quantities_of(a):
         raise Fault("unknown_quantity", f"'{quantity}' is not a quantity of this run.", field="quantity")
     signal = str(payload.get("signal", "") or "")
     tag = a.state.setup.instrument.tag
@@ -233,8 +221,8 @@ def _source_chosen(a: Admission, payload: Mapping[str, Any]) -> Payload:
             f"{payload.get('label', signal)} is what {tag} says of itself; it can't stand for what is really applied. Choose the reference."
         )
         raise Fault("own_signal", told, field="signal")
-    channel = a.method.source_channel(quantity, str(payload.get("channel", "") or ""))
-    if channel and channel not in {s.channel for s in a.method.plan(a.state.setup, "as_found")}:
+    channel = a.method.watching.source_channel(quantity, str(payload.get("channel", "") or ""))
+    if channel and channel not in channels_of(a):
         raise Fault("unknown_channel", f"This run reads no '{channel}'.", field="channel")
     return {
         "quantity": quantity,
@@ -289,9 +277,20 @@ def _reading_taken(a: Admission, payload: Mapping[str, Any]) -> Payload:
 
 def _require_judgeable(a: Admission, step: Step, payload: Mapping[str, Any]) -> None:
     """A reading that can't be judged must not be stored, since nothing after it could be shown; raises the method's Fault."""
-    extra = {k: payload[k] for k in EXTRAS if k in payload}
-    raw = RawReading(payload["slot"], payload["applied"], payload["indicated"], extra, a.now.date())
-    a.method.evaluate(a.state.setup, [raw], references_of(a.state), step.key)
+    slot = current_slot(a.state, a.method, step.key)
+    if slot is None:
+        return
+    extra = {k: v for k, v in payload.items() if k not in OWN_KEYS}
+    raw = RawReading(
+        slot,
+        payload["applied"],
+        payload["indicated"],
+        extra,
+        a.now.date(),
+        references_of(a.state, payload["standards"]),
+        a.state.setup.entered,
+    )
+    a.method.trial.judge(a.state.setup, [raw], step.key)
 
 
 def _reading_struck(a: Admission, payload: Mapping[str, Any]) -> Payload:
@@ -323,8 +322,8 @@ def _decision_made(a: Admission, payload: Mapping[str, Any]) -> Payload:
     if choice not in dict(step.options):
         raise Fault("unknown_choice", f"Choose one of: {', '.join(dict(step.options).values())}.", field="choice")
     result = evaluate_set(a.state, a.method, step.set_name)
-    proposal = a.method.propose(a.state.setup, result, is_as_left=step.phase == "as left")
-    refusal = a.method.refuse_choice(a.state.setup, result, str(choice))
+    proposal = a.method.advice.propose(a.state.setup, result, is_as_left=step.phase == "as left")
+    refusal = a.method.advice.refuse(a.state.setup, result, str(choice))
     if refusal:
         raise Fault("refused_choice", refusal, field="choice")
     needs_reason = choice != proposal.choice or choice == "replace"
@@ -390,6 +389,16 @@ def _voided(a: Admission, payload: Mapping[str, Any]) -> Payload:
     return {"reason": text_of(payload, "reason", label="The reason for voiding the run"), "seal": _seal(a, payload)}
 
 
+Confirm = Callable[[Admission, Step, Mapping[str, Any]], Payload]
+_CONFIRMED: dict[str, Confirm] = {
+    "confirm": _checked,
+    "condition": _condition,
+    "adjust": _finish_adjust,
+    "release": lambda a, step, p: release_without_hold(a.state, step, p, now=a.now),
+    "compute": lambda a, step, p: admit_computed(a.state, step, p),
+    "compare": lambda a, step, p: admit_compared(a.state, step, p),
+    "checkpairs": lambda a, step, _: admit_pairs_done(a.state, step),
+}
 _RULES: dict[str, Callable[[Admission, Mapping[str, Any]], Payload]] = {
     "step_confirmed": _confirm,
     "timer_started": _timer_started,
@@ -401,6 +410,8 @@ _RULES: dict[str, Callable[[Admission, Mapping[str, Any]], Payload]] = {
     "gas_assigned": lambda a, p: admit_gas(a.state, a.method, p, today=a.now.date()),
     "pair_moved": lambda a, p: admit_pair(a.state, a.require_current(p, "checkpairs"), p),
     "reference_assigned": _reference_assigned,
+    "standard_assigned": lambda a, p: admit_standard(a.state, a.method, p, today=a.now.date()),
+    "step_reopened": _step_reopened,
     "reading_taken": _reading_taken,
     "source_chosen": _source_chosen,
     "parameters_captured": _parameters_captured,

@@ -13,12 +13,13 @@ from datetime import datetime
 from typing import Any
 
 from metrology import CORE_VERSION
-from metrology.methods.base import Method, SetResult
+from metrology.methods.method import Method
+from metrology.methods.outcome import Outcome
 from metrology.quantities.words import iso
-from metrology.run.gases import exposures_of, litres_used
 from metrology.run.progress import evaluate_set, make_progress
 from metrology.run.results import results_of
 from metrology.run.state import RunState
+from metrology.run.uses import results_followed, uses_of
 from metrology.run.view import LIVE_KEYS, make_view
 
 FORMAT = 1
@@ -39,9 +40,9 @@ def make_seal(state: RunState, method: Method, now: datetime) -> dict[str, Any]:
         "at": iso(now),
         "view": sealed,
         "sets": _sets(state, method),
-        "results": results_of(state, method),
-        "uses": litres_used(state),
-        "series": [{**row, "at": iso(row["at"])} for row in exposures_of(state, method)],
+        "summary": results_of(state, method),
+        "uses": [{"item": u.item, "kind": u.kind, "amount": u.amount, "unit": u.unit} for u in uses_of(state, method)],
+        "results": [{**row, "at": iso(row["at"])} for row in results_followed(state, method)],
     }
 
 
@@ -53,7 +54,7 @@ def _sets(state: RunState, method: Method) -> dict[str, Any]:
     }
 
 
-def set_numbers(result: SetResult) -> dict[str, Any]:
+def set_numbers(result: Outcome) -> dict[str, Any]:
     """A judged set as numbers: each reading with error, tolerance, U and verdict, the statistics, the signatures."""
     s = result.statistics
     return {
@@ -68,6 +69,9 @@ def set_numbers(result: SetResult) -> dict[str, Any]:
                 "verdict": j.decision.verdict,
             }
             for j in result.judged
+        ],
+        "criteria": [
+            {"name": c.name, "value": c.value, "low": c.low, "high": c.high, "u": c.u, "verdict": c.verdict} for c in result.criteria
         ],
         "signatures": [[s.code, s.confidence] for s in result.signatures],
         "statistics": {k: getattr(s, k) for k in s.__dataclass_fields__} if s else None,
@@ -91,7 +95,7 @@ class Difference:
 def compare(seal: Mapping[str, Any], state: RunState, method: Method, at: datetime) -> list[Difference]:
     """What the record would be today and is not; `state` is the one before the run ended, `at` the moment it did."""
     anew = make_seal(state, method, at)
-    keys = ("view", "sets", "results", "uses", "series")
+    keys = ("view", "sets", "summary", "uses", "results")
     return [d for k in keys for d in _walk((k,), seal.get(k), anew.get(k))]
 
 

@@ -7,13 +7,15 @@ from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
 from typing import Any
 
+from metrology.judgement.reference import ReferenceStandard
+from metrology.methods.registry import settings_of
 from metrology.methods.setup import RunSetup, setup_from
+from metrology.methods.slots import Slot
 from metrology.run.events import Event
+from metrology.run.upcast import start_payload
 
-EXTRAS = (
-    *("pv", "simulated", "cold_junction_c", "captured", "source", "read_at", "channel", "load", "coefficients"),
-    *("ma", "signal", "t90_s", "peak", "status", "gas", "bottle", "exposure"),
-)
+# Keys of a reading's payload that have a place of their own; all others are extras of its method.
+OWN_KEYS = frozenset(("step", "slot", "applied", "indicated", "cycle", "direction", "nominal", "point", "standards", "confirmed_unlikely"))
 
 
 @dataclass(frozen=True)
@@ -70,6 +72,8 @@ class Reading:
     """A reading as typed or captured, for one slot of one set.
 
     extra: digital value, simulated signal, cold junction, and under "captured" the statistics of each live quantity.
+    point: the slot as it was when the reading was taken; None of older readings, whose slot is looked up in the plan.
+    standards: what stood for the truth then, as role and the event that assigned it. entered: what the run's steps had entered by then.
     """
 
     id: str
@@ -83,6 +87,9 @@ class Reading:
     struck_reason: str = ""
     struck_by: str = ""
     extra: Mapping[str, Any] = field(default_factory=dict)
+    point: Slot | None = None
+    standards: Mapping[str, str] = field(default_factory=dict)
+    entered: tuple[tuple[str, str], ...] = ()
 
     @property
     def is_struck(self) -> bool:
@@ -152,6 +159,17 @@ class Note:
     at: datetime
 
 
+@dataclass(frozen=True)
+class Reopened:
+    """A step taken back, with what had been entered in it, and why."""
+
+    step: str
+    values: Mapping[str, Any]
+    reason: str
+    by: str
+    at: datetime
+
+
 @dataclass
 class RunState:
     """Everything a run's events add up to."""
@@ -166,6 +184,11 @@ class RunState:
     holds: dict[str, Hold] = field(default_factory=dict)
     hold_steps: set[str] = field(default_factory=set)
     references: dict[str, Mapping[str, Any]] = field(default_factory=dict)
+    items: dict[str, Mapping[str, Any]] = field(default_factory=dict)  # standards of other kinds in use, by role
+    assigned: dict[str, Mapping[str, Any]] = field(default_factory=dict)  # every assignment there was, by its event
+    standing: dict[str, str] = field(default_factory=dict)  # role to the event that assigned what stands for it now
+    reopened: list[Reopened] = field(default_factory=list)
+    made: dict[str, ReferenceStandard] = field(default_factory=dict, compare=False)  # references by event, made once
     sources: dict[str, Mapping[str, Any]] = field(default_factory=dict)
     computed: dict[str, Mapping[str, Any]] = field(default_factory=dict)
     parameters: list[ParameterSet] = field(default_factory=list)
@@ -215,7 +238,9 @@ def fold(events: Iterable[Event]) -> RunState:
     first = next(iterator)
     if first.type != "run_started":
         raise KeyError(f"the first event of a run is {first.type!r}, not run_started")
-    state = RunState(setup_from(first.payload), first.at, first.author, first.author_name, seq=first.seq)
+    payload = start_payload(first.payload)
+    setup = setup_from(payload, settings_of(payload["method"]))
+    state = RunState(setup, first.at, first.author, first.author_name, seq=first.seq)
     state.contributors.add(first.author)
     for event in iterator:
         apply(state, event)
@@ -282,6 +307,7 @@ def _hold_extended(s: RunState, e: Event) -> None:
 def _gas_assigned(s: RunState, e: Event) -> None:
     p = e.payload
     s.gases[p["role"]] = p
+    _stands(s, e)
     s.setup = s.setup.with_entered({f"{p['role']}.{k}": str(v) for k, v in p["enters"].items()})
 
 
@@ -292,6 +318,25 @@ def _pair_moved(s: RunState, e: Event) -> None:
 
 def _reference_assigned(s: RunState, e: Event) -> None:
     s.references[e.payload["role"]] = e.payload
+    _stands(s, e)
+
+
+def _standard_assigned(s: RunState, e: Event) -> None:
+    p = e.payload
+    s.items[p["role"]] = p
+    _stands(s, e)
+    s.setup = s.setup.with_entered({f"{p['role']}.{k}": str(v) for k, v in p["enters"].items()})
+
+
+def _stands(s: RunState, e: Event) -> None:
+    s.assigned[e.id] = e.payload
+    s.standing[e.payload["role"]] = e.id
+
+
+def _step_reopened(s: RunState, e: Event) -> None:
+    step = e.payload["step"]
+    done = s.confirmations.pop(step, None)
+    s.reopened.append(Reopened(step, done.values if done else {}, e.payload["reason"], e.author_name, e.at))
 
 
 def _reading_taken(s: RunState, e: Event) -> None:
@@ -306,8 +351,21 @@ def _reading_taken(s: RunState, e: Event) -> None:
             e.at,
             e.author_name,
             was_confirmed_unlikely=bool(p.get("confirmed_unlikely")),
-            extra={k: p[k] for k in EXTRAS if k in p},
+            extra={k: v for k, v in p.items() if k not in OWN_KEYS},
+            point=_point(p),
+            standards=p["standards"] if "standards" in p else dict(s.standing),
+            entered=s.setup.entered,
         )
+    )
+
+
+def _point(p: Mapping[str, Any]) -> Slot | None:
+    """The slot of a reading as it was; None where the reading is from before it was kept."""
+    kept = p.get("point")
+    if kept is None:
+        return None
+    return Slot(
+        p["slot"], p["cycle"], p["direction"], kept["percent"], kept["nominal"], kept["ideal"], "", p.get("channel", ""), kept["extra"]
     )
 
 
@@ -386,6 +444,8 @@ _APPLY = {
     "gas_assigned": _gas_assigned,
     "pair_moved": _pair_moved,
     "reference_assigned": _reference_assigned,
+    "standard_assigned": _standard_assigned,
+    "step_reopened": _step_reopened,
     "reading_taken": _reading_taken,
     "source_chosen": _source_chosen,
     "parameters_captured": _parameters_captured,

@@ -6,9 +6,9 @@ from collections.abc import Mapping
 from typing import Any
 
 from metrology.faults import Fault
-from metrology.methods.base import Method
-from metrology.methods.details import DETAIL_FIELDS, OF_DETECTOR, Details
+from metrology.methods.method import Method
 from metrology.methods.parameters import PARAMETERS, differences, same, words
+from metrology.methods.settings import setting_words
 from metrology.methods.setup import InstrumentSetup
 from metrology.methods.steps import Step
 from metrology.quantities.words import iso
@@ -140,24 +140,4 @@ def _standing(state: RunState) -> tuple[str, str]:
 
 def details_words(i: InstrumentSetup) -> list[Named]:
     """The details that differ from their defaults, for screen and record."""
-    plain = Details()
-    out: list[Named] = []
-    for f in DETAIL_FIELDS:
-        holder, usual = (i.details.detector, plain.detector) if f.name in OF_DETECTOR else (i.details, plain)
-        value = getattr(holder, f.name)
-        if value == getattr(usual, f.name):
-            continue
-        if f.name == "alarms":
-            text = "; ".join(
-                f"{a.name} {a.set_point:g} {'rising' if a.rising else 'falling'}{', latching' if a.latching else ''}" for a in value
-            )
-        elif f.name in ("displays", "channels"):
-            text = ", ".join(v.name for v in value)
-        elif isinstance(value, tuple):
-            text = " ".join(f"{v:g}" for v in value)
-        elif isinstance(value, bool):
-            text = "yes"
-        else:
-            text = dict(f.options).get(str(value), f"{value:g}" if isinstance(value, float) else str(value))
-        out.append({"name": f.label, "value": f"{text} {f.unit}".strip()})
-    return out
+    return [{"name": label, "value": value} for label, value in setting_words(i.details, policies=False)]

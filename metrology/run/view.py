@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from datetime import datetime
 from typing import Any, cast
 
 from metrology import CORE_VERSION
 from metrology.judgement.policy import describe_policy
-from metrology.methods.base import Method, Quantity, Slot
-from metrology.methods.details import SENSORS
-from metrology.methods.setup import InstrumentSetup
+from metrology.methods.fragments import alarms_in
+from metrology.methods.method import Method
+from metrology.methods.settings import setting_words
+from metrology.methods.setup import InstrumentSetup, RunSetup
+from metrology.methods.slots import Quantity, Slot
+from metrology.methods.standards.base import REFERENCE
 from metrology.methods.steps import PHASES, Step
 from metrology.quantities.transfer import KINDS
 from metrology.quantities.words import decimals_for, iso, number, percent, ratio
@@ -27,8 +30,9 @@ from metrology.run.progress import (
     found_step,
     make_progress,
     passes_of,
-    raw_readings,
 )
+from metrology.run.raw import raw_readings
+from metrology.run.standing import earlier_rows, item_rows, reopenable, reopened_rows
 from metrology.run.state import Hold, Note, RunState
 from metrology.run.step_views import compare_step, compute_step, computed_rows, details_words, parameter_sets
 from metrology.run.view_types import (
@@ -66,7 +70,7 @@ def make_view(state: RunState, method: Method, now: datetime) -> RunView:
         "status": state.status,
         "closed": round(progress.closed, 3),
         "method": {"key": method.key, "title": method.title, "revision": state.setup.revision},
-        "instrument": instrument_data(state),
+        "instrument": instrument_data(state, method),
         "points": _points_words(state),
         "started": {"at": iso(state.started_at), "by": state.started_by, "name": state.started_by_name},
         "rail": _rail(progress),
@@ -101,10 +105,14 @@ def make_view(state: RunState, method: Method, now: datetime) -> RunView:
         "signed": _note(state.signed),
         "reviewed": _note(state.reviewed),
         "voided": _note(state.voided),
-        "policies": list(describe_policy(state.setup.policy, for_gas=method.key.startswith("gas-"))),
+        "policies": policy_words(state.setup, method),
         "flags": flags_of(state),
         "pairs": [{"label": m.label, "to": m.to, "by": m.by, "at": m.at.isoformat()} for m in state.pairs.values()],
         "gases": gas_rows(state),
+        "items": item_rows(state),
+        "earlier": earlier_rows(state, method),
+        "reopened": reopened_rows(state, progress),
+        "can_reopen": reopenable(state, progress),
         "blocks": list(find_blocks(state, method, now)),
         "seal": _seal_words(state, method),
     }
@@ -140,13 +148,10 @@ def _seal_words(state: RunState, method: Method) -> SealData:
     return {"is_sealed": False, "core": CORE_VERSION, "says": says, "plant": {}}
 
 
-def instrument_data(state: RunState) -> InstrumentData:
+def instrument_data(state: RunState, method: Method) -> InstrumentData:
     """The instrument of the run, as frozen at its start."""
-    i, d = state.setup.instrument, state.setup.instrument.details
-    output, tolerance = f"{i.output_lo:g} to {i.output_hi:g} {i.output_unit}", i.tolerance_text
-    if state.setup.method == "temp-sensor":
-        output = dict(SENSORS)[d.sensor] if d.sensor else f"read in {i.unit}"
-        tolerance = f"class {d.sensor_class}" if d.sensor_class else tolerance
+    i = state.setup.instrument
+    output, tolerance = method.words(state.setup)
     return {
         "tag": i.tag,
         "serial": i.serial,
@@ -164,9 +169,15 @@ def instrument_data(state: RunState) -> InstrumentData:
     }
 
 
+def policy_words(setup: RunSetup, method: Method) -> list[str]:
+    """The policies in force, those of the method itself among them, as sentences."""
+    own = [f"{label}: {value}." for label, value in setting_words(setup.instrument.details, policies=True)]
+    return [*describe_policy(setup.policy, groups=method.traits.policies), *own]
+
+
 def protects_words(i: InstrumentSetup) -> str:
     """What alarms, interlocks, votes and zones hang on an instrument."""
-    alarms = ", ".join(f"{a.name} {a.set_point:g} {i.unit}" for a in i.details.alarms)
+    alarms = ", ".join(f"{a.name} {a.set_point:g} {i.unit}" for a in alarms_in(i.details))
     parts = (
         i.feeds,
         f"alarms: {alarms}" if alarms else "",
@@ -198,7 +209,7 @@ def hold_data(hold: Hold, now: datetime) -> HoldData:
 
 def _points_words(state: RunState) -> str:
     s = state.setup
-    return " ".join(f"{p:g}" for p in s.points_percent) + f" %, cycles: {s.cycles}"
+    return " ".join(f"{p:g}" for p in s.points_percent) + f" %, cycles: {s.cycles}" if s.points_percent else ""
 
 
 def _note(note: Note | None) -> NoteData | None:
@@ -232,14 +243,16 @@ def _rail(progress: Progress) -> list[RailPhase]:
 
 def _references(state: RunState, method: Method) -> list[ReferenceData]:
     rows: list[ReferenceData] = []
-    for role, label in method.reference_roles(state.setup):
-        p = state.references.get(role)
+    for need in method.standards.needs(state.setup):
+        if need.kind != REFERENCE:
+            continue
+        p = state.references.get(need.role)
         r = p["reference"] if p else None
         rows.append(
             {
-                "role": role,
-                "label": label,
-                "unit": method.required_range(state.setup, role)[2],
+                "role": need.role,
+                "label": need.label,
+                "unit": need.unit,
                 "code": r["code"] if r else None,
                 "name": r["name"] if r else None,
                 "due_on": r["due_on"] if r else None,
@@ -259,7 +272,7 @@ def _step(state: RunState, method: Method, progress: Progress, evidence: list[Se
     step = progress.current
     if step is None or state.status in ("signed", "accepted", "voided"):
         return None
-    suggested = method.suggestions(state.setup, raw_readings(state, found_step(state, method)), step.key) if step.enters else {}
+    suggested = method.trial.suggest(state.setup, raw_readings(state, method, found_step(state, method)), step.key) if step.enters else {}
     data: StepData = {
         "key": step.key,
         "kind": step.kind,
@@ -290,27 +303,28 @@ def _step(state: RunState, method: Method, progress: Progress, evidence: list[Se
         "compute": None,
         "compare": None,
         "pairs": pair_rows(state, step) if step.kind == "checkpairs" else [],
+        "panels": _panels(state, step),
         **_watches(state, method, step),  # type: ignore[typeddict-item]
     }
-    if step.kind == "compute":
-        data["compute"] = compute_step(state, step)
-    elif step.kind == "compare":
-        data["compare"] = compare_step(state, step)
-    elif step.kind == "readings":
-        data["readings"] = _readings_step(state, method, step, evidence)
-    elif step.kind == "judge":
-        data["judge"] = _judge_step(state, method, step)
-    elif step.kind == "adjust":
-        data["adjust"] = _adjust_step(state, method, step)
+    show = _SHOWN.get(step.kind)
+    if show:
+        data[step.kind] = show(state, method, step, evidence)  # type: ignore[literal-required]
     return data
+
+
+def _panels(state: RunState, step: Step) -> list[str]:
+    """What stands beside the readings or the adjusting: the gas in use with its manifold, and the instrument's own keys."""
+    if not state.gases or step.kind not in ("readings", "adjust", "judge", "confirm", "condition"):
+        return []
+    return ["gas", "keys"] if step.kind == "adjust" else ["gas"]
 
 
 def _readings_step(state: RunState, method: Method, step: Step, evidence: list[SetData]) -> ReadingsStep:
     i = state.setup.instrument
-    plan = method.plan(state.setup, step.key)
+    plan = method.trial.plan(state.setup, step.key, raw_readings(state, method, step.key)).slots
     slot = current_slot(state, method, step.key)
     rows = next((s["rows"] for s in evidence if s["key"] == step.key), [])
-    asked = method.quantities(state.setup, slot or plan[-1])
+    asked = method.trial.asks(state.setup, slot or plan[-1])
     indicated = next(q for q in asked if q.name == "indicated")
     return {
         "total": len(plan),
@@ -324,21 +338,27 @@ def _readings_step(state: RunState, method: Method, step: Step, evidence: list[S
 
 
 def _watches(state: RunState, method: Method, step: Step) -> dict[str, str]:
-    slot, asked = method.watched(state.setup, step) or (None, ())
+    slot, asked = method.watching.watched(state.setup, step) or (None, ())
     if slot is None or not asked:
         return {"watches": "", "watches_channel": "", "watches_unit": ""}
-    return {"watches": asked[0].name, "watches_channel": method.source_channel(asked[0].name, slot.channel), "watches_unit": asked[0].unit}
+    return {
+        "watches": asked[0].name,
+        "watches_channel": method.watching.source_channel(asked[0].name, slot.channel),
+        "watches_unit": asked[0].unit,
+    }
 
 
 def _next_reading(state: RunState, method: Method, slot: Slot, asked: Sequence[Quantity]) -> NextReading:
     i = state.setup.instrument
     indicated = next(q for q in asked if q.name == "indicated")
+    told = method.trial.columns(state.setup)
     return {
         "slot": slot.index,
         "number": slot.index + 1,
         "direction": slot.direction,
         "cycle": slot.cycle,
-        "percent": f"{slot.percent:.4g} %",
+        "percent": f"{slot.percent:.4g} %" if told.by_percent else "",
+        "direction_word": slot.direction if told.has_direction else "",
         "nominal": number(slot.nominal, decimals_for(i.urv - i.lrv)),
         "ideal": number(indicated.expected, indicated.decimals),
         "how": slot.how,
@@ -348,7 +368,7 @@ def _next_reading(state: RunState, method: Method, slot: Slot, asked: Sequence[Q
                 "name": q.name,
                 "label": q.label,
                 "unit": q.unit,
-                "source_channel": method.source_channel(q.name, slot.channel),
+                "source_channel": method.watching.source_channel(q.name, slot.channel),
                 "expected": number(q.expected, q.decimals),
                 "hint": q.hint,
                 "required": q.required,
@@ -362,23 +382,27 @@ def _next_reading(state: RunState, method: Method, slot: Slot, asked: Sequence[Q
 
 def _judge_step(state: RunState, method: Method, step: Step) -> JudgeStep:
     result = evaluate_set(state, method, step.set_name)
-    proposal = method.propose(state.setup, result, is_as_left=step.phase == "as left")
+    proposal = method.advice.propose(state.setup, result, is_as_left=step.phase == "as left")
     return {"proposal": proposal.choice, "reason": proposal.reason, "verdict": result.verdict}
 
 
 def _adjust_step(state: RunState, method: Method, step: Step) -> AdjustStep:
-    progress = method.adjust_progress(state.setup, passes_of(state, step.key), step.variant)
-    targets = method.adjust_targets(state.setup, step.variant)
+    progress = method.adjusting.progress(state.setup, passes_of(state, step.key), step.variant)
+    targets = method.adjusting.targets(state.setup, step.variant)
     target = next((t for t in targets if t.screw == progress.next_screw), None)
-    decimals = decimals_for(targets[0].span)
+    decimals = decimals_for((target or targets[0]).span)
     return {
         "screw": progress.next_screw,
+        "label": target.words if target else "",
+        "act": method.adjusting.act,
+        "keys": list(target.keys) if target else [],
+        "can_refuse": method.adjusting.act == "accept",
         "variant": step.variant,
         "pass_number": progress.pass_number,
         "is_converged": progress.is_converged,
         "is_stuck": progress.is_stuck,
         "says": progress.says,
-        "output_unit": targets[0].unit,
+        "output_unit": (target or targets[0]).unit,
         "max_passes": state.setup.policy.max_passes,
         "target": {
             "apply": target.apply,
@@ -387,22 +411,39 @@ def _adjust_step(state: RunState, method: Method, step: Step) -> AdjustStep:
         }
         if target
         else None,
-        "passes": _passes(passes_of(state, step.key), progress.errors),
+        "passes": _passes(state, method, step.key, step.variant),
         "aim_percent": max((100 * t.aim / t.span for t in targets), default=0.0),
     }
 
 
-def _passes(made: Sequence[tuple[str, str, str]], errors: Sequence[tuple[str, float, float | None]]) -> list[PassData]:
+Show = Callable[[RunState, Method, Step, list[SetData]], Any]
+# What a kind of step shows beyond its fields and checks; kinds that are not here need nothing more.
+_SHOWN: dict[str, Show] = {
+    "compute": lambda state, _method, step, _evidence: compute_step(state, step),
+    "compare": lambda state, _method, step, _evidence: compare_step(state, step),
+    "readings": _readings_step,
+    "judge": lambda state, method, step, _evidence: _judge_step(state, method, step),
+    "adjust": lambda state, method, step, _evidence: _adjust_step(state, method, step),
+}
+
+
+def _passes(state: RunState, method: Method, step_key: str, variant: str) -> list[PassData]:
+    """Each look at what is set, with what it read in the unit that is looked at."""
+    made = passes_of(state, step_key)
+    errors = method.adjusting.progress(state.setup, made, variant).errors
+    units = {t.screw: t.unit for t in method.adjusting.targets(state.setup, variant)}
     worst = max((abs(v) for _, b, a in errors for v in (b, a) if v is not None), default=0.0)
+    in_pairs = method.adjusting.in_pairs
     return [
         {
-            "pass_number": n // 2 + 1,
+            "pass_number": n // 2 + 1 if in_pairs else sum(s == screw for s, _, _ in errors[: n + 1]),
             "screw": screw,
             "before": before,
             "after": after,
             "scale": worst,
             "before_read": made[n][1],
             "after_read": made[n][2],
+            "unit": units.get(screw, ""),
             "before_text": percent(before),
             "after_text": percent(after) if after is not None else "left alone",
         }
@@ -413,15 +454,14 @@ def _passes(made: Sequence[tuple[str, str, str]], errors: Sequence[tuple[str, fl
 def _adjustments(state: RunState, method: Method, progress: Progress) -> list[AdjustmentData]:
     out: list[AdjustmentData] = []
     for p in progress.steps:
-        made = passes_of(state, p.step.key)
-        if made:
+        if passes_of(state, p.step.key):
             done = state.confirmations.get(p.step.key)
             out.append(
                 {
                     "step": p.step.key,
                     "title": p.step.title,
                     "reason": str(done.values.get("reason", "")) if done else "",
-                    "passes": _passes(made, method.adjust_progress(state.setup, made, p.step.variant).errors),
+                    "passes": _passes(state, method, p.step.key, p.step.variant),
                 }
             )
     return out

@@ -139,6 +139,7 @@ class RowData(TypedDict):
     simulated: str | None
     captured: list[CapturedData]
     budget: BudgetData | None
+    standards: list[str]  # codes of what stood for the truth when it was taken
 
 
 class QuantityData(TypedDict):
@@ -161,6 +162,7 @@ class NextReading(TypedDict):
     slot: int
     number: int
     direction: str
+    direction_word: str  # empty where the readings have no direction
     cycle: int
     percent: str
     nominal: str
@@ -207,6 +209,7 @@ class PassData(TypedDict):
     after: float | None
     before_read: str
     after_read: str
+    unit: str
     before_text: str
     after_text: str
     scale: float
@@ -216,6 +219,10 @@ class AdjustStep(TypedDict):
     """What an adjust step shows."""
 
     screw: str
+    label: str  # what it is called
+    act: str  # what is done with it: turn, accept
+    keys: list[str]  # keys of the instrument that belong to it
+    can_refuse: bool  # the instrument may refuse, and keep its old calibration
     variant: str
     pass_number: int
     is_converged: bool
@@ -307,6 +314,7 @@ class StepData(TypedDict):
     watches: str  # the quantity that can be read live at a condition; empty where it is typed
     watches_channel: str
     watches_unit: str
+    panels: list[str]  # what is shown beside it: gas, keys, exposure
 
 
 class SignatureData(TypedDict):
@@ -327,6 +335,49 @@ class CorridorPoint(TypedDict):
     adjust_limit: float
 
 
+class ColumnData(TypedDict):
+    """A column of the readings: which text of a row it shows, under which heading."""
+
+    key: str
+    label: str
+
+
+class CriterionData(TypedDict):
+    """Something a set as a whole is judged by, ready to show."""
+
+    name: str
+    label: str
+    value: str
+    limits: str
+    u: str
+    verdict: str
+    says: str
+
+
+class TableData(TypedDict):
+    """A table that a kind of trial makes of its set."""
+
+    title: str
+    head: list[str]
+    rows: list[list[str]]
+
+
+class Tick(TypedDict):
+    """Where along the range, in percent, and what is written there."""
+
+    x: float
+    label: str
+
+
+class PlotWords(TypedDict):
+    """The words of the plot's axes, the unit of its errors, and what is written along x, as (percent of range, words)."""
+
+    x: str
+    y: str
+    unit: str
+    ticks: list[Tick]
+
+
 class SetData(TypedDict):
     """A set of readings with all that is made of it."""
 
@@ -345,6 +396,53 @@ class SetData(TypedDict):
     findings: list[Named]
     applied_unit: str
     read_unit: str
+    columns: list[ColumnData]
+    plot: PlotWords
+    csv_error: str
+    criteria: list[CriterionData]
+    tables: list[TableData]
+
+
+class ItemRemark(TypedDict):
+    """What one rule said of an item that was chosen."""
+
+    rule: str
+    standing: str
+    says: str
+
+
+class ItemData(TypedDict):
+    """A kit item that stands for the truth, other than a reference or a bottle."""
+
+    role: str
+    label: str
+    kind: str
+    code: str
+    shows: str
+    certificate: str
+    good_until: str
+    reason: str
+    remarks: list[ItemRemark]
+
+
+class EarlierData(TypedDict):
+    """What stood for the truth before it was changed, with what was read against it."""
+
+    role: str
+    code: str
+    name: str
+    certificate: str
+    used_for: str
+
+
+class ReopenedData(TypedDict):
+    """A step that was taken back."""
+
+    title: str
+    values: str
+    reason: str
+    by: str
+    at: str | None
 
 
 class OverrideData(TypedDict):
@@ -564,5 +662,9 @@ class RunView(TypedDict):
     flags: list[str]
     pairs: list[MovedPair]
     gases: list[GasRow]
+    items: list[ItemData]
+    earlier: list[EarlierData]
+    reopened: list[ReopenedData]
+    can_reopen: list[str]  # keys of the steps that can be opened again with a reason
     blocks: list[str]
     seal: SealData

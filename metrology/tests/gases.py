@@ -5,7 +5,8 @@ from datetime import timedelta
 from metrology.judgement.gas_kit import Bottle, BottleGas, Fitting
 from metrology.judgement.policy import resolve_policy
 from metrology.judgement.tolerance import Term, Tolerance
-from metrology.methods.details import details_from
+from metrology.methods.detector import DetectorSettings
+from metrology.methods.settings import read_settings
 from metrology.methods.setup import InstrumentSetup
 from metrology.quantities.transfer import Transfer
 from metrology.run.progress import make_progress
@@ -61,7 +62,7 @@ def detector(details=None, **changes):
             "output_unit": "mA",
             "transfer": Transfer(),
             "tolerance": Tolerance((Term(5.0, "span"),)),
-            "details": details_from(HYDROGEN if details is None else details),
+            "details": read_settings(DetectorSettings, HYDROGEN if details is None else details),
             **changes,
         }
     )
@@ -85,7 +86,8 @@ class GasPlay(Play):
     def forward(self, to="readings", **values):
         """Go on to the first step of that kind or key."""
         given = {"operator": "Control", "temperature": "20", "exposed_to": "none", "ma": "3.0", "purged": "0.5", "reading": "0.2",
-                 "latches": "none", "pressure_kpa": "101.325", "windows": "clean", "flow_alarm": "4", "battery": "full",
+                 "latches": "none", "pressure_kpa": "101.325", "reading:A": "0", "reading:B": "0", "reading:LEL": "0",
+                 "reading:O2": "20.9", "windows": "clean", "flow_alarm": "4", "battery": "full",
                  "work": "done", "why": "another bottle", **values}  # fmt: skip
         for _ in range(40):
             step = self.step

@@ -2,9 +2,8 @@
 
 from unittest import TestCase
 
-from metrology.methods.details import Details
 from metrology.methods.effort import ADJUST_MIN, EACH_READING_MIN, effort_of, effort_on_paper
-from metrology.methods.registry import get_method
+from metrology.methods.registry import get_method, settings_of
 from metrology.methods.setup import RunSetup
 from metrology.tests.gases import detector
 from metrology.tests.runs import instrument
@@ -46,7 +45,7 @@ class Transmitters(TestCase):
 
 class Soaking(TestCase):
     def sensor(self, dwell):
-        inside = instrument(unit="C", lrv=0.0, urv=150.0, details=Details(sensor="pt", dwell_min=dwell))
+        inside = instrument(unit="C", lrv=0.0, urv=150.0, details=settings_of("temp-sensor")(sensor="pt", dwell_min=dwell))
         return effort("temp-sensor", points=(0.0, 50.0, 100.0), inside=inside)
 
     def test_a_long_soak_at_each_point_leaves_somebody_free_and_the_hold_lasts(self):

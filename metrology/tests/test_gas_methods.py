@@ -4,10 +4,15 @@ import unittest
 from datetime import timedelta
 
 from metrology.faults import Fault
-from metrology.run.gases import litres_used
+from metrology.run.uses import uses_of
 from metrology.tests.gases import HYDROGEN, GasPlay, bottle, detector, plain, zero_air
 
 NITROGEN = bottle("B-N2", gas="", oxygen=0.0, balance="nitrogen", name="Nitrogen")
+
+
+def litres_used(p):
+    """Litres by bottle, as the run used them."""
+    return {u.item: u.amount for u in uses_of(p.state, p.method)}
 
 
 class GasCase(unittest.TestCase):
@@ -106,7 +111,7 @@ class ZeroAndSpan(GasCase):
         p.assign("span", bottle("B-NEW"))
         p.expose("50")
         self.assertRefused("missing", p.assign, "span", bottle("B-NEXT"))
-        used = litres_used(p.state)
+        used = litres_used(p)
         self.assertEqual(set(used), {"B-AIR", "B-NEW"})
         self.assertAlmostEqual(used["B-NEW"], 0.5 * (40 + 30) / 60)
 
@@ -188,7 +193,7 @@ class OthersAndHolds(GasCase):
         p.expose("49").decide("leave")
         p.forward("end")
         self.assertEqual(p.state.status, "signed")
-        self.assertGreater(litres_used(p.state)["B-AIR"], 0.0)
+        self.assertGreater(litres_used(p)["B-AIR"], 0.0)
 
     def test_alarms_are_judged_by_their_set_points(self):
         p = GasPlay("gas-bump", instrument=detector({**HYDROGEN, "alarms": "Low 20 rising latching; High 40 rising"}))
@@ -345,4 +350,4 @@ class OthersAndHolds(GasCase):
     def test_the_frozen_setup_carries_the_detector(self):
         self.assertEqual(plain(zero_air())["oxygen"], 20.9)
         p = GasPlay(instrument=detector(voting_group="V1", zone="Z"))
-        self.assertEqual((p.state.setup.instrument.voting_group, p.state.setup.instrument.details.detector.gas), ("V1", "hydrogen"))
+        self.assertEqual((p.state.setup.instrument.voting_group, p.state.setup.instrument.details.gas), ("V1", "hydrogen"))

@@ -12,9 +12,9 @@ from metrology.judgement.policy import Policy, describe_policy
 from metrology.judgement.reference import find_reference_faults, reference_from
 from metrology.judgement.tolerance import Term, Tolerance
 from metrology.judgement.uncertainty import Component, combine
-from metrology.methods.base import RawReading
 from metrology.methods.registry import CATALOGUE, METHODS, get_method
 from metrology.methods.setup import RunSetup, setup_from, setup_payload
+from metrology.methods.slots import RawReading
 from metrology.methods.steps import KINDS, PHASES
 from metrology.quantities.transfer import Transfer
 from metrology.tests.runs import instrument, meter, reference
@@ -25,6 +25,7 @@ REFERENCES = {"applied": reference_from(reference()), "indicated": reference_fro
 
 def setup(**changes):
     inside = {k: changes.pop(k) for k in list(changes) if k not in ("points_percent", "cycles", "policy")}
+    inside.setdefault("details", METHOD.settings())
     return RunSetup("tx-multipoint", "1", instrument(**inside), **changes)
 
 
@@ -32,11 +33,14 @@ def evaluate(run_setup, errors):
     """Judge readings with the given errors in percent of span."""
     raw = [
         RawReading(
-            s.index, f"{s.nominal:.6f}", f"{s.ideal + e * (run_setup.instrument.output_hi - run_setup.instrument.output_lo) / 100:.5f}"
+            s,
+            f"{s.nominal:.6f}",
+            f"{s.ideal + e * (run_setup.instrument.output_hi - run_setup.instrument.output_lo) / 100:.5f}",
+            references=REFERENCES,
         )
         for s, e in zip(METHOD.plan(run_setup, "as_found"), errors, strict=True)
     ]
-    return METHOD.evaluate(run_setup, raw, REFERENCES, "as_found")
+    return METHOD.trial.judge(run_setup, raw, "as_found")
 
 
 class Plan(TestCase):
@@ -72,7 +76,7 @@ class Plan(TestCase):
             setup(transfer=Transfer("table", table=((0.0, 0.0), (50.0, 40.0), (100.0, 100.0)))),
             setup(tolerance=Tolerance((Term(0.5, "span"), Term(2.0, "unit")), "greater")),
         ):
-            self.assertEqual(setup_from(setup_payload(given_setup)), given_setup)
+            self.assertEqual(setup_from(setup_payload(given_setup), METHOD.settings), given_setup)
 
 
 class Judging(TestCase):
@@ -103,16 +107,16 @@ class Judging(TestCase):
         self.assertAlmostEqual(three.statistics.repeatability, 0.1, places=4)
 
     def test_an_unfinished_set_is_judged_as_far_as_it_goes(self):
-        one = METHOD.evaluate(setup(), [RawReading(0, "0", "4.01")], REFERENCES, "as_found")
+        one = METHOD.trial.judge(setup(), [RawReading(METHOD.plan(setup(), "as_found")[0], "0", "4.01", references=REFERENCES)], "as_found")
         self.assertEqual((one.is_complete, one.statistics, one.signatures), (False, None, ()))
-        empty = METHOD.evaluate(setup(), [], REFERENCES, "as_found")
+        empty = METHOD.trial.judge(setup(), [], "as_found")
         self.assertEqual((empty.worst, empty.share), (None, 0.0))
 
     def test_frequency_and_voltage_outputs(self):
         for low, high, unit in ((1.0, 5.0, "V"), (0.0, 10.0, "V"), (0.0, 1000.0, "Hz")):
             s = setup(output_lo=low, output_hi=high, output_unit=unit)
-            raw = [RawReading(p.index, f"{p.nominal}", f"{p.ideal + 0.006 * (high - low)}") for p in METHOD.plan(s, "as_found")]
-            self.assertEqual(METHOD.evaluate(s, raw, {}, "as_found").verdict, "fail")
+            raw = [RawReading(p, f"{p.nominal}", f"{p.ideal + 0.006 * (high - low)}") for p in METHOD.plan(s, "as_found")]
+            self.assertEqual(METHOD.trial.judge(s, raw, "as_found").verdict, "fail")
 
 
 class Proposals(TestCase):
@@ -122,7 +126,7 @@ class Proposals(TestCase):
 
     def choice(self, errors, *, is_as_left=False, **changes):
         s = setup(**changes)
-        return METHOD.propose(s, evaluate(s, errors), is_as_left=is_as_left)
+        return METHOD.advice.propose(s, evaluate(s, errors), is_as_left=is_as_left)
 
     def test_what_is_proposed(self):
         for errors, changes, choice in (
@@ -163,7 +167,7 @@ class Proposals(TestCase):
 
 class Adjusting(TestCase):
     def progress(self, *passes, **policy):
-        return METHOD.adjust_progress(setup(policy=Policy(**policy)), passes, "adjust")
+        return METHOD.adjusting.progress(setup(policy=Policy(**policy)), passes, "adjust")
 
     def test_zero_first_then_span_in_turn(self):
         self.assertEqual(self.progress().next_screw, "zero")
@@ -185,7 +189,7 @@ class Adjusting(TestCase):
         self.assertIn("2 passes are used", stuck.says)
 
     def test_the_aim_is_a_share_of_the_tolerance(self):
-        zero, span = METHOD.adjust_targets(setup(), "adjust")
+        zero, span = METHOD.adjusting.targets(setup(), "adjust")
         self.assertEqual((zero.ideal, span.ideal), (4.0, 20.0))
         self.assertAlmostEqual(zero.aim, 0.25 * 0.5 / 100 * 16)
 
@@ -208,7 +212,7 @@ class Catalogue(TestCase):
 
     def test_methods_that_are_not_ready_or_not_there(self):
         self.assertLessEqual(set(METHODS), set(CATALOGUE))
-        for key, code in (("an-ph", "method_not_ready"), ("magic", "unknown_method")):
+        for key, code in (("an-multigas", "method_not_ready"), ("magic", "unknown_method")):
             with self.assertRaises(Fault) as caught:
                 get_method(key)
             self.assertEqual(caught.exception.code, code)

@@ -1,16 +1,19 @@
 """Methods played in memory: displacer, temperature sensor, loop check, smart transmitter, and what tx-multipoint gained."""
 
+import json
 from dataclasses import replace
 from unittest import TestCase
 
 from metrology.faults import Fault, Faults
 from metrology.judgement.tolerance import Term, Tolerance
-from metrology.methods.details import Details, details_from, details_payload
 from metrology.methods.parameters import check_pending, differences, read_values
-from metrology.methods.setup import setup_from, setup_payload
+from metrology.methods.registry import settings_of
+from metrology.methods.settings import load_settings, read_settings
+from metrology.methods.setup import RunSetup, setup_from, setup_payload
 from metrology.quantities.temperature import pt_resistance, thermocouple_emf
 from metrology.quantities.transfer import Transfer
 from metrology.run.parameters import against_register
+from metrology.run.upcast import start_payload
 from metrology.tests.runs import Play, instrument, meter, reference
 
 TOLERANT = Tolerance((Term(0.5, "span"),))
@@ -70,7 +73,10 @@ class More(Play):
 
 
 def play(method, refs, details, **changes):
-    made = More(method, instrument=instrument(details=details, tolerance=TOLERANT, **changes.pop("inside", {})), **changes)
+    """A run of a method whose instrument has these details."""
+    made = More(
+        method, instrument=instrument(details=settings_of(method)(**details), tolerance=TOLERANT, **changes.pop("inside", {})), **changes
+    )
     made.refs = refs
     return made
 
@@ -79,9 +85,13 @@ WEIGHTS = reference(code="REF-W", unit="kg", low=0, high=10, u_absolute=0.0001, 
 
 
 class Displacer(TestCase):
-    details = Details(
-        displacer_weight=2.0, displacer_volume=1000.0, density=0.001, weights_on_hand=(1, 0.5, 0.2, 0.2, 0.1, 0.05), has_column=True
-    )
+    details = {
+        "displacer_weight": 2.0,
+        "displacer_volume": 1000.0,
+        "density": 0.001,
+        "weights_on_hand": (1, 0.5, 0.2, 0.2, 0.1, 0.05),
+        "has_column": True,
+    }
 
     def run_to_readings(self, **values):
         inside = {"unit": "%", "lrv": 0, "urv": 100}
@@ -105,7 +115,7 @@ class Displacer(TestCase):
         run = self.run_to_readings().take(lambda n, q: f"{float(q['expected']) + 0.3:.3f}")
         self.assertEqual(run.view["step"]["judge"]["proposal"], "adjust")
         run.do("decision_made", step="judge", choice="adjust")
-        ends = [t.ideal for t in run.method.adjust_targets(run.state.setup, "adjust")]
+        ends = [t.ideal for t in run.method.adjusting.targets(run.state.setup, "adjust")]
         for n in range(4):
             self.assertFalse(run.view["step"]["adjust"]["is_converged"])
             run.do("adjustment_made", step="adjust", screw=("zero", "span")[n % 2], before=f"{ends[n % 2]:.3f}", after="")
@@ -124,7 +134,7 @@ class Displacer(TestCase):
         self.assertTrue(next(s for s in run.view["evidence"] if s["key"] == "wet_proof")["is_final"])
 
     def test_without_a_column_the_wet_proof_is_left_out_and_said(self):
-        self.details = replace(self.details, has_column=False)
+        self.details = {**self.details, "has_column": False}
         run = self.run_to_readings().take()
         run.do("decision_made", step="judge", choice="leave")
         self.assertEqual(run.current, "restore")
@@ -140,7 +150,7 @@ MILLIVOLT = reference(code="REF-V", unit="mV", low=-10, high=80, u_absolute=0.00
 
 class Sensor(TestCase):
     def platinum(self, **changes):
-        details = Details(sensor="pt", sensor_class="pt-a", **changes)
+        details = dict(sensor="pt", sensor_class="pt-a", **changes)
         refs = {"applied": PROBE, "block": BLOCK, "indicated": OHM}
         return play("temp-sensor", refs, details, inside={"unit": "C", "lrv": 0, "urv": 150}, points_percent=(0.0, 50.0, 100.0)).forward()
 
@@ -205,7 +215,7 @@ class Sensor(TestCase):
         self.assertEqual(run.state.active_readings("as_found"), {})
 
     def test_a_thermocouple_is_read_against_its_cold_junction(self):
-        details = Details(sensor="tc-k", sensor_class="tc-k-2")
+        details = {"sensor": "tc-k", "sensor_class": "tc-k-2"}
         refs = {"applied": PROBE, "block": BLOCK, "indicated": MILLIVOLT}
         run = play("temp-sensor", refs, details, inside={"unit": "C", "lrv": 0, "urv": 600}, points_percent=(0.0, 50.0, 100.0))
         run.forward(cold_junction_c="23,5")
@@ -215,7 +225,8 @@ class Sensor(TestCase):
 
 class Loop(TestCase):
     def test_every_display_at_every_point_and_every_alarm(self):
-        details = details_from({"displays": "Isolator mA 4 20; Control system kPa 0 400", "alarms": "High 380 rising"})
+        given = {"displays": "Isolator mA 4 20; Control system kPa 0 400", "alarms": "High 380 rising"}
+        details = vars(read_settings(settings_of("loop-check"), given))
         run = play("loop-check", {"applied": meter()}, details).forward()
         plan = run.method.plan(run.state.setup, "as_found")
         self.assertEqual(len(plan), 11)
@@ -229,14 +240,14 @@ class Loop(TestCase):
         self.assertEqual(view["evidence"][0]["rows"][1]["error"], "+1.00 %")  # 4 kPa of 400
 
     def test_the_injected_current_counts_as_it_really_was(self):
-        run = play("loop-check", {"applied": meter()}, Details()).forward()
+        run = play("loop-check", {"applied": meter()}, {}).forward()
         run.do("reading_taken", step="as_found", slot=0, applied="4.08", indicated="2.0")
         self.assertAlmostEqual(run.view["evidence"][0]["rows"][0]["y"], 0.0, places=6)
 
 
 class Configure(TestCase):
     def to_edit(self):
-        run = play("tx-configure", {"indicated": meter()}, Details(), points_percent=(0.0, 50.0, 100.0)).forward()
+        run = play("tx-configure", {"indicated": meter()}, {}, points_percent=(0.0, 50.0, 100.0)).forward()
         run.do("parameters_captured", step="read_device", kind="before", values=BEFORE)
         run.do("step_confirmed", step="read_device")
         run.take()
@@ -244,7 +255,7 @@ class Configure(TestCase):
         return run
 
     def test_nothing_is_edited_before_the_device_was_read(self):
-        run = play("tx-configure", {"indicated": meter()}, Details(), points_percent=(0.0, 50.0, 100.0)).forward()
+        run = play("tx-configure", {"indicated": meter()}, {}, points_percent=(0.0, 50.0, 100.0)).forward()
         with self.assertRaisesRegex(Fault, "Read the device first"):
             run.do("parameters_captured", step="read_device", kind="pending", values={"urv": "80"})
         with self.assertRaisesRegex(Fault, "set before"):
@@ -335,7 +346,7 @@ class Configure(TestCase):
 
 class Transmitter(TestCase):
     def digital(self, shift_pv, shift_ma):
-        run = play("tx-multipoint", {"applied": reference(), "indicated": meter()}, Details(has_digital=True)).forward()
+        run = play("tx-multipoint", {"applied": reference(), "indicated": meter()}, {"has_digital": True}).forward()
         for slot in run.method.plan(run.state.setup, "as_found"):
             pv, ma = slot.nominal + 4 * shift_pv, slot.ideal + 0.16 * (shift_pv + shift_ma)
             run.do("reading_taken", step="as_found", slot=slot.index, indicated=f"{ma:.3f}", pv=f"{pv:.3f}")
@@ -358,7 +369,7 @@ class Transmitter(TestCase):
     def test_a_simulated_thermocouple_is_computed_against_the_terminals(self):
         source = reference(code="REF-M", unit="mV", low=-10, high=80, u_absolute=0.003)
         run = play(
-            "tx-multipoint", {"applied": source, "indicated": meter()}, Details(sensor="tc-k"), inside={"unit": "C", "lrv": 0, "urv": 600}
+            "tx-multipoint", {"applied": source, "indicated": meter()}, {"sensor": "tc-k"}, inside={"unit": "C", "lrv": 0, "urv": 600}
         )
         run.forward(cold_junction_c="25")
         applied = run.view["step"]["readings"]["next"]["quantities"][0]
@@ -369,7 +380,7 @@ class Transmitter(TestCase):
         self.assertEqual(row["simulated"], "-1.000 mV")
 
     def with_dead_band(self):
-        run = play("tx-multipoint", {"applied": reference(), "indicated": meter()}, Details(tests_dead_band=True)).forward()
+        run = play("tx-multipoint", {"applied": reference(), "indicated": meter()}, {"tests_dead_band": True}).forward()
         return run.take()
 
     def test_a_dead_band_is_tested_after_the_as_found_points_and_before_anything_is_judged(self):
@@ -385,26 +396,26 @@ class Transmitter(TestCase):
         self.assertEqual(run.current, "judge")
 
     def test_without_the_flag_no_dead_band_is_asked_for_nor_told(self):
-        run = play("tx-multipoint", {"applied": reference(), "indicated": meter()}, Details()).forward().take()
+        run = play("tx-multipoint", {"applied": reference(), "indicated": meter()}, {}).forward().take()
         self.assertEqual(run.current, "judge")
         self.assertEqual(run.view["evidence"][0]["findings"], [])
 
     def test_a_loop_that_a_communicator_cannot_use_needs_a_reason(self):
-        run = play("tx-multipoint", {"applied": reference(), "indicated": meter()}, Details(supply_v=24.0, loop_ohm=50.0))
+        run = play("tx-multipoint", {"applied": reference(), "indicated": meter()}, {"supply_v": 24.0, "loop_ohm": 50.0})
         with self.assertRaisesRegex(Fault, "50 ohm is too little for a digital communicator"):
             run.forward()
         run.do("step_confirmed", step="loop_budget", reason="no communicator is used today")
         self.assertIn("too little", run.view["computed"][0]["says"])
 
     def test_repeatability_over_the_cycles_is_in_the_budget(self):
-        run = play("tx-multipoint", {"applied": reference(), "indicated": meter()}, Details(), cycles=3).forward()
+        run = play("tx-multipoint", {"applied": reference(), "indicated": meter()}, {}, cycles=3).forward()
         for slot in run.method.plan(run.state.setup, "as_found"):
             run.do("reading_taken", step="as_found", slot=slot.index, indicated=f"{slot.ideal + 0.004 * slot.cycle:.3f}")
         rows = {r["name"]: r for r in run.view["evidence"][0]["budget"]["rows"]}
         self.assertEqual(rows["Repeatability over the cycles"]["value"], "0.0250 %")  # s of 0.025, 0.050, 0.075 %
 
     def test_a_captured_reading_brings_its_settle_spread(self):
-        run = play("tx-multipoint", {"applied": reference(), "indicated": meter()}, Details()).forward()
+        run = play("tx-multipoint", {"applied": reference(), "indicated": meter()}, {}).forward()
         told = {
             "label": "Loop",
             "unit": "mA",
@@ -425,25 +436,44 @@ class Transmitter(TestCase):
 
 class Registered(TestCase):
     def test_details_are_read_checked_and_come_back_from_a_run(self):
-        details = details_from(
-            {"displacer_volume": "5,08 x 81,3", "weights_on_hand": "0,1 1 0.5", "alarms": "Low low 2 falling", "wires": "3"}
+        for method, raw, seen in (
+            ("level-displacer", {"displacer_volume": "5,08 x 81,3", "weights_on_hand": "0,1 1 0.5"}, {"weights_on_hand": (1.0, 0.5, 0.1)}),
+            ("loop-check", {"alarms": "Low low 2 falling", "displays": "Isolator mA 4 20"}, {}),
+            ("temp-sensor", {"wires": "3", "sensor": "pt"}, {"wires": 3}),
+            ("gas-multichannel", {"basis": "iec", "channels": "A, hydrogen, 100, %LEL, 2.5"}, {}),
+        ):
+            with self.subTest(method=method):
+                details = read_settings(settings_of(method), raw)
+                for name, value in seen.items():
+                    self.assertEqual(getattr(details, name), value)
+                payload = json.loads(json.dumps(setup_payload(RunSetup(method, "1", instrument(details=details)))))
+                self.assertEqual(setup_from(payload, settings_of(method)).instrument.details, details)
+        self.assertAlmostEqual(
+            read_settings(settings_of("level-displacer"), {"displacer_volume": "5,08 x 81,3"}).displacer_volume, 1647.8, places=1
         )
-        self.assertAlmostEqual(details.displacer_volume, 1647.8, places=1)
-        self.assertEqual(details.weights_on_hand, (1.0, 0.5, 0.1))
-        self.assertEqual((details.alarms[0].name, details.alarms[0].rising, details.wires), ("Low low", False, 3))
-        run = Play(instrument=instrument(details=details))
-        again = setup_from(setup_payload(run.state.setup))
-        self.assertEqual(again.instrument.details, details)
-        self.assertEqual(details_payload({}), Details())
+        self.assertEqual(load_settings(settings_of("loop-check"), {}), settings_of("loop-check")())
+
+    def test_details_of_a_detector_that_once_stood_in_a_part_of_their_own_are_read(self):
+        old = {
+            "alarms": [{"name": "Low", "set_point": 20.0, "rising": True, "latching": True}],
+            "detector": {"gas": "hydrogen", "t90_s": 12.0},
+        }
+        payload = start_payload({"method": "gas-bump", "instrument": {"tag": "AE-1", "details": old}})
+        found = load_settings(settings_of("gas-bump"), payload["instrument"]["details"])
+        self.assertEqual((found.gas, found.t90_s, found.alarms[0].latching), ("hydrogen", 12.0, True))
 
     def test_what_does_not_hold_names_its_field(self):
-        for raw, field in (
-            ({"displays": "Isolator mA"}, "displays"),
-            ({"alarms": "High 3 sideways"}, "alarms"),
-            ({"r0": "0"}, "r0"),
-            ({"sensor": "pt", "sensor_class": "tc-k-1"}, "sensor_class"),
-            ({"nonsense": "1"}, "nonsense"),
+        for method, raw, field in (
+            ("loop-check", {"displays": "Isolator mA"}, "displays"),
+            ("loop-check", {"alarms": "High 3 sideways"}, "alarms"),
+            ("temp-sensor", {"r0": "0"}, "r0"),
+            ("temp-sensor", {"sensor": "pt", "sensor_class": "tc-k-1"}, "sensor_class"),
+            ("temp-sensor", {"wires": "5"}, "wires"),
+            ("gas-bump", {"sensor_since": "last year"}, "sensor_since"),
         ):
             with self.subTest(raw=raw), self.assertRaises(Fault) as caught:
-                details_from(raw)
+                read_settings(settings_of(method), raw)
             self.assertEqual(caught.exception.field, field)
+
+    def test_what_another_method_asks_is_passed_over(self):
+        self.assertEqual(read_settings(settings_of("temp-sensor"), {"displays": "nothing", "sensor": "pt"}).sensor, "pt")

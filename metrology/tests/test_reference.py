@@ -5,9 +5,10 @@ from unittest import TestCase
 
 from metrology.faults import Fault
 from metrology.judgement.reference import find_reference_faults, reference_from
-from metrology.methods.base import RawReading
 from metrology.methods.budget import Budget
+from metrology.methods.registry import get_method
 from metrology.methods.setup import RunSetup
+from metrology.methods.slots import RawReading
 from metrology.tests.runs import instrument, meter, reference
 
 TODAY = date(2026, 11, 2)
@@ -48,7 +49,7 @@ class Claims(TestCase):
 
     def test_the_budget_carries_what_a_certificate_shows_and_nobody_corrects(self):
         setup = RunSetup("tx-multipoint", "2", instrument())
-        reading = RawReading(2, "200", "12.00", {}, TODAY)
+        reading = RawReading(get_method("tx-multipoint").plan(setup, "as_found")[2], "200", "12.00", {}, TODAY)
         b = Budget(setup, 200.0, reading)
         b.source(standard(points=POINTS), at=200.0, unit="kPa")
         b.meter(reference_from(meter(points=[[0.0, 0.0, 0.002], [24.0, 24.004, 0.002]])), 12.0, "mA", 16.0)

@@ -39,4 +39,14 @@ def gas(code: str, component: str = "", value: float = 0.0, unit: str = "%LEL", 
     return {"bottle": bottle, "regulator": dict(REGULATOR), "line": dict(LINE)}
 
 
+def buffer(code: str, ph: float, table: str = "nist", **changes: Any) -> dict[str, Any]:
+    """A buffer with portions enough."""
+    return {
+        "code": code, "name": f"Buffer pH {ph:g}", "ph": ph, "table": table, "points": [], "lot": f"L-{code}", "expires_on": "2027-06-30",
+        "opened_on": "2026-10-20", "open_days": 90, "portions_left": 8, "portion_ml": 100.0, "u_ph": 0.01, "certificate": f"C-{code}",
+        "state": "in service", "good_until": "2027-01-18", **changes,
+    }  # fmt: skip
+
+
+BUFFERS = {"first": buffer("BUF-7", 6.865), "second": buffer("BUF-4", 4.005)}
 HYDROGEN = {"zero": gas("B-AIR"), "span": gas("B-H2", "hydrogen", 50.0)}

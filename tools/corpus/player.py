@@ -24,6 +24,7 @@ PLAIN = {
     "operator": "Control room", "temperature": "21.5", "humidity": "55", "exposed_to": "none", "ma": "3.0", "purged": "0.5",
     "reading": "0.2", "latches": "none", "pressure_kpa": "99.2", "windows": "clean", "obscuration": "4", "flow_alarm": "4",
     "battery": "full", "work": "Cleaned and freed", "why": "set for the last bottle", "sensor_serial": "SN-1",
+    "reading:A": "0.2", "reading:B": "0.1", "reading:LEL": "0.0", "reading:O2": "20.9",
 }  # fmt: skip
 
 
@@ -35,8 +36,12 @@ def optional(module: str, name: str) -> Any:
         return None
 
 
-def instrument(details: Mapping[str, Any] | None = None, **given: Any) -> InstrumentSetup:
-    """A 0-400 kPa transmitter with 0.5 % of span, or one changed."""
+def instrument(details: Mapping[str, Any] | None = None, **given: Any) -> Callable[[str], InstrumentSetup]:
+    """A 0-400 kPa transmitter with 0.5 % of span, or one changed, for whatever method it is run by."""
+    return lambda method: _instrument(method, details, given)
+
+
+def _instrument(method: str, details: Mapping[str, Any] | None, given: Mapping[str, Any]) -> InstrumentSetup:
     tolerance, term = optional("metrology.judgement.tolerance", "Tolerance"), optional("metrology.judgement.tolerance", "Term")
     data = {
         "tag": "PT-2101", "serial": "MB-48213", "service": "RO feed pressure", "area": "RO hall", "unit": "kPa", "lrv": 0.0, "urv": 400.0,
@@ -48,8 +53,15 @@ def instrument(details: Mapping[str, Any] | None = None, **given: Any) -> Instru
     if isinstance(data["transfer"], str):
         data["transfer"] = Transfer(data["transfer"])
     if details is not None:
-        data["details"] = optional("metrology.methods.details", "details_from")(details)
+        older = optional("metrology.methods.details", "details_from")
+        data["details"] = older(details) if older else read_details(method, details)
     return InstrumentSetup(**data)
+
+
+def read_details(method: str, details: Mapping[str, Any]) -> Any:
+    """The details in the method's own settings."""
+    settings = optional("metrology.methods.registry", "settings_of")(method)
+    return optional("metrology.methods.settings", "read_settings")(settings, details)
 
 
 class Player:
@@ -61,9 +73,10 @@ class Player:
         self.method = get_method(method)
         if self.method.revision != revision:
             raise AssertionError(f"{method} is at revision {self.method.revision}, not {revision}")
+        setup["instrument"] = setup["instrument"](method)
         chosen = RunSetup(method, revision, **setup)
         self.run_id = uuid.uuid5(uuid.NAMESPACE_URL, f"{method}/{revision}/{chosen.instrument.tag}/{chosen.cycles}")
-        self.now, self.by, self.refs, self.gases = START, "ines", {}, {}
+        self.now, self.by, self.refs, self.gases, self.items = START, "ines", {}, {}, {}
         self.events = [Event(1, self._id(1), "run_started", setup_payload(chosen), "ines", PEOPLE["ines"], self.now)]
         self.state = fold(self.events)
 
@@ -101,7 +114,9 @@ class Player:
         raise AssertionError(f"stuck at {self.step.key}")
 
     def _pass(self, step: Any, given: Mapping[str, Any]) -> None:
-        mine = {f.name: f.expected or given.get(f.name, "") for f in step.fields if getattr(f, "kind", "") not in ("reference", "gas")}
+        mine = {
+            f.name: f.expected or given.get(f.name, "") for f in step.fields if getattr(f, "kind", "") not in ("reference", "gas", "item")
+        }
         if step.kind == "timer":
             self.do("timer_started", step=step.key)
             self.now += timedelta(minutes=step.minutes)
@@ -121,6 +136,9 @@ class Player:
             for f in step.fields:
                 if getattr(f, "kind", "") == "gas" and f.name not in self.state.gases:
                     self.do("gas_assigned", role=f.name, **self.gases[f.name])
+            for f in step.fields:
+                if getattr(f, "kind", "") == "item" and f.name not in self.state.items:
+                    self.do("standard_assigned", role=f.name, item=self.items[f.name], reason="")
             if step.key.startswith("coefficients"):
                 mine = {f["name"]: f["suggested"] for f in self.view["step"]["fields"]}
             self.do("step_confirmed", step=step.key, values=mine, checks=[c.key for c in step.checks])

@@ -3,6 +3,8 @@
 import json
 import time
 import uuid
+from dataclasses import replace
+from unittest import mock
 
 from django.core.cache import cache
 from django.test import TransactionTestCase
@@ -16,6 +18,7 @@ from apps.bench.tests.bench_world import add_devices, quick_world
 from apps.plant.models import Instrument
 from apps.runs.models import Run, RunEvent
 from apps.runs.tests.base import PlantClient, make_reference
+from metrology.methods.registry import METHODS
 
 PRESSURE = {"applied": "MB-P01", "indicated": "MB-I01"}
 SENSOR = {"applied": "MB-T01", "block": "MB-B01", "indicated": "MB-R01"}
@@ -103,6 +106,7 @@ class Capturing(LiveTestCase):
         device = Device.objects.get(code="HART")
         device.signals = [{**s, "role": "pv" if s["key"] == "pv" else "own", "tag": "PT-2110"} for s in device.signals]
         device.save()
+        Instrument.objects.filter(tag="PT-2110").update(details={"has_digital": True})
         self.live_transmitter()
         refused = self.send(("source_chosen", {"quantity": "applied", "signal": "HART/pv", "role": "applied", "wired_to": "PT-1"}))
         self.assertFailure(refused, 400, "own_signal")
@@ -269,10 +273,11 @@ class ByItself(LiveTestCase):
         self.forward(SENSOR)
         self.choose(applied="BLOCK-A/probe", indicated="BLOCK-A/s1")
         Device.objects.update(timeout_s=0.4)
-        from metrology.methods.temp_sensor import TempSensor
-
-        before, TempSensor.patience = TempSensor.patience, 2.0
-        self.addCleanup(setattr, TempSensor, "patience", before)
+        usual = METHODS["temp-sensor"]
+        hasty = replace(usual, watching=replace(usual.watching, patience=2.0))
+        patched = mock.patch.dict(METHODS, {"temp-sensor": hasty})
+        patched.start()
+        self.addCleanup(patched.stop)
         self.start_round(self.run_id)
         auto = self.until(self.ended, 150)
         self.assertEqual(auto.status, "stopped")

@@ -171,7 +171,7 @@ class DueReasons(PlantTestCase):
             lrv=0,
             urv=5,
             tolerance_value=5,
-            method="an-ph",
+            method="an-trace-o2",
             next_due=date(2020, 1, 1),
         )
         data = self.get("today/").json()

@@ -56,6 +56,7 @@ class InstrumentPageSerializer(PageSerializer):
     rows = InstrumentRowSerializer(many=True)
     areas = AreaSerializer(many=True)
     choices = serializers.DictField(child=OptionSerializer(many=True))
+    methods = serializers.DictField(child=serializers.ListField(child=serializers.CharField()))
     details = DetailFieldSerializer(many=True)
     policies = DetailFieldSerializer(many=True)
 

@@ -34,6 +34,7 @@ from apps.plant.selectors import (
     instrument_row,
     list_areas,
     list_instruments,
+    methods_by_family,
     methods_for,
     policy_fields,
 )
@@ -46,7 +47,7 @@ from config.uploads import sent_file
 from metrology.faults import Fault
 from metrology.judgement.policy import describe_policy
 from metrology.judgement.tolerance import describe
-from metrology.methods.details import GAS
+from metrology.methods.registry import METHODS
 from metrology.quantities.transfer import KINDS
 from metrology.run.step_views import details_words
 
@@ -90,6 +91,7 @@ class InstrumentsView(APIView):
                 **page_of(request, rows, instrument_row),
                 "areas": areas,
                 "choices": form_choices(),
+                "methods": methods_by_family(),
                 "details": detail_fields(),
                 "policies": policy_fields(),
             }
@@ -162,7 +164,7 @@ def _page(i: Instrument) -> dict[str, Any]:
         "form": as_typed(i),
         "tolerance": describe(i.tolerance(), i.unit),
         "output": f"{i.output_lo:g} to {i.output_hi:g} {i.output_unit}, {KINDS[i.transfer]}",
-        "policies": list(describe_policy(policy_for(i), for_gas=i.method in GAS)),
+        "policies": list(describe_policy(policy_for(i), groups=METHODS[i.method].traits.policies if i.method in METHODS else ())),
         "methods": methods_for(i),
         "detail_words": [*_register_words(i), *(f"{d['name']}: {d['value']}" for d in details_words(i.setup()))],
         "open_run": next((r.id for r in runs if r.status in OPEN), None),

@@ -1,5 +1,6 @@
 """A signed record stays what it was: whatever changes afterwards in rules, registers and kit."""
 
+from dataclasses import replace
 from io import StringIO
 from unittest import mock
 
@@ -46,7 +47,7 @@ class Seals(PlantTestCase):
         self.assertEqual(seal["sets"]["as_found"]["verdict"], "pass")
         self.assertEqual(len(seal["sets"]["as_found"]["readings"]), 10)
         self.assertEqual(seal["plant"]["zone"], "Europe/Lisbon")
-        self.assertEqual(seal["results"]["decision"], "leave")
+        self.assertEqual(seal["summary"]["decision"], "leave")
         told = self.get(f"runs/{self.run_id}/").json()["view"]["seal"]
         self.assertTrue(told["is_sealed"])
         self.assertIn("Sealed when it was signed", told["says"])
@@ -102,9 +103,9 @@ class Seals(PlantTestCase):
         self.assertEqual((view["status"], view["seal"]["is_sealed"], view["reviewed"]["by"]), ("accepted", True, self.marta.name))
 
 
-RULE = "metrology.methods.tx_multipoint.tolerance_percent"
+RULE = "metrology.methods.trials.curve.tolerance_percent"
 
 
 def raised_revision():
     """The method of the run at a revision that does not exist yet."""
-    return mock.patch.object(type(registry.METHODS["tx-multipoint"]), "revision", "99")
+    return mock.patch.dict(registry.METHODS, {"tx-multipoint": replace(registry.METHODS["tx-multipoint"], revision="99")})

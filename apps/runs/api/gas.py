@@ -13,6 +13,7 @@ from rest_framework.views import APIView
 
 from apps.accounts.policy import require
 from apps.kit.models import GasFitting
+from apps.runs.api.offers import RemarkSerializer
 from apps.runs.gas import fitting_words, gas_options, list_bottles
 
 
@@ -30,12 +31,6 @@ class BottleRowSerializer(BottleSerializer):
     litres_full = serializers.FloatField()
     standing = serializers.CharField()
     suspicion = serializers.CharField()
-
-
-class RemarkSerializer(serializers.Serializer):
-    rule = serializers.CharField()
-    standing = serializers.CharField()
-    says = serializers.CharField()
 
 
 class BottleOptionSerializer(BottleSerializer):

@@ -4,6 +4,7 @@ from django.urls import path
 
 from apps.runs.api import holds, views
 from apps.runs.api.gas import GasKitView, GasOptionsView
+from apps.runs.api.offers import OffersView
 from apps.runs.api.sensor_life import SensorLifeView
 
 urlpatterns = [
@@ -17,6 +18,7 @@ urlpatterns = [
     path("runs/<uuid:run_id>/void/", views.VoidView.as_view(), name="run-void"),
     path("runs/<uuid:run_id>/force/", views.ForceView.as_view(), name="run-force"),
     path("runs/<uuid:run_id>/gas/<str:role>/", GasOptionsView.as_view(), name="gas-options"),
+    path("runs/<uuid:run_id>/offers/<str:role>/", OffersView.as_view(), name="offers"),
     path("gas/", GasKitView.as_view(), name="gas"),
     path("holds/", holds.HoldsView.as_view(), name="holds"),
     path("holds/<uuid:hold_id>/", holds.HoldView.as_view(), name="hold"),

@@ -7,7 +7,7 @@ from django.utils import timezone
 
 from apps.kit.models import GasBottle, GasFitting
 from apps.plant.models import Instrument
-from apps.runs.models import Exposure, GasUse, Hold, Run
+from apps.runs.models import Hold, KitUse, Result, Run
 from apps.runs.tests.base import PASSWORD, PlantTestCase
 
 HYDROGEN = {"gas": "hydrogen", "basis": "iec", "technology": "catalytic", "t90_s": "10", "signal_unit": "mV", "new_sensitivity": "0.5"}
@@ -112,7 +112,7 @@ class Gas(GasCase):
 
     def test_runs_use_up_their_bottles(self):
         self.whole("AE-A", "50")
-        used = GasUse.objects.get(bottle="G-H2").litres
+        used = KitUse.objects.get(item="G-H2").amount
         self.assertAlmostEqual(used, 0.5 * 70 / 60, places=3)
         row = next(b for b in self.get("gas/").json()["bottles"] if b["code"] == "G-H2")
         self.assertAlmostEqual(row["litres_left"], 100 - used, delta=0.06)
@@ -131,7 +131,7 @@ class Gas(GasCase):
     def test_a_sensors_life_is_told_from_finished_runs(self):
         for n, signal in enumerate(("25", "22", "19.5", "17")):
             self.whole("AE-A", "50", signal=signal)
-            Exposure.objects.filter(run_id=self.run_id).update(at=timezone.now() - timedelta(days=90 * (4 - n)))
+            Result.objects.filter(run_id=self.run_id).update(at=timezone.now() - timedelta(days=90 * (4 - n)))
         told = self.get("instruments/AE-A/sensor-life/").json()["channels"][0]
         self.assertAlmostEqual(told["relative_percent"], 68.0, delta=0.1)
         self.assertEqual(len(told["points"]), 4)

@@ -94,6 +94,15 @@ export function useGasOptions(run_id: string, role: string, seq: number) {
   });
 }
 
+/** What the kit offers for a role of a run, judged; asked again when the run has moved on. */
+export function useOffers(run_id: string, role: string, seq: number) {
+  return useQuery({
+    queryKey: ["offers", run_id, role, seq],
+    queryFn: () => unwrap(client.GET("/api/v1/runs/{run_id}/offers/{role}/", { params: { path: { run_id, role } } })),
+    placeholderData: keepPreviousData,
+  });
+}
+
 export function useSensorLife(tag: string) {
   return useQuery({
     queryKey: ["sensor-life", tag],

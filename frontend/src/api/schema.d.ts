@@ -1081,6 +1081,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{run_id}/offers/{role}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["list_offers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{run_id}/override-reference/": {
         parameters: {
             query?: never;
@@ -1743,6 +1759,9 @@ export interface components {
             choices: {
                 [key: string]: components["schemas"]["Option"][];
             };
+            methods: {
+                [key: string]: string[];
+            };
             details: components["schemas"]["DetailField"][];
             policies: components["schemas"]["DetailField"][];
         };
@@ -1957,6 +1976,16 @@ export interface components {
             name: string;
             late_min: number;
             jobs: components["schemas"]["RoundJob"][];
+        };
+        Offer: {
+            code: string;
+            name: string;
+            detail: string;
+            good_until: string;
+            state: string;
+            standing: string;
+            remarks: components["schemas"]["Remark"][];
+            is_proposed: boolean;
         };
         Option: {
             value: string;
@@ -2262,6 +2291,7 @@ export interface components {
                                     standard: string;
                                 }[];
                             } | null;
+                            standards: string[];
                         }[];
                         output_unit: string;
                         unit: string;
@@ -2271,6 +2301,7 @@ export interface components {
                             slot: number;
                             number: number;
                             direction: string;
+                            direction_word: string;
                             cycle: number;
                             percent: string;
                             nominal: string;
@@ -2299,6 +2330,10 @@ export interface components {
                     /** @description What an adjust step shows. */
                     adjust: {
                         screw: string;
+                        label: string;
+                        act: string;
+                        keys: string[];
+                        can_refuse: boolean;
                         variant: string;
                         pass_number: number;
                         is_converged: boolean;
@@ -2321,6 +2356,7 @@ export interface components {
                             after: number | null;
                             before_read: string;
                             after_read: string;
+                            unit: string;
                             before_text: string;
                             after_text: string;
                             /** Format: double */
@@ -2377,6 +2413,7 @@ export interface components {
                     watches: string;
                     watches_channel: string;
                     watches_unit: string;
+                    panels: string[];
                 } | null;
                 evidence: {
                     key: string;
@@ -2438,6 +2475,7 @@ export interface components {
                                 standard: string;
                             }[];
                         } | null;
+                        standards: string[];
                     }[];
                     verdict: string | null;
                     share: string | null;
@@ -2483,6 +2521,36 @@ export interface components {
                     }[];
                     applied_unit: string;
                     read_unit: string;
+                    columns: {
+                        key: string;
+                        label: string;
+                    }[];
+                    /** @description The words of the plot's axes, the unit of its errors, and what is written along x, as (percent of range, words). */
+                    plot: {
+                        x: string;
+                        y: string;
+                        unit: string;
+                        ticks: {
+                            /** Format: double */
+                            x: number;
+                            label: string;
+                        }[];
+                    };
+                    csv_error: string;
+                    criteria: {
+                        name: string;
+                        label: string;
+                        value: string;
+                        limits: string;
+                        u: string;
+                        verdict: string;
+                        says: string;
+                    }[];
+                    tables: {
+                        title: string;
+                        head: string[];
+                        rows: string[][];
+                    }[];
                 }[];
                 adjustments: {
                     step: string;
@@ -2496,6 +2564,7 @@ export interface components {
                         after: number | null;
                         before_read: string;
                         after_read: string;
+                        unit: string;
                         before_text: string;
                         after_text: string;
                         /** Format: double */
@@ -2648,6 +2717,36 @@ export interface components {
                         says: string;
                     }[];
                 }[];
+                items: {
+                    role: string;
+                    label: string;
+                    kind: string;
+                    code: string;
+                    shows: string;
+                    certificate: string;
+                    good_until: string;
+                    reason: string;
+                    remarks: {
+                        rule: string;
+                        standing: string;
+                        says: string;
+                    }[];
+                }[];
+                earlier: {
+                    role: string;
+                    code: string;
+                    name: string;
+                    certificate: string;
+                    used_for: string;
+                }[];
+                reopened: {
+                    title: string;
+                    values: string;
+                    reason: string;
+                    by: string;
+                    at: string | null;
+                }[];
+                can_reopen: string[];
                 blocks: string[];
                 /** @description Whether what is shown was sealed when the run ended, and by which core it was judged; otherwise it is judged again. */
                 seal: {
@@ -5007,6 +5106,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LogRow"][];
+                };
+            };
+        };
+    };
+    list_offers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                role: string;
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Offer"][];
                 };
             };
         };

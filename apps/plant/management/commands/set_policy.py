@@ -5,6 +5,7 @@ from typing import Any
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
 from apps.plant.models import PolicyLayer
+from apps.plant.services import policies_in
 from metrology.faults import Fault
 from metrology.judgement.policy import describe_policy, resolve_policy
 from metrology.methods.registry import CATALOGUE
@@ -31,7 +32,7 @@ class Command(BaseCommand):
             else:
                 layer.values.pop(name, None)
         try:
-            policy = resolve_policy(layer.values)
+            policy = resolve_policy(policies_in(layer.values, method))
         except Fault as fault:
             raise CommandError(f"{fault.message} Nothing was changed.") from None
         layer.save()

@@ -1,6 +1,6 @@
 import { Flag, TriangleAlert } from "lucide-react";
 import type { RunView } from "../../api/client";
-import { Remarks } from "./GasStep";
+import { Remarks } from "../run/Remarks";
 
 /** Gas in use, what is moved to the test, and what is flagged on the record. */
 export function GasEvidence({ view }: { view: RunView }) {

@@ -1,4 +1,4 @@
-import { Check, TriangleAlert, X } from "lucide-react";
+import { X } from "lucide-react";
 import { useState } from "react";
 import { ApiFailure, type Run, type Schemas, type Step } from "../../api/client";
 import { useGasOptions } from "../../api/queries";
@@ -6,36 +6,14 @@ import { Button } from "../../ui/Button";
 import { ChoiceField, TextField } from "../../ui/fields";
 import { day } from "../../ui/format";
 import { Failure, Loading, Message } from "../../ui/Message";
-import { StepFrame, type StepProps } from "../run/StepPanel";
+import { Remarks, STANDING } from "../run/Remarks";
+import { StepFrame, type StepProps } from "../run/StepFrame";
 import { useAppend } from "../run/useRun";
 
 type Option = Schemas["BottleOption"];
 
-const LOOK: Record<string, { Icon: typeof Check; tone: string; word: string }> = {
-  good: { Icon: Check, tone: "text-kelp", word: "fits" },
-  warn: { Icon: TriangleAlert, tone: "text-amber", word: "fits, but mind" },
-  refuse: { Icon: X, tone: "text-iron", word: "can't be used" },
-};
-
-export function Remarks({ remarks, all }: { remarks: Schemas["Remark"][]; all: boolean }) {
-  const shown = all ? remarks : remarks.filter((r) => r.standing !== "good");
-  return (
-    <ul className="space-y-0.5 text-sm">
-      {shown.map((r) => {
-        const { Icon, tone, word } = LOOK[r.standing] ?? { Icon: TriangleAlert, tone: "text-amber", word: r.standing };
-        return (
-          <li key={r.rule + r.says} className="flex gap-2">
-            <Icon size={16} aria-label={word} className={`mt-0.5 shrink-0 ${tone}`} />
-            <span>{r.says}</span>
-          </li>
-        );
-      })}
-    </ul>
-  );
-}
-
 function Bottle({ option, chosen, onChoose }: { option: Option; chosen: boolean; onChoose: () => void }) {
-  const { Icon, tone, word } = LOOK[option.standing] ?? { Icon: X, tone: "text-iron", word: option.standing };
+  const { Icon, tone, word } = STANDING[option.standing] ?? { Icon: X, tone: "text-iron", word: option.standing };
   const dead = option.standing === "refuse";
   return (
     <li className={`border-b border-rule border-l-8 px-3 py-1.5 ${chosen ? "border-l-water bg-water-soft" : "border-l-transparent"}`}>

@@ -10,7 +10,7 @@ import { Failure, Loading, Message } from "../../ui/Message";
 type Form = Schemas["InstrumentForm"];
 
 const EMPTY: Form = {
-  tag: "", serial: "", service: "", area: "", family: "transmitter", method: "tx-multipoint", unit: "kPa", lrv: "", urv: "",
+  tag: "", serial: "", service: "", area: "", family: "", method: "", unit: "kPa", lrv: "", urv: "",
   output_lo: "4", output_hi: "20", output_unit: "mA", transfer: "linear", cutoff_percent: "0", transfer_table: "", tolerance_value: "0.5",
   tolerance_basis: "span", tolerance_combine: "single", tolerance2_value: "", tolerance2_basis: "unit", division: "0", warm_up_min: "0",
   is_adjustable: true, hazards: "", feeds: "", voting_group: "", zone: "", points_percent: "0 25 50 75 100", cycles: "1", interval_days: "365", reason: "",
@@ -78,15 +78,18 @@ function OwnPolicies({ fields, values, errors, onChange }: PolicyProps) {
 export function InstrumentForm() {
   const { tag } = useParams();
   const existing = useInstrument(tag ?? "");
+  const plant = useInstruments({ search: "", area: "", family: "", page: 1 });
+  if (!plant.data) return plant.isError ? <Failure error={plant.error} /> : <Loading what="the register" />;
+  const family = plant.data.choices.family?.[0]?.value ?? "";
+  const blank = { ...EMPTY, family, method: plant.data.methods[family]?.[0] ?? "" };
   if (tag && existing.isPending) return <Loading what={tag} />;
   if (tag && existing.isError) return <Failure error={existing.error} />;
-  return <Fields tag={tag} start={tag && existing.data ? { ...existing.data.form, reason: "" } : EMPTY} />;
+  return <Fields tag={tag} start={tag && existing.data ? { ...existing.data.form, reason: "" } : blank} plant={plant.data} />;
 }
 
-function Fields({ tag, start }: { tag?: string; start: Form }) {
+function Fields({ tag, start, plant }: { tag?: string; start: Form; plant: Schemas["InstrumentPage"] }) {
   const navigate = useNavigate();
   const queries = useQueryClient();
-  const plant = useInstruments({ search: "", area: "", family: "", page: 1 }).data;
   const [form, setForm] = useState<Form>(start);
   const save = useMutation({
     mutationFn: async () => {
@@ -108,13 +111,13 @@ function Fields({ tag, start }: { tag?: string; start: Form }) {
       label={label}
       value={String(form[name] ?? "")}
       onChange={(v) => change(name, v)}
-      options={plant?.choices[like] ?? [{ value: String(form[name] ?? ""), label: String(form[name] ?? "") }]}
+      options={plant.choices[like] ?? [{ value: String(form[name] ?? ""), label: String(form[name] ?? "") }]}
       error={errors[name]}
     />
   );
-  const areas = [{ value: "", label: "Choose…" }, ...(plant?.areas ?? []).map((a) => ({ value: a.code, label: a.name }))];
+  const areas = [{ value: "", label: "Choose…" }, ...plant.areas.map((a) => ({ value: a.code, label: a.name }))];
   const details: Record<string, unknown> = form.details ?? {};
-  const asked = (plant?.details ?? []).filter((d) => d.methods.includes(form.method));
+  const asked = plant.details.filter((d) => d.methods.includes(form.method));
   const two = form.tolerance_combine !== "single";
   return (
     <form
@@ -132,8 +135,22 @@ function Fields({ tag, start }: { tag?: string; start: Form }) {
         <div className="sm:col-span-2">{text("service", "Service")}</div>
         <ChoiceField label="Area" value={form.area} onChange={(v) => change("area", v)} options={areas} error={errors.area} />
         {text("system", "System")}
-        {choice("family", "Family")}
-        <div className="sm:col-span-2">{choice("method", "Method")}</div>
+        <ChoiceField
+          label="Family"
+          value={form.family}
+          onChange={(family) => setForm((old) => ({ ...old, family, method: plant.methods[family]?.[0] ?? old.method }))}
+          options={plant.choices.family ?? []}
+          error={errors.family}
+        />
+        <div className="sm:col-span-2">
+          <ChoiceField
+            label="Method"
+            value={form.method}
+            onChange={(v) => change("method", v)}
+            options={(plant.choices.method ?? []).filter((o) => o.value === form.method || plant.methods[form.family]?.includes(o.value))}
+            error={errors.method}
+          />
+        </div>
       </Group>
       <Group title="Range and output">
         {text("lrv", "LRV", { numeric: true, hint: "Lower range value" })}
@@ -186,7 +203,7 @@ function Fields({ tag, start }: { tag?: string; start: Form }) {
         </Group>
       )}
       <OwnPolicies
-        fields={(plant?.policies ?? []).filter((p) => p.methods.includes(form.method))}
+        fields={plant.policies.filter((p) => p.methods.includes(form.method))}
         values={form.policy ?? {}}
         errors={errors}
         onChange={(policy) => change("policy", policy)}

@@ -8,6 +8,7 @@ import { moment } from "../../ui/format";
 import { Failure, Loading, Message } from "../../ui/Message";
 import { Ring } from "../../ui/Ring";
 import { Verdict } from "../../ui/Verdict";
+import { Criteria } from "../run/Criteria";
 import { ErrorPlot } from "../run/ErrorPlot";
 import { Budget } from "../run/Budget";
 import { Kept, KitInUse, More, Pairs, Statistics } from "../run/Evidence";
@@ -175,7 +176,8 @@ export function RecordPage() {
               <h2 className="flex items-baseline gap-3 font-bold">
                 {s.title} <Verdict verdict={s.verdict} size={15} /> <span className="text-sm font-normal text-muted">{s.share}</span>
               </h2>
-              <ReadingTable set={s} units={{ output: s.read_unit }} />
+              <ReadingTable set={s} />
+              <Criteria set={s} />
               {s.findings.length > 0 && (
                 <More title={`What it tells, ${s.title.toLowerCase()}`} open>
                   <Pairs rows={s.findings} />

@@ -12,6 +12,8 @@ const set = (phase: string, rows: Row[]): ReadingSet =>
     title: phase === "as found" ? "As found" : "As left",
     phase,
     rows,
+    columns: [{ key: "direction", label: "Way" }],
+    plot: { x: "Applied, % of range", y: "Error, % of span", unit: "%", ticks: [0, 50, 100].map((p) => ({ x: p, label: String(p) })) },
     corridor: [0, 50, 100].map((x) => ({ x, tolerance: 0.5, adjust_limit: 0.35 })),
   }) as unknown as ReadingSet;
 

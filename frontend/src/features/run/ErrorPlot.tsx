@@ -27,13 +27,20 @@ function Mark({ x, y, phase, direction, colour }: { x: number; y: number; phase:
   return <polygon points={shape} fill="var(--page)" stroke={colour} strokeWidth="2.5" />;
 }
 
+/** Ways a set is read in; one where it has no direction. */
+function waysOf(set: ReadingSet): string[] {
+  return set.columns.some((c) => c.key === "direction") ? ["up", "down"] : ["up"];
+}
+
 function plotted(set: ReadingSet): (Row & { x: number; y: number })[] {
   return set.rows.filter((r): r is Row & { x: number; y: number } => r.x !== null && r.y !== null);
 }
 
 /** Errors against the tolerance corridor, growing as readings come in. The table beside it says the same. */
 export function ErrorPlot({ sets, nextPercent }: { sets: ReadingSet[]; nextPercent?: number }) {
+  const words = sets[0]?.plot;
   const corridor = sets[0]?.corridor ?? [];
+  if (!words || !corridor.length) return null;
   const widest = Math.max(...corridor.map((c) => c.tolerance), 1e-6);
   const worst = Math.max(widest, ...sets.flatMap(plotted).map((r) => Math.abs(r.y)));
   const limit = niceLimit(Math.min(worst, 4 * widest));
@@ -42,7 +49,7 @@ export function ErrorPlot({ sets, nextPercent }: { sets: ReadingSet[]; nextPerce
   const edge = (sign: number, key: "tolerance" | "adjust_limit") => corridor.map((c) => `${px(c.x)},${py(sign * c[key])}`).join(" ");
   return (
     <figure>
-      <svg viewBox={`0 0 ${W} ${H}`} className="w-full" role="img" aria-label="Error in percent of span at each point, with the tolerance corridor. The table below says the same.">
+      <svg viewBox={`0 0 ${W} ${H}`} className="w-full" role="img" aria-label={`${words.y} at each point, with the tolerance corridor. The table below says the same.`}>
         <polygon points={`${edge(1, "tolerance")} ${corridor.map((c) => `${px(c.x)},${py(-c.tolerance)}`).reverse().join(" ")}`} fill="var(--kelp-soft)" />
         {[-1, -0.5, 0, 0.5, 1].map((s) => (
           <g key={s}>
@@ -52,16 +59,16 @@ export function ErrorPlot({ sets, nextPercent }: { sets: ReadingSet[]; nextPerce
             </text>
           </g>
         ))}
-        {[0, 25, 50, 75, 100].map((p) => (
-          <text key={p} x={px(p)} y={H - BOTTOM + 16} textAnchor="middle" fontSize="12" fill="var(--muted)">
-            {p}
+        {words.ticks.map((tick) => (
+          <text key={tick.x} x={px(tick.x)} y={H - BOTTOM + 16} textAnchor="middle" fontSize="12" fill="var(--muted)">
+            {tick.label}
           </text>
         ))}
         <text x={(LEFT + W) / 2} y={H - 4} textAnchor="middle" fontSize="12" fill="var(--muted)">
-          input, % of span
+          {words.x}
         </text>
         <text transform={`translate(12 ${(H - BOTTOM) / 2}) rotate(-90)`} textAnchor="middle" fontSize="12" fill="var(--muted)">
-          error, % of span
+          {words.y}
         </text>
         {[1, -1].map((s) => (
           <g key={s} fill="none">
@@ -100,12 +107,13 @@ export function ErrorPlot({ sets, nextPercent }: { sets: ReadingSet[]; nextPerce
       </svg>
       <figcaption className="flex flex-wrap gap-x-4 text-sm">
         {sets.map((s) =>
-          ["up", "down"].map((d) => (
+          waysOf(s).map((d) => (
             <span key={s.key + d} className="inline-flex items-center gap-1">
               <svg width="16" height="16" aria-hidden="true">
                 <Mark x={8} y={8} phase={s.phase} direction={d} colour="var(--slate)" />
               </svg>
-              {s.title}, {d}
+              {s.title}
+              {waysOf(s).length > 1 && `, ${d}`}
             </span>
           )),
         )}

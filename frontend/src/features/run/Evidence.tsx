@@ -6,11 +6,12 @@ import { useMay } from "../../app/session";
 import { clock, day } from "../../ui/format";
 import { Verdict } from "../../ui/Verdict";
 import { Budget } from "./Budget";
+import { Criteria } from "./Criteria";
 import { ErrorPlot } from "./ErrorPlot";
 import { PassPlot } from "./PassPlot";
 import { ReadingTable } from "./ReadingTable";
 import { StrikeDialog } from "./RunDialogs";
-import { ResultTable } from "./steps/ComputeStep";
+import { ResultTable } from "./ResultTable";
 import { GasEvidence } from "../gas/GasEvidence";
 
 export function More({ title, children, open = false }: { title: ReactNode; children: ReactNode; open?: boolean }) {
@@ -83,7 +84,8 @@ function SetBlock({ set, onStrike }: { set: ReadingSet; onStrike?: () => void })
         {set.title} <Verdict verdict={set.verdict} size={15} />
         <span className="text-sm font-normal text-muted">{set.share}</span>
       </h3>
-      <ReadingTable set={set} units={{ output: set.read_unit }} />
+      <ReadingTable set={set} />
+      <Criteria set={set} />
       {onStrike && (
         <button type="button" onClick={onStrike} className="mt-1 inline-flex min-h-12 items-center gap-2 rounded-md px-2 font-bold text-water hover:bg-water-soft">
           <Strikethrough size={18} aria-hidden="true" /> Strike a reading

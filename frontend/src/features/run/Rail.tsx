@@ -1,4 +1,4 @@
-import { Check, ChevronRight, Circle, Minus } from "lucide-react";
+import { Check, ChevronRight, Circle, Minus, Undo2 } from "lucide-react";
 import type { RunView } from "../../api/client";
 import { Ring } from "../../ui/Ring";
 
@@ -11,7 +11,7 @@ const LOOK: Record<string, { Icon: typeof Check; tone: string; word: string }> =
 };
 
 /** The steps round the loop, by phase. */
-export function Rail({ view }: { view: RunView }) {
+export function Rail({ view, onReopen }: { view: RunView; onReopen?: (step: string) => void }) {
   return (
     <nav aria-label="Steps" tabIndex={0} className="min-h-0 overflow-y-auto bg-salt px-3 py-1 max-lg:hidden">
       <div className="flex items-center gap-3 pb-1">
@@ -40,6 +40,17 @@ export function Rail({ view }: { view: RunView }) {
                       <look.Icon size={15} strokeWidth={s.status === "later" || s.status === "if needed" ? 2 : 3} aria-hidden="true" />
                       <span>{s.title}</span>
                       <span className="sr-only">, {look.word}</span>
+                      {onReopen && view.can_reopen.includes(s.key) && (
+                        <button
+                          type="button"
+                          aria-label={`Open ${s.title} again`}
+                          title="Open this step again, with a reason"
+                          onClick={() => onReopen(s.key)}
+                          className="-my-3 -mr-2 ml-auto inline-flex size-12 shrink-0 items-center justify-center rounded-md text-water hover:bg-water-soft"
+                        >
+                          <Undo2 size={16} aria-hidden="true" />
+                        </button>
+                      )}
                     </li>
                   );
                 })}

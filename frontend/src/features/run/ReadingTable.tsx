@@ -18,17 +18,18 @@ function StruckRow({ r }: { r: Row }) {
 }
 
 /** The readings of a set; struck ones stay in their place, struck through. */
-export function ReadingTable({ set, units, opens = true }: { set: ReadingSet; units: { output: string }; opens?: boolean }) {
+export function ReadingTable({ set, opens = true }: { set: ReadingSet; opens?: boolean }) {
   const [open, setOpen] = useState("");
   const onOpen = opens ? setOpen : undefined;
+  const heads = new Map(set.columns.map((c) => [c.key, c.label]));
   return (
     <table className="w-full text-[15px]">
       <thead>
         <tr className="border-b-2 border-slate text-sm">
-          <th className="font-normal">Point</th>
-          <th className="text-right font-normal">Read{units.output && `, ${units.output}`}</th>
-          <th className="text-right font-normal">Ideal</th>
-          <th className="text-right font-normal">Error</th>
+          <th className="font-normal">{heads.get("percent")}</th>
+          <th className="text-right font-normal">{heads.get("indicated")}</th>
+          <th className="text-right font-normal">{heads.get("ideal") ?? heads.get("applied")}</th>
+          <th className="text-right font-normal">{heads.get("error")}</th>
           <th className="pl-3 font-normal">Verdict</th>
           {opens && (
             <th className="text-right font-normal">
@@ -47,14 +48,15 @@ export function ReadingTable({ set, units, opens = true }: { set: ReadingSet; un
               <td className="py-0.5 whitespace-nowrap">
                 {r.channel && <span className="block text-sm">{r.channel}</span>}
                 {r.percent}{" "}
-                {r.direction === "up" ? <ArrowUp size={13} className="inline" aria-label="up" /> : <ArrowDown size={13} className="inline" aria-label="down" />}
+                {heads.has("direction") &&
+                  (r.direction === "up" ? <ArrowUp size={13} className="inline" aria-label="up" /> : <ArrowDown size={13} className="inline" aria-label="down" />)}
               </td>
               <td className="text-right font-bold">
                 {r.indicated}
                 {r.was_confirmed_unlikely && <abbr title="outside what is expected, confirmed">!</abbr>}
                 {r.read_at && <span className="block text-xs font-normal">on paper {clock(r.read_at)}</span>}
               </td>
-              <td className="text-right text-muted">{r.ideal}</td>
+              <td className="text-right text-muted">{heads.has("ideal") ? r.ideal : r.applied}</td>
               <td className="text-right font-bold whitespace-nowrap">{r.error}</td>
               <td className="pl-3">
                 <Verdict verdict={r.verdict} close={r.is_too_close} size={14} />
@@ -82,6 +84,7 @@ export function ReadingTable({ set, units, opens = true }: { set: ReadingSet; un
                       Read on paper {moment(r.read_at)}, typed in {moment(r.at)} by {r.by}.
                     </p>
                   )}
+                  {r.standards.length > 0 && <p>Against {r.standards.join(", ")}.</p>}
                   {r.captured.map((c) => (
                     <span key={c.quantity} className="block">
                       {c.says}

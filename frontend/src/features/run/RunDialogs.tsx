@@ -64,7 +64,7 @@ export function StrikeDialog({ run, set, onClose }: { run: Run; set: string; onC
           label="Reading"
           value={picked}
           onChange={setPicked}
-          options={rows.map((r) => ({ value: r.id, label: `${r.number}: ${r.indicated} at ${r.percent} ${r.direction} (${r.error ?? ""})` }))}
+          options={rows.map((r) => ({ value: r.id, label: `${r.number}: ${r.indicated} at ${r.percent || r.channel} ${r.percent ? r.direction : ""} (${r.error ?? ""})` }))}
         />
         <TextField label="Reason" value={reason} onChange={setReason} autoFocus />
         {append.isError && <Failure error={append.error} />}
@@ -72,6 +72,36 @@ export function StrikeDialog({ run, set, onClose }: { run: Run; set: string; onC
           <Button onClick={onClose}>Keep it</Button>
           <Button kind="danger" type="submit" disabled={append.isPending || reason.trim().length < 2}>
             Strike it
+          </Button>
+        </div>
+      </form>
+    </Modal>
+  );
+}
+
+/** Take a confirmed step back, with a reason; what was entered before stays on the record. */
+export function ReopenDialog({ run, first, onClose }: { run: Run; first: string; onClose: () => void }) {
+  const append = useAppend(run);
+  const [reason, setReason] = useState("");
+  const [step, setStep] = useState(first);
+  const steps = run.view.rail.flatMap((p) => p.steps).filter((s) => run.view.can_reopen.includes(s.key));
+  return (
+    <Modal open onClose={onClose} title="Open a step again">
+      <form
+        className="space-y-4"
+        onSubmit={(e) => {
+          e.preventDefault();
+          append.mutate([{ type: "step_reopened", payload: { step, reason } }], { onSuccess: onClose });
+        }}
+      >
+        <ChoiceField label="Step" value={step} onChange={setStep} options={steps.map((s) => ({ value: s.key, label: s.title }))} />
+        <p>What was entered stays on the record with your reason. What you choose or enter now counts from now on; readings already taken keep what stood for the truth then.</p>
+        <TextField label="Why it is opened again" value={reason} onChange={setReason} autoFocus />
+        {append.isError && <Failure error={append.error} />}
+        <div className="flex justify-end gap-3">
+          <Button onClick={onClose}>Leave it as it is</Button>
+          <Button kind="primary" type="submit" disabled={append.isPending || reason.trim().length < 2}>
+            Open it again
           </Button>
         </div>
       </form>

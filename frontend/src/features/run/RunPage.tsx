@@ -1,5 +1,5 @@
 import { useIsMutating } from "@tanstack/react-query";
-import { Calculator, CloudUpload, Cloud, NotebookPen, Ban } from "lucide-react";
+import { Calculator, CloudUpload, Cloud, NotebookPen, Ban, Undo2 } from "lucide-react";
 import { useState } from "react";
 import { Link, Navigate, useParams } from "react-router";
 import type { Run } from "../../api/client";
@@ -8,7 +8,7 @@ import { Failure, Loading, Message } from "../../ui/Message";
 import { useNow } from "../../ui/useNow";
 import { countdown } from "../../ui/format";
 import { Evidence } from "./Evidence";
-import { NoteDialog, VoidDialog } from "./RunDialogs";
+import { NoteDialog, ReopenDialog, VoidDialog } from "./RunDialogs";
 import { Meanwhile } from "./Meanwhile";
 import { Rail } from "./Rail";
 import { StepPanel } from "./StepPanel";
@@ -24,19 +24,25 @@ function SaveState({ id, failed }: { id: string; failed: boolean }) {
   );
 }
 
+/** What a step is called. */
+function titleOf(run: Run, step: string): string {
+  return run.view.rail.flatMap((p) => p.steps).find((s) => s.key === step)?.title ?? step;
+}
+
 function RunningTimers({ run }: { run: Run }) {
   const now = useNow();
   const running = run.view.timers.filter((t) => t.due_at && !t.reason && Date.parse(t.due_at) > now);
   return running.map((t) => (
     <span key={t.step} className="inline-flex items-center gap-2 border-l-4 border-amber bg-amber-soft px-2 py-1 text-sm font-bold">
-      {t.step.replace("_", "-")} {countdown(Date.parse(t.due_at ?? "") - now)}
+      {titleOf(run, t.step)} {countdown(Date.parse(t.due_at ?? "") - now)}
     </span>
   ));
 }
 
 const TOOL = "inline-flex min-h-12 items-center gap-2 rounded-md px-3 font-bold text-water hover:bg-water-soft";
 
-function Header({ run, failed }: { run: Run; failed: boolean }) {
+function Header({ run, failed, onReopen }: { run: Run; failed: boolean; onReopen: (step: string) => void }) {
+  const back = run.view.can_reopen.at(-1);
   const [open, setOpen] = useState<"note" | "void" | null>(null);
   const mayWork = useMay("work on a run");
   const i = run.view.instrument;
@@ -58,6 +64,11 @@ function Header({ run, failed }: { run: Run; failed: boolean }) {
         </Link>
         {mayWork && (
           <>
+            {back && (
+              <button type="button" className={TOOL} onClick={() => onReopen(back)}>
+                <Undo2 size={18} aria-hidden="true" /> Step back
+              </button>
+            )}
             <button type="button" className={TOOL} onClick={() => setOpen("note")}>
               <NotebookPen size={18} aria-hidden="true" /> Note
             </button>
@@ -77,6 +88,7 @@ export function RunPage() {
   const { id = "" } = useParams();
   const query = useRun(id);
   const mayWork = useMay("work on a run");
+  const [reopening, setReopening] = useState("");
   if (query.isPending) return <Loading what="the run" />;
   if (query.isError && !query.data) {
     return (
@@ -92,14 +104,15 @@ export function RunPage() {
   if (!run.view.step) return <Navigate to={`/records/${run.id}`} replace />;
   return (
     <div className="flex h-full flex-col">
-      <Header run={run} failed={query.isError} />
+      <Header run={run} failed={query.isError} onReopen={setReopening} />
+      {reopening && <ReopenDialog run={run} first={reopening} onClose={() => setReopening("")} />}
       {run.kit_out.map((says) => (
         <Message key={says} tone="out">
           {says}
         </Message>
       ))}
       <div className="grid min-h-0 flex-1 lg:grid-cols-[208px_minmax(0,1fr)_minmax(380px,36%)]">
-        <Rail view={run.view} />
+        <Rail view={run.view} onReopen={mayWork ? setReopening : undefined} />
         <div className="flex min-h-0 min-w-0 flex-col border-rule bg-page lg:border-x">
           <Meanwhile id={run.id} />
           {mayWork ? (

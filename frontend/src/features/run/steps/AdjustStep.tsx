@@ -6,7 +6,7 @@ import { Message } from "../../../ui/Message";
 import { useDraftForm } from "../../../ui/useDraft";
 import { Keys } from "../../gas/Keys";
 import { ForceForm } from "../../gas/ForceForm";
-import { StepFrame, type StepProps } from "../StepPanel";
+import { StepFrame, type StepProps } from "../StepFrame";
 import { useAppend } from "../useRun";
 
 export function AdjustStep({ run, step }: StepProps) {
@@ -19,7 +19,6 @@ export function AdjustStep({ run, step }: StepProps) {
   if (!a) return null;
   const failure = append.error instanceof ApiFailure ? append.error : null;
   const errors = failure?.byField ?? {};
-  const isGas = run.view.gases.length > 0;
   const seen = { step: step.key, screw: a.screw, before: values.before ?? "", after: values.after ?? "" };
   const record = (more: Record<string, unknown> = {}) => {
     if (append.isPending) return;
@@ -46,13 +45,13 @@ export function AdjustStep({ run, step }: StepProps) {
                 Stop adjusting
               </Button>
             )}
-            {isGas && (
+            {a.can_refuse && (
               <Button onClick={() => record({ outcome: "refused" })} disabled={append.isPending}>
                 The instrument refused
               </Button>
             )}
             <Button kind="primary" type="submit" large disabled={append.isPending}>
-              Record {a.screw}
+              Record {a.label || a.screw}
             </Button>
           </>
         )
@@ -81,10 +80,10 @@ export function AdjustStep({ run, step }: StepProps) {
               </span>
             </p>
           </div>
-          {isGas && <Keys run={run} only={a.screw.endsWith("zero") ? ["zero"] : ["span"]} />}
+          {a.keys.length > 0 && <Keys run={run} only={a.keys} />}
           <div className="grid max-w-2xl grid-cols-2 gap-4">
             <TextField
-              label="Before turning"
+              label={`Before ${a.act}ing`}
               unit={a.output_unit}
               numeric
               big
@@ -95,7 +94,7 @@ export function AdjustStep({ run, step }: StepProps) {
               autoFocus
             />
             <TextField
-              label="After turning"
+              label={`After ${a.act}ing`}
               unit={a.output_unit}
               numeric
               big

@@ -1,7 +1,7 @@
 import { CornerDownLeft, TriangleAlert } from "lucide-react";
 import { Button } from "../../../ui/Button";
 import { Failure, Message } from "../../../ui/Message";
-import { StepFrame, type StepProps } from "../StepPanel";
+import { StepFrame, type StepProps } from "../StepFrame";
 import { useAppend } from "../useRun";
 
 /** Things moved for the test, and moved back: each with where it stands now, in words. */

@@ -6,7 +6,7 @@ import { Button, LinkButton } from "../../../ui/Button";
 import { ChoiceField, TextField } from "../../../ui/fields";
 import { Failure, Message } from "../../../ui/Message";
 import { useDraftForm } from "../../../ui/useDraft";
-import { StepFrame, type StepProps } from "../StepPanel";
+import { StepFrame, type StepProps } from "../StepFrame";
 import { useAppend, useTakeRun } from "../useRun";
 
 type Compare = NonNullable<Step["compare"]>;

@@ -4,7 +4,7 @@ import { LivePanel } from "../../live/LivePanel";
 import { SourceOf } from "../../live/SourcePicker";
 import { useCapture } from "../../live/useCapture";
 import { useLive } from "../../live/useLive";
-import type { StepProps } from "../StepPanel";
+import type { StepProps } from "../StepFrame";
 import { ConfirmStep } from "./ConfirmStep";
 
 /** A measured value that must lie inside its limits before the run goes on: typed, or taken from the source that is live. */

@@ -4,7 +4,7 @@ import { Button } from "../../../ui/Button";
 import { CheckLine, ChoiceField, LongField, TextField } from "../../../ui/fields";
 import { Failure } from "../../../ui/Message";
 import { useDraftForm } from "../../../ui/useDraft";
-import { StepFrame, type StepProps } from "../StepPanel";
+import { StepFrame, type StepProps } from "../StepFrame";
 import { useAppend } from "../useRun";
 import type { Step } from "../../../api/client";
 

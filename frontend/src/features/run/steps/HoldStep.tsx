@@ -6,7 +6,7 @@ import { clock } from "../../../ui/format";
 import { Failure } from "../../../ui/Message";
 import { useDraftForm } from "../../../ui/useDraft";
 import { useNow } from "../../../ui/useNow";
-import { StepFrame, type StepProps } from "../StepPanel";
+import { StepFrame, type StepProps } from "../StepFrame";
 import { useAppend } from "../useRun";
 
 const LENGTHS = ["30", "60", "90", "120", "240"];

@@ -6,7 +6,7 @@ import { LongField } from "../../../ui/fields";
 import { Failure, Message } from "../../../ui/Message";
 import { useDraft } from "../../../ui/useDraft";
 import { Verdict } from "../../../ui/Verdict";
-import { StepFrame, type StepProps } from "../StepPanel";
+import { StepFrame, type StepProps } from "../StepFrame";
 import { useAppend } from "../useRun";
 
 export function JudgeStep({ run, step }: StepProps) {

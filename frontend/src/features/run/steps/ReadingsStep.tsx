@@ -16,7 +16,7 @@ import { SourcePicker } from "../../live/SourcePicker";
 import { useAutoCapture, useCapture } from "../../live/useCapture";
 import { useLive } from "../../live/useLive";
 import { EndTimer } from "../EndTimer";
-import { StepFrame, type StepProps } from "../StepPanel";
+import { StepFrame, type StepProps } from "../StepFrame";
 import { useAppend } from "../useRun";
 
 type Next = NonNullable<NonNullable<Step["readings"]>["next"]>;
@@ -32,12 +32,16 @@ function Asked({ next, total, unit }: { next: Next; total: number; unit: string 
         <span className="inline-flex items-center gap-1 text-3xl font-bold">
           {next.number}
           <span className="text-lg font-normal text-muted">of {total}</span>
-          <Way size={26} aria-hidden="true" />
-          <span className="text-lg font-normal">{next.direction}</span>
+          {next.direction_word && (
+            <>
+              <Way size={26} aria-hidden="true" />
+              <span className="text-lg font-normal">{next.direction_word}</span>
+            </>
+          )}
         </span>
       </p>
       <p>
-        <span className="block text-sm text-muted">Apply ({next.percent})</span>
+        <span className="block text-sm text-muted">Apply{next.percent && ` (${next.percent})`}</span>
         <span className="text-3xl font-bold">
           {applied && applied.unit !== unit ? applied.expected : next.nominal} <span className="text-lg font-normal">{applied?.unit ?? unit}</span>
         </span>
@@ -137,7 +141,6 @@ export function ReadingsStep({ run, step }: StepProps) {
     append.reset();
     capture.mutate(typed, after);
   };
-  const isGas = run.view.gases.length > 0;
   const submit = () => (readsLive && !typed.indicated ? take() : record());
   const suggestion = typeof failure?.details.suggestion === "string" ? failure.details.suggestion : null;
   const asks = failure?.details.can_confirm === true;
@@ -186,7 +189,7 @@ export function ReadingsStep({ run, step }: StepProps) {
       )}
       {choosing && <SourcePicker run={run} quantities={next.quantities} />}
       {isLive && <ByItself run={run} failed={auto.start.error} />}
-      {isGas && isLive && (
+      {step.panels.includes("gas") && isLive && (
         <Exposure exposure={live.frame?.exposure ?? null} onGas={() => gasOn.mutate()} />
       )}
       {isLive && <LivePanel frame={live.frame} traces={live.traces} connected={live.connected} />}

@@ -2,16 +2,16 @@ import { useMutation } from "@tanstack/react-query";
 import { Check } from "lucide-react";
 import { useState } from "react";
 import { ApiFailure, client, unwrap, type Run, type Schemas } from "../../../api/client";
-import { useReferences } from "../../../api/queries";
+import { useOffers } from "../../../api/queries";
 import { Button } from "../../../ui/Button";
 import { TextField } from "../../../ui/fields";
 import { day } from "../../../ui/format";
 import { Failure, Loading, Message } from "../../../ui/Message";
 import { Modal } from "../../../ui/Modal";
-import { StepFrame, type StepProps } from "../StepPanel";
+import { StepFrame, type StepProps } from "../StepFrame";
 import { newId, useAppend, useTakeRun } from "../useRun";
 
-type Reference = Schemas["ReferenceRow"];
+type Offer = Schemas["Offer"];
 
 /** What was refused, and what would make it right. */
 interface Refused {
@@ -19,8 +19,8 @@ interface Refused {
   failure: ApiFailure;
 }
 
-function Choice({ r, chosen, onChoose, busy, tur }: { r: Reference; chosen: boolean; onChoose: () => void; busy: boolean; tur: string | null }) {
-  const standing = { "in date": "text-kelp", "due soon": "text-amber" }[r.standing] ?? "text-iron";
+function Choice({ r, chosen, onChoose, busy, tur }: { r: Offer; chosen: boolean; onChoose: () => void; busy: boolean; tur: string | null }) {
+  const standing = { "in date": "text-kelp", "due soon": "text-amber" }[r.state] ?? "text-iron";
   return (
     <li>
       <button
@@ -36,12 +36,12 @@ function Choice({ r, chosen, onChoose, busy, tur }: { r: Reference; chosen: bool
             {r.code} <span className="font-normal">{r.name}</span>
           </span>
           <span className="block text-sm text-muted">
-            {r.range}, {r.uncertainty}
+            {r.detail}
           </span>
         </span>
         <span className="text-right text-sm">
-          <span className={`block font-bold ${standing}`}>{r.standing}</span>
-          <span className="block text-muted">{chosen && tur ? `TUR ${tur}` : `to ${day(r.due_on)}`}</span>
+          <span className={`block font-bold ${standing}`}>{r.state}</span>
+          <span className="block text-muted">{chosen && tur ? `TUR ${tur}` : `to ${day(r.good_until)}`}</span>
         </span>
       </button>
     </li>
@@ -93,7 +93,7 @@ function OverrideDialog({ run, role, code, open, onClose }: { run: Run; role: st
 }
 
 function Role({ run, step, role, label, hint }: StepProps & { role: string; label: string; hint: string }) {
-  const references = useReferences();
+  const references = useOffers(run.id, role, run.view.seq);
   const append = useAppend(run);
   const [refused, setRefused] = useState<Refused | null>(null);
   const [reason, setReason] = useState("");
@@ -101,10 +101,6 @@ function Role({ run, step, role, label, hint }: StepProps & { role: string; labe
   const chosen = run.view.references.find((r) => r.role === role);
   if (references.isPending) return <Loading what="the kit" />;
   if (references.isError) return <Failure error={references.error} retry={() => void references.refetch()} />;
-  const unit = chosen?.unit ?? run.view.instrument.unit;
-  const quantity = references.data.find((r) => r.range.endsWith(` ${unit}`))?.quantity;
-  const fitting = references.data.filter((r) => r.quantity === quantity || r.range.endsWith(` ${unit}`));
-  const shown = fitting.length ? fitting : references.data;
   const choose = (code: string, why = "") =>
     append.mutate([{ type: "reference_assigned", payload: { step: step.key, role, code, reason: why } }], {
       onSuccess: () => {
@@ -120,7 +116,7 @@ function Role({ run, step, role, label, hint }: StepProps & { role: string; labe
         {label} <span className="font-normal text-muted">{hint}</span>
       </h3>
       <ul>
-        {shown.map((r) => (
+        {references.data.map((r) => (
           <Choice key={r.code} r={r} chosen={chosen?.code === r.code} tur={chosen?.tur ?? null} busy={append.isPending} onChoose={() => choose(r.code)} />
         ))}
       </ul>

@@ -6,7 +6,7 @@ import { Button } from "../../../ui/Button";
 import { LongField, TextField } from "../../../ui/fields";
 import { Failure, Message } from "../../../ui/Message";
 import { useDraft } from "../../../ui/useDraft";
-import { StepFrame, type StepProps } from "../StepPanel";
+import { StepFrame, type StepProps } from "../StepFrame";
 import { useTakeRun } from "../useRun";
 
 export function SignStep({ run, step }: StepProps) {

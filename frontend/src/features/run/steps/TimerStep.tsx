@@ -2,7 +2,7 @@ import { useState } from "react";
 import { Button } from "../../../ui/Button";
 import { TextField } from "../../../ui/fields";
 import { Failure } from "../../../ui/Message";
-import { StepFrame, type StepProps } from "../StepPanel";
+import { StepFrame, type StepProps } from "../StepFrame";
 import { useAppend } from "../useRun";
 
 export function TimerStep({ run, step }: StepProps) {

@@ -163,7 +163,7 @@ describe("a decision", () => {
 
 describe("adjusting", () => {
   const adjust = {
-    screw: "zero", variant: "adjust", pass_number: 1, is_converged: false, is_stuck: false, says: "Pass 1: zero.", output_unit: "mA", max_passes: 4, aim_percent: 0.125,
+    screw: "zero", label: "zero", act: "turn", keys: [], can_refuse: false, variant: "adjust", pass_number: 1, is_converged: false, is_stuck: false, says: "Pass 1: zero.", output_unit: "mA", max_passes: 4, aim_percent: 0.125,
     target: { apply: "0.00 kPa", ideal: "4.000", aim: "±0.020 mA" }, passes: [],
   };
 
@@ -180,7 +180,7 @@ describe("adjusting", () => {
 
   it("that is stuck asks what was found before it can be finished", () => {
     pretendServer({});
-    const run = runAt({ key: "adjust", kind: "adjust", title: "Adjust", readings: null, confirm_label: "Adjusting is finished", adjust: { ...adjust, screw: "", target: null, is_stuck: true, says: "Suspect a mechanical fault." } });
+    const run = runAt({ key: "adjust", kind: "adjust", title: "Adjust", readings: null, confirm_label: "Adjusting is finished", adjust: { ...adjust, screw: "", label: "", target: null, is_stuck: true, says: "Suspect a mechanical fault." } });
     show(<AdjustStep run={run} step={run.view.step} />);
     expect(screen.getByText("Suspect a mechanical fault.")).toBeTruthy();
     expect(screen.getByLabelText("What you found, and why you stop")).toBeTruthy();

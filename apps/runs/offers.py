@@ -1,0 +1,90 @@
+"""What of the kit is offered for a role of a run: each judged by the rules of its kind, the best first."""
+
+from __future__ import annotations
+
+import uuid
+from datetime import date
+from typing import Any
+
+from apps.kit.selectors import list_references, reference_row
+from apps.runs.items import items_offered
+from apps.runs.store import load_run
+from config.failures import Missing
+from metrology.judgement.reference import find_reference_faults
+from metrology.methods.method import Method
+from metrology.methods.registry import get_method
+from metrology.methods.standards.base import REFERENCE, Need
+from metrology.methods.standards.kinds import OFFERED
+from metrology.quantities.units import quantity_of
+from metrology.quantities.words import ratio
+from metrology.run.state import RunState, fold
+
+ORDER = {"good": 0, "warn": 1, "refuse": 2}
+
+
+def offers(run_id: uuid.UUID, role: str, today: date) -> list[dict[str, Any]]:
+    """What there is for a role, with what the rules say of each; one proposed where one will do."""
+    _, past = load_run(run_id)
+    state = fold(past)
+    method = get_method(state.setup.method)
+    need = method.standards.of(state.setup, role)
+    if need is None or not (need.kind == REFERENCE or need.kind in OFFERED):
+        raise Missing("unknown_role", f"'{role}' is not something this run takes from the kit.", field="role")
+    rows = _references(state, method, need, today) if need.kind == REFERENCE else _items(state, need, today)
+    rows.sort(key=lambda r: ORDER[r["standing"]])
+    if rows and rows[0]["standing"] != "refuse":
+        rows[0]["is_proposed"] = True
+    return rows
+
+
+def _references(state: RunState, method: Method, need: Need, today: date) -> list[dict[str, Any]]:
+    """References that measure the quantity; all of the kit where none does, since a person may know better than a unit."""
+    wanted = quantity_of(need.unit)
+    everything = list_references()
+    fitting = [r for r in everything if r.unit == need.unit or (wanted is not None and quantity_of(r.unit) == wanted)]
+    return [_reference(state, method, need, r, today) for r in fitting or everything]
+
+
+def _reference(state: RunState, method: Method, need: Need, r: Any, today: date) -> dict[str, Any]:
+    row, standard = reference_row(r, today), r.standard()
+    remarks = [
+        {"rule": f.code, "standing": "refuse", "says": f.message}
+        for f in find_reference_faults(standard, low=need.low, high=need.high, unit=need.unit, today=today)
+    ]
+    if not remarks:
+        tur = method.standards.tur(state.setup, need.role, standard)
+        wanted = 0.0 if need.is_informative else state.setup.policy.minimum_tur
+        if tur < wanted:
+            standing = "refuse" if tur < 1 else "warn"
+            remarks.append({"rule": "tur", "standing": standing, "says": f"Reaches a TUR of {ratio(tur)}; {ratio(wanted)} is wanted."})
+    return {
+        "code": row["code"],
+        "name": row["name"],
+        "detail": f"{row['range']}, {row['uncertainty']}",
+        "good_until": row["due_on"].isoformat(),
+        "state": row["standing"],
+        **_standing(remarks),
+    }
+
+
+def _items(state: RunState, need: Need, today: date) -> list[dict[str, Any]]:
+    rows = []
+    for item in items_offered(need.kind, today):
+        fitness = OFFERED[need.kind](state.setup, need, item, today)
+        remarks = [{"rule": r.rule, "standing": r.standing, "says": r.says} for r in fitness.remarks]
+        rows.append(
+            {
+                "code": item["code"],
+                "name": item["name"],
+                "detail": fitness.shows,
+                "good_until": item["good_until"],
+                "state": item["state"],
+                **_standing(remarks),
+            }
+        )
+    return rows
+
+
+def _standing(remarks: list[dict[str, Any]]) -> dict[str, Any]:
+    worst = max((r["standing"] for r in remarks), key=lambda s: ORDER[s], default="good")
+    return {"standing": worst, "remarks": remarks, "is_proposed": False}

@@ -1,0 +1,1 @@
+"""What is proposed after a set of readings, and why."""

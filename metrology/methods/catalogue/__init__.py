@@ -1,0 +1,1 @@
+"""The methods there are, a module each; the registry finds them here."""

@@ -1,0 +1,35 @@
+"""gas-multichannel: several sensors on one head, each set by its reference voltage, with what was moved moved back."""
+
+from __future__ import annotations
+
+from metrology.methods.flow import gas
+from metrology.methods.flow.gas import GasFlow
+from metrology.methods.gas_method import gas_method
+from metrology.methods.setup import RunSetup
+from metrology.methods.steps import Step
+from metrology.methods.trials.exposure import GasKind
+
+
+def settings(setup: RunSetup) -> tuple[Step, ...]:
+    """The stored reference voltages compared with what the bottles need."""
+    return tuple(s for s in gas.reference_settings(setup) if s.phase == "prepare")
+
+
+def opening(setup: RunSetup) -> tuple[Step, ...]:
+    """Moved to test, voltages set."""
+    return (gas.pairs_out(), *(s for s in gas.reference_settings(setup) if s.phase != "prepare"))
+
+
+def back(_setup: RunSetup) -> tuple[Step, ...]:
+    """Moved back before anything is released."""
+    return (gas.pairs_back(),)
+
+
+KIND = GasKind(proves_alarms=False)
+METHOD = gas_method(
+    key="gas-multichannel",
+    title="Gas detector head with several channels",
+    revision="2",
+    kind=KIND,
+    flow=GasFlow(KIND, settings=settings, opening=opening, back=back),
+)

@@ -1,0 +1,363 @@
+"""level-displacer: dry test with hung weights, adjusting in two full passes or more, then a wet proof in the column.
+
+Buoyancy after Archimedes; statistics after IEC 61298-2:2008.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from functools import lru_cache
+from typing import Any
+
+from metrology.faults import Fault
+from metrology.judgement.errors import DOWN, UP, Point
+from metrology.judgement.reference import ReferenceStandard
+from metrology.judgement.uncertainty import Component
+from metrology.methods.adjusting.alternate import Alternate, ends_of_range
+from metrology.methods.adjusting.base import AdjustTarget
+from metrology.methods.advice.transmitter import CurveAdvice
+from metrology.methods.budget import Budget, ideal_for
+from metrology.methods.flow import common
+from metrology.methods.flow.common import Wording, found_to_left, set_of
+from metrology.methods.method import Method, Traits
+from metrology.methods.settings import Settings, asked
+from metrology.methods.setup import RunSetup
+from metrology.methods.slots import Quantity, RawReading, Slot
+from metrology.methods.standards.base import Need, Standards
+from metrology.methods.steps import Check, Field, Step
+from metrology.methods.trials.curve import Curve, approach, curve_tur, output_need
+from metrology.methods.watching import Still
+from metrology.quantities.buoyancy import HungLoad, cylinder_volume, hung_loads
+from metrology.quantities.typed import parse_typed
+from metrology.quantities.words import number
+
+
+def _volume(text: str) -> float:
+    parts = [parse_typed(p, name="The displacer's volume", field="displacer_volume").value for p in text.lower().split("x")]
+    if len(parts) == 1:
+        return parts[0]
+    if len(parts) == 2:
+        return cylinder_volume(parts[0], parts[1])
+    raise Fault("bad_volume", "The displacer's volume is one number, or diameter x length.", field="displacer_volume")
+
+
+def _pieces_on_hand(text: str) -> tuple[float, ...]:
+    parts = text.replace(";", " ").split()
+    weights = tuple(parse_typed(p, name="A weight on hand", field="weights_on_hand").value for p in parts)
+    if any(w <= 0 for w in weights) or len(weights) > 24:
+        raise Fault("bad_weights", "Weights on hand: at most 24 numbers above zero.", field="weights_on_hand")
+    return tuple(sorted(weights, reverse=True))
+
+
+@dataclass(frozen=True)
+class DisplacerSettings(Settings):
+    """A displacer: weight in air and loads in weight_unit (kg or lb), volume in cm3 or in3, densities in kg/cm3 or lb/in3.
+
+    gravity: local gravity over standard gravity.
+    """
+
+    interface: bool = asked("It measures an interface of two liquids", "flag", default=False)
+    weight_unit: str = asked("Weight unit", "choice", default="kg", options=(("kg", "kg, cm3"), ("lb", "lb, in3")))
+    displacer_weight: float = asked("Displacer, weight in air", default=0.0, low=0.0, high=1000.0)
+    displacer_volume: float = asked(
+        "Displacer, volume", "text", default=0.0, hint="A number, or diameter x length: 5.08 x 81.3", read=_volume, show=lambda v: f"{v:g}"
+    )
+    density: float = asked("Density, lower liquid", default=0.001, hint="kg/cm3 or lb/in3")
+    upper_density: float = asked("Density, upper liquid", default=0.0, hint="For an interface")
+    gravity: float = asked("Local gravity / standard", default=1.0, low=0.9, high=1.1)
+    weights_on_hand: tuple[float, ...] = asked(
+        "Weights on hand", "text", default=(), hint="Like 1 0.5 0.2 0.2 0.1", read=_pieces_on_hand, load=tuple
+    )
+    has_column: bool = asked("Its column can be filled for a wet proof", "flag", default=False)
+
+
+def settings_of(setup: RunSetup) -> DisplacerSettings:
+    """The displacer's own settings."""
+    s = setup.instrument.details
+    return s if isinstance(s, DisplacerSettings) else DisplacerSettings()
+
+
+DRY = "Hang the weights instead of the displacer, let the swing die out, read the output, type it."
+WET = "Fill the column to each point from one side, read the gauge glass, let the output stand still, type both."
+_CAUSE = (("repair", "Correct the cause, then prove"), ("replace", "Mark for replacement"))
+_OWN = (
+    "A column may hold hot liquid or gas under pressure: isolate, drain and vent it before it is opened.",
+    "Hung weights fall: keep hands and feet from under them, lift heavy ones with a second person.",
+)
+
+
+def slots(setup: RunSetup, set_key: str) -> tuple[Slot, ...]:
+    """The levels up and down: as the loads make them when dry, as the glass shows them when wet."""
+    return _plan(setup, set_key.startswith("wet_proof"))
+
+
+def applied(setup: RunSetup, slot: Slot) -> Quantity:
+    """The true level of the load, or the level in the glass."""
+    near = 5.0
+    wet = not slot.extra
+    return Quantity(
+        "applied",
+        "Level in the glass" if wet else "True level of this load",
+        "%",
+        2,
+        slot.nominal,
+        slot.nominal - near,
+        slot.nominal + near,
+        0,
+        hint="As read on the gauge glass." if wet else "Change it only if another load hangs.",
+        span=100.0,
+    )
+
+
+def targets(setup: RunSetup, variant: str) -> tuple[AdjustTarget, ...]:
+    """Zero with the first load, span with the last, at the level each really stands for."""
+    plan = slots(setup, "as_found")
+    ends = plan[0], plan[len(setup.points_percent) - 1]
+    return tuple(replace(t, apply=s.extra["load"], ideal=s.ideal) for t, s in zip(ends_of_range(setup, variant), ends, strict=True))
+
+
+def budget(setup: RunSetup, slot: Slot, point: Point, reading: RawReading, spread: tuple[float, int] | None) -> tuple[Component, ...]:
+    """Weights (only while they hang), meter, resolution, settling, repeatability."""
+    if not reading.references:
+        return ()
+    d, i = settings_of(setup), setup.instrument
+    b = Budget(setup, point.applied, reading)
+    weights, meter = reading.references.get("applied"), reading.references.get("indicated")
+    if weights and slot.extra:
+        full = _full_lift(setup)
+        b.source(weights, at=_load(setup, point.applied), unit=d.weight_unit, per=100.0 / full, what="Weights")
+    if meter:
+        b.meter(meter, ideal_for(setup, point.applied), i.output_unit, b.out_span)
+    b.resolution(parse_typed(reading.indicated, name="The reading", unit=i.output_unit).resolution, b.out_span)
+    b.settling({"indicated": b.out_span})
+    b.repeatability(spread)
+    return tuple(b.parts)
+
+
+def needs(setup: RunSetup) -> tuple[Need, ...]:
+    """The weights for the loads to be hung, and what reads the output."""
+    loads = [r.load for r in loads_of(setup)]
+    return (Need("applied", "Weights", unit=settings_of(setup).weight_unit, low=min(loads), high=max(loads)), output_need(setup))
+
+
+def width(setup: RunSetup, nominal: float, reference: ReferenceStandard) -> float:
+    """The weights' uncertainty as a width of level, %."""
+    return 100.0 * reference.expanded(_load(setup, nominal), unit=settings_of(setup).weight_unit) / _full_lift(setup)
+
+
+def check(s: Any, _register: Mapping[str, Any]) -> None:
+    """What can't be hung is refused in the register already."""
+    upper = s.upper_density if s.interface else 0.0
+    hung_loads(
+        s.displacer_weight, s.displacer_volume, density=s.density, upper_density=upper, gravity=s.gravity, percents=(0.0, 100.0),
+        on_hand=s.weights_on_hand,
+    )  # fmt: skip
+
+
+def _load(setup: RunSetup, percent: float) -> float:
+    """The load that stands for a level, in the weight unit; 0 where it would be none."""
+    d = settings_of(setup)
+    empty = d.displacer_weight - d.displacer_volume * d.gravity * _upper(setup)
+    return max(0.0, empty - percent / 100 * _full_lift(setup))
+
+
+def _upper(setup: RunSetup) -> float:
+    """Density above: that of the upper liquid for an interface, else nothing."""
+    d = settings_of(setup)
+    return d.upper_density if d.interface else 0.0
+
+
+def _full_lift(setup: RunSetup) -> float:
+    """What the load loses from 0 to 100 %, in the weight unit."""
+    d = settings_of(setup)
+    return d.displacer_volume * d.gravity * (d.density - _upper(setup))
+
+
+def loads_of(setup: RunSetup) -> tuple[HungLoad, ...]:
+    """The loads of the points, from the weights entered in the run or those in the register."""
+    d = settings_of(setup)
+    text = dict(setup.entered).get("weights_on_hand", "")
+    on_hand = tuple(float(w.replace(",", ".")) for w in text.replace(";", " ").split()) if text else d.weights_on_hand
+    return hung_loads(
+        d.displacer_weight,
+        d.displacer_volume,
+        density=d.density,
+        upper_density=_upper(setup),
+        gravity=d.gravity,
+        percents=setup.points_percent,
+        on_hand=on_hand,
+    )
+
+
+@lru_cache(maxsize=256)
+def _plan(setup: RunSetup, is_wet: bool) -> tuple[Slot, ...]:
+    unit = settings_of(setup).weight_unit
+    if is_wet:
+        rows: list[tuple[float, float, dict[str, str]]] = [(p, p, {}) for p in setup.points_percent]
+    else:
+        rows = [(r.percent, r.true_percent, {"load": f"{number(r.load, 4)} {unit}" + _pieces(r.weights)}) for r in loads_of(setup)]
+    slots: list[Slot] = []
+    for cycle in range(1, setup.cycles + 1):
+        for n, (percent, true, extra) in enumerate((*rows, *reversed(rows))):
+            direction = UP if n < len(rows) else DOWN
+            if is_wet:
+                how = approach(n, len(rows), direction)
+            else:
+                how = f"Hang {extra['load']}." + (" Lift the hook a little first, then let it down." if n == len(rows) else "")
+            slots.append(Slot(len(slots), cycle, direction, percent, true, ideal_for(setup, true), how, extra=extra))
+    return tuple(slots)
+
+
+def _pieces(weights: tuple[float, ...]) -> str:
+    return f" ({' + '.join(f'{w:g}' for w in weights)})" if weights else ""
+
+
+def steps(setup: RunSetup, choices: Mapping[str, str]) -> tuple[Step, ...]:
+    """Weights, dry test, adjusting, wet proof."""
+    return _steps(setup, tuple(sorted(choices.items())))
+
+
+@lru_cache(maxsize=256)
+def _steps(setup: RunSetup, chosen: tuple[tuple[str, str], ...]) -> tuple[Step, ...]:
+    choices = dict(chosen)
+    follow = {
+        "adjust": lambda n: common.adjust(
+            n,
+            title="Adjust",
+            instruction="Zero with the first load, span with the last, in turn, two full passes at least. Type before and after.",
+            caution="The screws disturb each other; one pass is never enough.",
+        ),
+        "repair": common.repair,
+    }
+    found = Wording(
+        "as_found",
+        "judge",
+        "as found",
+        "judge",
+        "As found, dry",
+        "Judge as found",
+        DRY,
+        (("leave", "Leave as it is"), ("adjust", "Adjust zero and span"), ("repeat", "Take the points again"), *_CAUSE),
+        follow,
+    )
+    left = Wording(
+        "as_left",
+        "judge_left",
+        "as left",
+        "as left",
+        "As left, dry",
+        "Judge as left",
+        DRY,
+        (("leave", "Accept as left"), ("adjust", "Adjust zero and span again"), *_CAUSE),
+        follow,
+    )
+    spare = Step("adjust", "adjust", "adjust", "Adjust", "Zero, then span, two full passes at least.")
+    return (
+        common.identity(setup),
+        common.references(
+            Field("applied", "Weights", "reference", hint="The set that is hung."),
+            Field("indicated", "Output meter", "reference", hint="It reads the transmitter's output."),
+        ),
+        common.environment(),
+        _weights(setup),
+        common.warm_up(setup),
+        common.operator(setup),
+        common.hold(),
+        common.cautions(
+            setup,
+            *_OWN,
+            checks=(
+                Check("isolated", "Column isolated, drained and vented"),
+                Check("off", "Displacer off its hook and laid down safely"),
+                Check("safe", "The cautions above are met"),
+                Check("untouched", "Nothing adjusted yet: as found comes first"),
+            ),
+        ),
+        *found_to_left(found, left, choices, spare),
+        *_wet(setup, choices),
+        *common.restore(
+            setup,
+            checks=(
+                Check("weights", "Weights off the hook, counted and stored"),
+                Check("displacer", "Displacer back on its hook, hanging free in the column"),
+                Check("valves", "Column back in service: valves open, vent and drain closed"),
+                Check("covers", "Covers on, seals and locks back"),
+                Check("tidy", "No leaks, tags and tools cleared away"),
+            ),
+            caution="Fill the column slowly: a shock can throw the displacer off its hook.",
+        ),
+    )
+
+
+def _weights(setup: RunSetup) -> Step:
+    d = settings_of(setup)
+    u, v = d.weight_unit, "cm3" if d.weight_unit == "kg" else "in3"
+    return Step(
+        "weights",
+        "compute",
+        "prepare",
+        "Weights for each level",
+        f"Displacer {d.displacer_weight:g} {u} in air, {d.displacer_volume:.6g} {v}, density {d.density:g} {u}/{v}"
+        + (f" below and {d.upper_density:g} {u}/{v} above" if d.interface else "")
+        + ". Type the pieces you have; each level is made as near as they allow, and the level the load really stands for is what counts.",
+        fields=(Field("weights_on_hand", "Weights on hand", "text", u, required=False, hint="Every piece, like 1 0.5 0.2 0.2 0.1"),),
+        calculator="displacer-weights",
+        given=(
+            ("weight", d.displacer_weight),
+            ("volume", d.displacer_volume),
+            ("density", d.density),
+            ("upper_density", _upper(setup)),
+            ("gravity", d.gravity),
+            ("percents", list(setup.points_percent)),
+            ("weights_on_hand", " ".join(f"{w:g}" for w in d.weights_on_hand)),
+        ),
+        enters=True,
+        confirm_label="Use these loads",
+    )
+
+
+def _wet(setup: RunSetup, choices: Mapping[str, str]) -> list[Step]:
+    why = "" if settings_of(setup).has_column else "The column can't be filled here: the dry test stands alone."
+    words = Wording(
+        "wet_proof",
+        "judge_wet",
+        "as left",
+        "as left",
+        "Wet proof",
+        "Judge the wet proof",
+        WET,
+        (("leave", "Accept"), *_CAUSE),
+        {"repair": lambda n: common.repair(n, prefix="repair_wet")},
+    )
+    if why:
+        return [replace(s, left_out=why) for s in common.take(words, 1)]
+    return [
+        Step(
+            "mount",
+            "confirm",
+            "as left",
+            "Mount the displacer",
+            "Take the weights off, hang the displacer, close the column and make it ready to fill.",
+            checks=(Check("hung", "Displacer on its hook, hanging free"), Check("closed", "Column closed, vent open, ready to fill")),
+            confirm_label="Ready to fill",
+        ),
+        *set_of(words, choices),
+    ]
+
+
+TRIAL = Curve(slots=slots, applied=applied, budgeted=budget)
+METHOD = Method(
+    key="level-displacer",
+    title="Displacer level transmitter",
+    revision="1",
+    traits=Traits("transmitter", also=("tx-multipoint", "tx-configure", "loop-check")),
+    settings=DisplacerSettings,
+    flow=steps,
+    trial=TRIAL,
+    standards=Standards(needs, curve_tur(TRIAL, width)),
+    advice=CurveAdvice(),
+    watching=Still(TRIAL),
+    adjusting=Alternate(targets, min_passes=2),
+    check=check,
+)

@@ -1,0 +1,1 @@
+"""The steps of methods, in words."""

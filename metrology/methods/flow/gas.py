@@ -1,0 +1,483 @@
+"""The steps of the gas methods, in words: gas chosen before the hold, purge and countdown before the release."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from functools import lru_cache
+
+from metrology.methods.detector import GasChannel, settings_of
+from metrology.methods.exposing import channels_of, role_of
+from metrology.methods.flow import common
+from metrology.methods.flow.common import Wording, found_to_left, numbered, set_of
+from metrology.methods.setup import RunSetup
+from metrology.methods.steps import Check, Field, Pair, Step
+from metrology.methods.trials.exposure import GasKind
+
+POISONS = (
+    ("none", "None known"),
+    ("silicone", "Silicone"),
+    ("lead", "Lead"),
+    ("sulphur", "Sulphur compounds"),
+    ("halogen", "Halogens"),
+    ("unknown", "Not known"),
+)
+LATCHES = (("reset", "Reset, and seen clear"), ("none", "No alarm had latched"))
+TOXIC = "Gas can hurt before it is smelt: wear your personal monitor, ventilate, cylinder upright and secured, nobody downwind."
+BURNING = "Flammable gas: no sparks, only what the permit allows; stay clear of the vent."
+BLIND = "While the detector is on hold nobody is warned by it: keep your own monitor on and tell those around you."
+OPTIONS = {
+    "leave": "Leave as it is",
+    "adjust": "Calibrate: zero, then span",
+    "repeat": "Prove the gas, expose again",
+    "exchange": "Replace the sensor, then calibrate",
+    "repair": "Correct the cause, then prove",
+    "replace": "Mark for replacement",
+}
+PROVE = "Prove the gas: right bottle, valve open, regulator and line sound, typed value as on the certificate."
+
+
+Extra = Callable[[RunSetup], tuple[Step, ...]]
+
+
+def nothing(_setup: RunSetup) -> tuple[Step, ...]:
+    """No steps of its own."""
+    return ()
+
+
+@dataclass(frozen=True)
+class GasFlow:
+    """How a gas method's steps differ from what all share.
+
+    found_options, left_options: what can be decided; option_words: what else they are called. exposing: how it is exposed, in words.
+    waits_for: the timer that must have run before the first reading. incoming, settings, opening, back: steps of its own: looked at first,
+    compared before the hold, opened or moved under it, moved back. calibration: what a failed function check goes on with.
+    """
+
+    kind: GasKind
+    found_options: tuple[str, ...] = ("leave", "adjust", "repeat", "exchange", "repair", "replace")
+    left_options: tuple[str, ...] = ("leave", "adjust", "exchange", "repair", "replace")
+    option_words: tuple[tuple[str, str], ...] = ()
+    exposing: str = "Zero gas first, then span gas."
+    waits_for: str = "warm_up"
+    needs_proof: bool = True
+    purges: bool = True
+    incoming: Extra = nothing
+    settings: Extra = nothing
+    opening: Extra = nothing
+    back: Extra = nothing
+    calibration: Callable[[int], tuple[Step, ...]] | None = None
+
+    def __call__(self, setup: RunSetup, choices: Mapping[str, str]) -> tuple[Step, ...]:
+        """The steps as the choices shape them."""
+        return steps(self, setup, tuple(sorted(choices.items())))
+
+
+@lru_cache(maxsize=512)
+def steps(g: GasFlow, setup: RunSetup, chosen: tuple[tuple[str, str], ...]) -> tuple[Step, ...]:
+    """The whole run."""
+    choices = dict(chosen)
+    return (
+        common.identity(setup),
+        *g.incoming(setup),
+        sensor(setup),
+        surroundings(setup),
+        gases(g, setup),
+        common.warm_up(setup),
+        *g.settings(setup),
+        common.operator(setup),
+        common.hold(),
+        *inhibit_check(setup),
+        dangers(setup),
+        *g.opening(setup),
+        *with_alarms(g, setup, list(body(g, setup, choices))),
+        *proof(g, setup, choices),
+        *closing(g, setup),
+    )
+
+
+def sensor(setup: RunSetup) -> Step:
+    """The sensor's age and what it was exposed to."""
+    d = settings_of(setup)
+    since = f" It was fitted on {d.sensor_since}" if d.sensor_since else ""
+    life = f" and is expected to last {d.life_months:g} months." if d.life_months else "." if since else ""
+    serial = (Field("sensor_serial", "Serial of the sensor", "identity", expected=d.sensor_serial),) if d.sensor_serial else ()
+    poison = (
+        (Field("exposed_to", "Exposed since last time to", "choice", options=POISONS, hint="Each of these poisons a catalytic sensor."),)
+        if d.technology in ("catalytic", "semiconductor")
+        else ()
+    )
+    return Step(
+        "sensor",
+        "confirm",
+        "prepare",
+        "Sensor and filter",
+        f"Look at the sensor before gas is spent on it.{since}{life}",
+        fields=(*serial, *poison),
+        checks=(
+            Check("filter", "Filter, membrane and weather guard clean and dry"),
+            Check("life", "The sensor is within its expected life"),
+        ),
+        confirm_label="Looked at",
+    )
+
+
+def surroundings(setup: RunSetup) -> Step:
+    """The air around it; its pressure where the reading follows it."""
+    step = common.environment()
+    if not settings_of(setup).partial_pressure:
+        return step
+    pressure = Field("pressure_kpa", "Air pressure here", "number", "kPa", low=50, high=115, hint="This cell's reading follows it.")
+    return Step(**{**step.__dict__, "fields": (*step.fields, pressure), "enters": True})
+
+
+def gases(g: GasFlow, setup: RunSetup, *, key: str = "gas") -> Step:
+    """The bottles, each judged before gas is spent."""
+    fields = tuple(Field(n.role, n.label, "gas", n.unit) for n in g.kind.needs(setup) if n.at_start)
+    return Step(
+        key,
+        "confirm",
+        "prepare",
+        "Gas",
+        "Choose bottle, regulator and line. Each is judged before gas is spent; what can't be used says why.",
+        fields=fields,
+        confirm_label="Use these",
+    )
+
+
+def inhibit_check(setup: RunSetup) -> tuple[Step, ...]:
+    """The inhibit current of each channel seen where it counts: at the control system."""
+    ma, band = settings_of(setup).inhibit_ma, setup.policy.inhibit_band_ma
+    return tuple(
+        Step(
+            keyed("inhibit_check", c),
+            "condition",
+            "make safe",
+            titled("Inhibit current", c),
+            f"Put the detector into inhibit and read its current at the control system: it must stand at {ma:g} mA.",
+            fields=(
+                Field(
+                    "ma", "Current at the control system", "number", "mA", low=round(ma - band, 3), high=round(ma + band, 3),
+                    why="The signal is not held: gas would trip the alarm. Don't apply any.",
+                ),
+            ),
+            left_out="" if ma else "Its output has no inhibit current; the hold is at the control system.",
+            confirm_label="It is held",
+            variant="inhibit",
+        )
+        for c in (channels_of(setup) if ma else channels_of(setup)[:1])
+    )  # fmt: skip
+
+
+def keyed(key: str, channel: GasChannel) -> str:
+    """The key of a step that each channel has for itself."""
+    return f"{key}:{channel.name}" if channel.name else key
+
+
+def titled(title: str, channel: GasChannel) -> str:
+    """The title of a step that each channel has for itself."""
+    return f"{title}, {channel.name}" if channel.name else title
+
+
+def dangers(setup: RunSetup) -> Step:
+    """What can hurt, confirmed."""
+    flammable = any(c.unit == "%LEL" for c in channels_of(setup))
+    return common.cautions(
+        setup,
+        TOXIC,
+        *((BURNING,) if flammable else ()),
+        BLIND,
+        checks=(
+            Check("monitor", "Personal monitor on, area ventilated"),
+            Check("cylinder", "Cylinder secured, fittings tight, adapter fits"),
+            Check("safe", "The cautions above are met"),
+        ),
+    )
+
+
+def exposures_wording(g: GasFlow, *, found: bool) -> Wording:
+    """How as found and as left are told."""
+    follow = {"adjust": adjust, "exchange": exchange, "repair": common.repair, "calibrate": g.calibration or adjust}
+    offered = g.found_options if found else g.left_options
+    options = tuple(
+        (k, "Accept as left" if k == "leave" and not found else dict(g.option_words).get(k, OPTIONS.get(k, k))) for k in offered
+    )
+    name = "as found" if found else "as left"
+    return Wording(
+        name.replace(" ", "_"),
+        "judge" if found else "judge_left",
+        name,
+        "judge" if found else "as left",
+        name.capitalize(),
+        f"Judge {name}",
+        f"{g.exposing} A peak while gas is forced in is not the reading: wait for the plateau.",
+        options,
+        {k: v for k, v in follow.items() if k in (*g.found_options, *g.left_options)},
+        g.waits_for,
+    )
+
+
+def body(g: GasFlow, setup: RunSetup, choices: dict[str, str]) -> list[Step]:
+    """From as found to as left."""
+    spare = Step("adjust", "adjust", "adjust", "Calibrate", "Zero before span.")
+    return found_to_left(exposures_wording(g, found=True), exposures_wording(g, found=False), choices, spare)
+
+
+def with_alarms(g: GasFlow, setup: RunSetup, made: list[Step]) -> list[Step]:
+    """After the as-found exposures, at which reading each alarm came."""
+    alarms = g.kind.proved_alarms(setup)
+    if not alarms:
+        return made
+    while_ = "gas rose" if alarms[0].rising else "oxygen fell"
+    unit = setup.instrument.unit
+    out: list[Step] = []
+    for step in made:
+        out.append(step)
+        if step.kind == "readings" and not step.left_out and not step.if_needed:
+            n = len([s for s in out if s.key.startswith("alarms")]) + 1
+            out.append(
+                Step(
+                    numbered("alarms", n),
+                    "confirm",
+                    step.phase,
+                    "Alarms",
+                    f"At which reading did each alarm come while {while_}? Leave it empty if it did not come.",
+                    fields=tuple(
+                        Field(f"alarm:{a.name}", f"'{a.name}' came at", "number", unit, False, hint=f"Set point {a.set_point:g} {unit}")
+                        for a in alarms
+                    )
+                    + (
+                        Field(
+                            "fault_relay",
+                            "Fault relay",
+                            "choice",
+                            required=False,
+                            options=(("seen", "Seen to act"), ("not tried", "Not tried")),
+                        ),
+                    ),
+                    enters=True,
+                    confirm_label="Noted",
+                )
+            )
+    return out
+
+
+def adjust(n: int) -> tuple[Step, ...]:
+    """Zero and span accepted on the detector."""
+    return common.adjust(
+        n,
+        title="Calibrate",
+        instruction="Zero on zero gas first, then span on span gas. Type what it read before and after. If it refuses, the old calibration stands.",
+        caution="Never force what the gas does not explain: a zero on dirty air makes the detector blind by as much.",
+    )
+
+
+def exchange(n: int) -> tuple[Step, ...]:
+    """A new sensor, then the calibration."""
+    return (
+        Step(
+            numbered("exchange", n),
+            "confirm",
+            "adjust",
+            "Replace the sensor",
+            "Fit the new sensor, give it its settling time under power, then calibrate. A new life starts with it.",
+            fields=(Field("new_serial", "Serial of the new sensor"), Field("work", "What was done", "long")),
+            checks=(Check("type", "Same type and range as the old one"), Check("stable", "It has had its settling time under power")),
+            confirm_label="New sensor is in",
+        ),
+        *adjust(n),
+    )
+
+
+def proof(g: GasFlow, setup: RunSetup, choices: dict[str, str]) -> list[Step]:
+    """The bump after a calibration, by policy."""
+    adjusted = any(v in ("adjust", "exchange", "repair", "calibrate") for v in choices.values())
+    decided = any(k.startswith("judge") for k in choices)
+    why = "This method proves itself." if not g.needs_proof else ""
+    if not why and setup.policy.proof == "never":
+        why = "The policy here is not to prove it again."
+    if not why and decided and not adjusted:
+        why = "Nothing was adjusted: the as-found exposure is the proof."
+    words = Wording(
+        "proof",
+        "judge_proof",
+        "restore",
+        "restore",
+        "Proof after calibration",
+        "Judge the proof",
+        "One bump of span gas, as the last word on the calibration.",
+        (("leave", "Accept"), ("repair", "Correct the cause, then prove"), ("replace", "Mark for replacement")),
+        {"repair": lambda n: common.repair(n, prefix="proof_repair")},
+    )
+    made = set_of(words, choices)
+    waits = not decided or not adjusted
+    return [Step(**{**s.__dict__, "left_out": why, "if_needed": waits}) for s in made]
+
+
+def closing(g: GasFlow, setup: RunSetup) -> tuple[Step, ...]:
+    """Gas away, countdown, everything moved back, the normal reading seen."""
+    restored = common.restore(
+        setup,
+        checks=(
+            Check("gas_off", "Cylinder valve closed, regulator relieved, line and adapter off"),
+            Check("guards", "Weather guard, splash guard and filter back"),
+            Check("covers", "Covers on, seals and locks back"),
+            Check("sensor_clear", "Nothing blocks the way of gas to the sensor"),
+        ),
+        caution="A cap or adapter left on makes a detector blind. Look twice.",
+    )
+    return (*purge(g, setup), *g.back(setup), restored[0], release(g, setup, restored[1]), restored[2])
+
+
+def purge(g: GasFlow, setup: RunSetup) -> tuple[Step, ...]:
+    """Below the purge limit first, then the countdown."""
+    if not g.purges:
+        return ()
+    percent, seconds = setup.policy.purge_percent, setup.policy.countdown_s
+    return (
+        *(
+            Step(
+                keyed("purge", c),
+                "condition",
+                "restore",
+                titled("Purge", c),
+                f"Gas off, clean air to the sensor, until it reads below {percent:g} % of range.",
+                fields=(
+                    Field(
+                        "purged", "Reading after purging", "number", c.unit, low=-0.25 * c.top, high=round(percent / 100 * c.top, 6),
+                        why="Gas is still there: purge on, and don't release.",
+                    ),
+                ),
+                confirm_label="It is purged",
+                variant="purge",
+            )
+            for c in channels_of(setup)
+            if c.gas != "oxygen"
+        ),
+        Step(
+            "countdown",
+            "timer",
+            "restore",
+            "Countdown",
+            "Gas lingers in filter and housing. The hold can come off when the time has run; go on with the rest meanwhile.",
+            minutes=seconds / 60,
+            left_out="" if seconds else "No countdown is set here.",
+        ),
+    )  # fmt: skip
+
+
+def release(g: GasFlow, setup: RunSetup, plain: Step) -> Step:
+    """Signal below the limit on every channel, latches reset, normal reading seen."""
+    latches = Field("latches", "Latched alarms", "choice", options=LATCHES)
+    seen = tuple(
+        Field(
+            keyed("reading", c), f"Normal reading seen{f' of {c.name}' if c.name else ''}, in {c.unit}", "number", c.unit,
+            low=low, high=high, why="With this reading the hold does not come off: the alarm would act, or gas is really there.",
+        )
+        for c in channels_of(setup)
+        for low, high in [normal_band(setup, c)]
+    )  # fmt: skip
+    return Step(
+        **{
+            **plain.__dict__,
+            "instruction": "See the normal reading, reset what has latched, then take the hold off and tell the operator.",
+            "fields": (*seen, latches, plain.fields[1]),
+            "needs_timer": "countdown",
+        }
+    )
+
+
+def normal_band(setup: RunSetup, channel: GasChannel) -> tuple[float, float]:
+    """The readings of a channel with which a hold may come off: normal air for oxygen, below the purge limit for others."""
+    if channel.gas == "oxygen":
+        return 19.5, 23.0
+    return -0.25 * channel.top, round(setup.policy.purge_percent / 100 * channel.top, 6)
+
+
+def reference_settings(setup: RunSetup) -> list[Step]:
+    """The reference voltage of each channel for the bottle at hand, compared with what was found set."""
+    d, p = settings_of(setup), setup.policy
+    out: list[Step] = []
+    for c in channels_of(setup):
+        value = setup.value(f"{role_of('span', c)}.value", 0.5 * c.top)
+        wanted = value / c.top * d.full_scale_v
+        found = setup.value(f"found_v:{c.name}", wanted)
+        out.append(
+            Step(
+                f"reference_{c.name}",
+                "confirm",
+                "prepare",
+                f"Reference voltage, channel {c.name}",
+                f"For {value:.4g} {c.unit} on 0 to {c.top:g} {c.unit} this channel needs {wanted:.3f} V: concentration over range "
+                f"times {d.full_scale_v:g} V. Read what is stored: somebody may have set it for another bottle.",
+                fields=(Field(f"found_v:{c.name}", "Found stored", "number", "V", low=0, high=d.full_scale_v),),
+                enters=True,
+                confirm_label="Compare",
+            )
+        )
+        off = 100 * abs(found - wanted) / wanted if wanted else 0.0
+        if off > p.reference_v_percent:
+            out.append(
+                Step(
+                    f"prove_{c.name}",
+                    "confirm",
+                    "prepare",
+                    f"Stop: channel {c.name} is set for other gas",
+                    f"{found:g} V is stored and {wanted:.3f} V is needed, {off:.0f} % off. Prove the gas and the setting before going on.",
+                    fields=(Field("why", "Why it was set so", "long"),),
+                    checks=(Check("bottle", "Bottle and certificate read again"), Check("channel", "The right channel is selected")),
+                    confirm_label="Proved",
+                )
+            )
+        out.append(
+            Step(
+                f"set_{c.name}",
+                "confirm",
+                "make safe",
+                f"Set the reference voltage, channel {c.name}",
+                f"Set {wanted:.3f} V and type what it now holds.",
+                fields=(
+                    Field(
+                        f"set_v:{c.name}", "Set to", "number", "V", low=round(wanted * 0.99, 3), high=round(wanted * 1.01, 3),
+                        why="That is more than 1 % from what this bottle needs.",
+                    ),
+                ),
+                confirm_label="It is set",
+            )
+        )  # fmt: skip
+    return out
+
+
+HEAD_PAIRS = (
+    Pair("selector", "Selector switch", "operate", "test"),
+    Pair("jumper", "Alarm jumper", "in service", "test"),
+    Pair("meter", "Meter lead", "stowed", "at the test point"),
+)
+
+
+def pairs_out() -> Step:
+    """Selector, jumper and meter moved to the test."""
+    return Step(
+        "pairs_out",
+        "checkpairs",
+        "make safe",
+        "Move to test",
+        "Note each thing you move for the test. It is asked for again before the hold can come off.",
+        cautions=("While a test position is selected the value shown is not the gas: it does not count.",),
+        pairs=HEAD_PAIRS,
+        confirm_label="All that is needed is moved",
+    )
+
+
+def pairs_back() -> Step:
+    """The same, moved back."""
+    return Step(
+        "pairs_back",
+        "checkpairs",
+        "restore",
+        "Move back",
+        "Move back what was moved for the test, one by one.",
+        pairs=HEAD_PAIRS,
+        variant="back",
+        confirm_label="All is back",
+    )

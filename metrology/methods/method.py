@@ -1,0 +1,223 @@
+"""What a method is: a value made of parts. The run engine knows these parts and no method by name."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import date
+from typing import Any, Protocol
+
+from metrology.judgement.exposure import Exposure
+from metrology.judgement.settling import SettleRule
+from metrology.methods.adjusting.base import NO_ADJUSTING, Adjusting
+from metrology.methods.outcome import Outcome, Proposal
+from metrology.methods.settings import Settings
+from metrology.methods.setup import RunSetup
+from metrology.methods.slots import Plan, Quantity, RawReading, Slot, Watched
+from metrology.methods.standards.base import Standards
+from metrology.methods.steps import Step
+
+
+@dataclass(frozen=True)
+class Columns:
+    """How a trial's readings are told: the same words on screen, in the CSV and on the certificate.
+
+    place: what the place of a reading is called; applied, ideal, read: what was put on, what should and what did come of it (ideal empty: it is
+    what was put on); error: what an error is, with what it is of. unit, per_percent, decimals: errors are judged in % of span and told in
+    `unit`, so many of it a percent. x, y: the words of the plot's axes. has_direction: whether readings are taken upwards and downwards.
+    by_percent: whether a place is told as a share of the range, and the plot's ends with it; otherwise by its channel, and the plot tells values.
+    """
+
+    place: str = "Point"
+    applied: str = "Applied"
+    applied_unit: str = ""
+    ideal: str = "Ideal"
+    read: str = "Read"
+    error: str = "Error, % span"
+    unit: str = "%"
+    per_percent: float = 1.0
+    decimals: int | None = None
+    has_direction: bool = True
+    by_percent: bool = True
+    x: str = "input, % of span"
+    y: str = "error, % of span"
+    csv_error: str = "error (% of span)"
+
+
+class Trial(Protocol):
+    """A kind of set of readings: what is asked at each slot, what is kept, and what the set comes to."""
+
+    def plan(self, setup: RunSetup, set_key: str, taken: Sequence[RawReading] = ()) -> Plan:
+        """The slots of one set, in order, given what has been taken of it; it may grow."""
+        ...
+
+    def asks(self, setup: RunSetup, slot: Slot) -> tuple[Quantity, ...]:
+        """The numbers asked for at a slot: applied and indicated, and what the method wants beside them."""
+        ...
+
+    def record(self, setup: RunSetup, slot: Slot, texts: Mapping[str, str]) -> Mapping[str, str]:
+        """What a reading's texts become on the record: a simulated signal turned into what it stands for."""
+        ...
+
+    def tolerance_at(self, setup: RunSetup, slot: Slot) -> float:
+        """Tolerance at a slot in % of output span."""
+        ...
+
+    def judge(self, setup: RunSetup, readings: Sequence[RawReading], set_key: str) -> Outcome:
+        """What a set of readings comes to."""
+        ...
+
+    def shown_ideal(self, setup: RunSetup, slot: Slot, applied: float) -> float:
+        """What should have been read at an applied value, in the unit of what is read."""
+        ...
+
+    def suggest(self, setup: RunSetup, readings: Sequence[RawReading], step_key: str) -> Mapping[str, str]:
+        """Values proposed for the fields of a step, from the as-found readings."""
+        ...
+
+    def columns(self, setup: RunSetup) -> Columns:
+        """How its readings are told."""
+        ...
+
+
+class Advice(Protocol):
+    """What is proposed after a set, and what may not be chosen."""
+
+    def propose(self, setup: RunSetup, outcome: Outcome, *, is_as_left: bool) -> Proposal:
+        """The proposed decision after a set."""
+        ...
+
+    def refuse(self, setup: RunSetup, outcome: Outcome, choice: str) -> str:
+        """Why a choice can't be taken after this set, as a sentence; empty when it can."""
+        ...
+
+
+class Watching(Protocol):
+    """How what is read live is watched: when it counts as settled, which source serves which channel."""
+
+    def settle_rule(self, setup: RunSetup, slot: Slot, quantity: Quantity) -> SettleRule:
+        """When a live quantity counts as settled at a slot."""
+        ...
+
+    def watch(self, setup: RunSetup, slot: Slot, watched: Watched) -> Exposure | None:
+        """What an exposure came to so far; None where nothing is exposed."""
+        ...
+
+    def source_channel(self, quantity: str, channel: str) -> str:
+        """Under which channel the live source of a quantity is kept: empty where all channels share one."""
+        ...
+
+    def watched(self, setup: RunSetup, step: Step) -> tuple[Slot, tuple[Quantity, ...]] | None:
+        """What can be read live at a condition step; None where it is typed."""
+        ...
+
+    def is_step(self, slot: Slot) -> bool:
+        """Whether the output is to rise to a new level at a slot, so that its T90 means something."""
+        ...
+
+    def dwell_s(self, setup: RunSetup) -> float:
+        """How long a point soaks after it has settled, s."""
+        ...
+
+
+@dataclass(frozen=True)
+class Traits:
+    """What engine, register, planning and screens need to know of a method without knowing it by name.
+
+    family: of the register; also: methods offered beside it on one instrument. has_points: test points may be chosen.
+    skills: qualifications its work takes. excludes_group: two of one voting group or zone are not put on hold together.
+    unguarded: what is so while the instrument is on hold. policies: groups of policies that count, beside the general ones.
+    wears: protection to be worn. standards: kinds of kit it takes. in_rounds: several may be captured together over shared stimuli.
+    calibrates: a finished run is the instrument's calibration, which moves its due date.
+    """
+
+    family: str
+    also: tuple[str, ...] = ()
+    is_usual: bool = False  # the method an instrument of its family has where nothing else is said
+    default_points: tuple[float, ...] = (0.0, 25.0, 50.0, 75.0, 100.0)
+    has_points: bool = True
+    applies_output: bool = False  # what is applied is in the unit of the output: an injected or commanded current
+    skills: frozenset[str] = frozenset()
+    excludes_group: bool = False
+    unguarded: str = "The plant runs without this signal."
+    policies: tuple[str, ...] = ("curve",)
+    wears: tuple[str, ...] = ()
+    in_rounds: bool = False
+    paired_adjusting: bool = True
+    calibrates: bool = True
+
+
+def _plain_words(setup: RunSetup) -> tuple[str, str]:
+    i = setup.instrument
+    return f"{i.output_lo:g} to {i.output_hi:g} {i.output_unit}", i.tolerance_text
+
+
+def _nothing_wrong(_settings: Settings, _register: Mapping[str, Any]) -> None:
+    return None
+
+
+def _one_and_a_half(_setup: RunSetup, _slot: Slot) -> float:
+    return 1.5
+
+
+def _no_uses(_setup: RunSetup, _kind: str, _captured: Mapping[str, Any] | None) -> Use | None:
+    return None
+
+
+def _no_results(_setup: RunSetup, _reading: RawReading, _context: ResultContext) -> Mapping[str, Any] | None:
+    return None
+
+
+@dataclass(frozen=True)
+class Use:
+    """How much of a kit item a run took: litres of a bottle, portions of a buffer."""
+
+    item: str
+    kind: str
+    amount: float
+    unit: str
+
+
+@dataclass(frozen=True)
+class ResultContext:
+    """What a reading's result is set in: the phase of its set, and which life of a worn part it belongs to."""
+
+    phase: str
+    life: str
+    on: date | None
+
+
+@dataclass(frozen=True)
+class Method:
+    """A rule-bound way round the loop for one kind of instrument, as a value made of parts.
+
+    words: output and tolerance as the record tells them. check: what of a register entry can't be right for it (raises a Fault).
+    minutes: of one reading. uses: what one reading or adjustment takes of the item that is on. exposed: a reading as a result that is
+    followed from run to run.
+    """
+
+    key: str
+    title: str
+    revision: str
+    traits: Traits
+    settings: type[Settings]
+    flow: Callable[[RunSetup, Mapping[str, str]], tuple[Step, ...]]
+    trial: Trial
+    standards: Standards
+    advice: Advice
+    watching: Watching
+    adjusting: Adjusting = NO_ADJUSTING
+    words: Callable[[RunSetup], tuple[str, str]] = _plain_words
+    check: Callable[[Any, Mapping[str, Any]], None] = _nothing_wrong
+    minutes: Callable[[RunSetup, Slot], float] = _one_and_a_half
+    uses: Callable[[RunSetup, str, Mapping[str, Any] | None], Use | None] = _no_uses
+    exposed: Callable[[RunSetup, RawReading, ResultContext], Mapping[str, Any] | None] = _no_results
+    names: Mapping[str, str] = field(default_factory=dict)  # choices in words, where a record quotes them
+
+    def steps(self, setup: RunSetup, choices: Mapping[str, str]) -> tuple[Step, ...]:
+        """The steps of the run as the choices made so far shape it."""
+        return self.flow(setup, choices)
+
+    def plan(self, setup: RunSetup, set_key: str) -> tuple[Slot, ...]:
+        """The slots of a set before anything was taken."""
+        return self.trial.plan(setup, set_key).slots

@@ -1,0 +1,81 @@
+"""What a set of readings asks: its slots, the numbers of each, and a reading as it was taken."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import date
+from typing import Any
+
+from metrology.judgement.reference import ReferenceStandard
+from metrology.judgement.settling import Sample, SettleRule
+
+
+@dataclass(frozen=True)
+class Slot:
+    """One reading to be taken: where, in which direction, and what to expect (numbers in engineering and output units)."""
+
+    index: int
+    cycle: int
+    direction: str
+    percent: float
+    nominal: float
+    ideal: float
+    how: str
+    channel: str = ""  # the display, sensor, buffer or test that is read
+    extra: Mapping[str, str] = field(default_factory=dict)  # what else the record keeps of the point, such as the weights hung
+
+
+@dataclass(frozen=True)
+class Plan:
+    """The slots of a set so far. is_closed: no more will be added once these are taken; a plan may grow with what was read."""
+
+    slots: tuple[Slot, ...]
+    is_closed: bool = True
+
+
+@dataclass(frozen=True)
+class Quantity:
+    """One number of a reading: what is asked, what is expected, and what is believed without asking (low to high)."""
+
+    name: str
+    label: str
+    unit: str
+    decimals: int
+    expected: float
+    low: float
+    high: float
+    near: float  # how close a proposed correction of a slip must come to what is expected
+    required: bool = True
+    hint: str = ""
+    span: float = 0.0  # what 100 % is in this unit; limits of settling are shares of it
+    doubt: str = ""  # what a number outside low to high means, where there is more to say than that it is unlikely
+    is_live_only: bool = False  # nobody types it; it counts when a source is chosen for it
+
+
+@dataclass(frozen=True)
+class RawReading:
+    """A reading as taken, handed to a trial for judging.
+
+    extra: digital value, cold junction, capture statistics. references: what stood for the truth when it was taken, by role.
+    entered: what had been entered in the run's steps by then; None where the set is not yet stored and the setup tells.
+    """
+
+    slot: Slot
+    applied: str
+    indicated: str
+    extra: Mapping[str, Any] = field(default_factory=dict)
+    on: date | None = None
+    references: Mapping[str, ReferenceStandard] = field(default_factory=dict)
+    entered: tuple[tuple[str, str], ...] | None = None
+
+
+@dataclass(frozen=True)
+class Watched:
+    """Live samples of a slot, by quantity, from the moment the stimulus came. is_marked: that moment was told."""
+
+    samples: Mapping[str, Sequence[Sample]]
+    rule: SettleRule
+    since: float
+    is_marked: bool
+    until: float | None = None

@@ -1,0 +1,47 @@
+"""The rules of each kind of kit that is chosen as an item: whether an offered one will do for a need."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from datetime import date
+from typing import Any
+
+from metrology.judgement.gas_kit import GOOD, REFUSE, Remark
+from metrology.methods.setup import RunSetup
+from metrology.methods.standards.base import BUFFER, Need
+from metrology.methods.standards.buffer import judge_buffer
+
+
+@dataclass(frozen=True)
+class Fitness:
+    """What the rules say of an offered item. shows: it in words; enters: what the run knows of it from then on."""
+
+    remarks: tuple[Remark, ...]
+    shows: str = ""
+    enters: Mapping[str, str] = field(default_factory=dict)
+
+    @property
+    def will_do(self) -> bool:
+        """Whether no rule refuses it."""
+        return all(r.standing != REFUSE for r in self.remarks)
+
+    @property
+    def standing(self) -> str:
+        """The worst of the remarks."""
+        all_of = {r.standing for r in self.remarks}
+        return REFUSE if REFUSE in all_of else "warn" if "warn" in all_of else GOOD
+
+    @property
+    def reasons(self) -> tuple[str, ...]:
+        """Why it can't be used."""
+        return tuple(r.says for r in self.remarks if r.standing == REFUSE)
+
+
+def _buffer(setup: RunSetup, need: Need, item: Mapping[str, Any], today: date) -> Fitness:
+    remarks, shows, enters = judge_buffer(setup, need, item, today)
+    return Fitness(remarks, shows, enters)
+
+
+Judge = Callable[[RunSetup, Need, Mapping[str, Any], date], Fitness]
+OFFERED: dict[str, Judge] = {BUFFER: _buffer}

@@ -1,0 +1,1 @@
+"""Kinds of sets of readings: what is asked, what is kept, what the set comes to."""

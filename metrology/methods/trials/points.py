@@ -1,0 +1,119 @@
+"""Readings that each have an error of their own: measured, given a budget and a tolerance, judged; then the set as a whole.
+
+Sources: IEC 61298-2:2008 (test procedure, terms), JCGM 100:2008 (uncertainty), ILAC-G8:09/2019 (decision).
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+
+from metrology.judgement.decision import decide
+from metrology.judgement.errors import ErrorInBases, Point, statistics
+from metrology.judgement.signature import Signature
+from metrology.judgement.uncertainty import Component, combine
+from metrology.methods.budget import COVERAGE, repeatability_of
+from metrology.methods.outcome import Judged, Outcome
+from metrology.methods.setup import RunSetup
+from metrology.methods.slots import Plan, RawReading, Slot
+
+
+class PointByPoint:
+    """The judging of a set point by point; a kind of trial says how a point is measured, what its tolerance and its budget are."""
+
+    has_statistics = True
+    least_for_signature = 3
+
+    def plan(self, setup: RunSetup, set_key: str, taken: Sequence[RawReading] = ()) -> Plan:
+        """The slots of one set."""
+        raise NotImplementedError
+
+    def measure(self, setup: RunSetup, slot: Slot, reading: RawReading) -> Point:
+        """One reading set against its ideal."""
+        raise NotImplementedError
+
+    def tolerance_for(self, setup: RunSetup, slot: Slot, applied: float) -> float:
+        """Tolerance of a reading at a slot in % of output span."""
+        raise NotImplementedError
+
+    def budget(
+        self, setup: RunSetup, slot: Slot, point: Point, reading: RawReading, spread: tuple[float, int] | None
+    ) -> tuple[Component, ...]:
+        """Uncertainty components of one error, in % of output span."""
+        raise NotImplementedError
+
+    def bases(self, setup: RunSetup, point: Point) -> ErrorInBases:
+        """The error on other bases."""
+        raise NotImplementedError
+
+    def split(self, setup: RunSetup, point: Point, reading: RawReading) -> tuple[float | None, float | None]:
+        """Which side an error is of, where a digital value was read too."""
+        return None, None
+
+    def signatures(self, setup: RunSetup, judged: Sequence[Judged], readings: Sequence[RawReading]) -> tuple[Signature, ...]:
+        """What kind of error it is."""
+        return ()
+
+    def findings(self, setup: RunSetup, readings: Sequence[RawReading], outcome: Outcome) -> tuple[tuple[str, str], ...]:
+        """What else the set tells, as (name, value) texts."""
+        return ()
+
+    def finish(self, setup: RunSetup, readings: Sequence[RawReading], outcome: Outcome, set_key: str) -> Outcome:
+        """Criteria, tables and series that the set as a whole gives."""
+        return outcome
+
+    def tolerance_at(self, setup: RunSetup, slot: Slot) -> float:
+        """Tolerance at a slot in % of output span."""
+        return self.tolerance_for(setup, slot, slot.nominal)
+
+    def record(self, setup: RunSetup, slot: Slot, texts: Mapping[str, str]) -> Mapping[str, str]:
+        """Nothing is converted."""
+        return texts
+
+    def suggest(self, setup: RunSetup, readings: Sequence[RawReading], step_key: str) -> Mapping[str, str]:
+        """Nothing is proposed for a field."""
+        return {}
+
+    def judge(self, setup: RunSetup, readings: Sequence[RawReading], set_key: str) -> Outcome:
+        """Judge readings against the tolerance, each with what stood for the truth when it was taken in view."""
+        plan = self.plan(setup, set_key, readings)
+        ordered = sorted(readings, key=lambda r: r.slot.index)
+        then = [as_it_was(setup, r) for r in ordered]
+        points = [self.measure(s, r.slot, r) for s, r in zip(then, ordered, strict=True)]
+        spreads = repeatability_of([r.slot for r in ordered], [p.error_percent for p in points])
+        judged = tuple(
+            self._judge(s, p, r, spreads.get((r.slot.percent, r.slot.direction, r.slot.channel)))
+            for s, p, r in zip(then, points, ordered, strict=True)
+        )
+        has_span = self.has_statistics and len({round(p.ideal_percent, 1) for p in points}) >= 2
+        signatures = self.signatures(setup, judged, ordered) if len(points) >= self.least_for_signature else ()
+        is_complete = plan.is_closed and len(judged) == len(plan.slots)
+        outcome = Outcome(judged, statistics(points) if has_span else None, signatures, is_complete)
+        outcome = self.finish(setup, ordered, outcome, set_key)
+        return replace(outcome, findings=self.findings(setup, ordered, outcome)) if is_complete else outcome
+
+    def _judge(self, setup: RunSetup, point: Point, reading: RawReading, spread: tuple[float, int] | None) -> Judged:
+        policy, slot = setup.policy, reading.slot
+        tolerance = self.tolerance_for(setup, slot, point.applied)
+        components = self.budget(setup, slot, point, reading, spread)
+        u = combine(components, coverage=COVERAGE) if components else None
+        decision = decide(
+            point.error_percent,
+            tolerance,
+            expanded=u.expanded if u else 0.0,
+            k=u.k if u else 2.0,
+            rule=policy.pass_rule,
+            max_risk=policy.max_risk,
+        )
+        return Judged(slot, point, self.bases(setup, point), tolerance, u, components, decision, *self.split(setup, point, reading))
+
+
+def as_it_was(setup: RunSetup, reading: RawReading) -> RunSetup:
+    """The setup as it stood when a reading was taken: what was entered later does not reach back."""
+    return setup if reading.entered is None else replace(setup, entered=reading.entered)
+
+
+def least_ratio(tolerances: Sequence[float], widths: Sequence[float]) -> float:
+    """The smallest tolerance over uncertainty of several points; infinite where there is no uncertainty."""
+    return min((t / u if u > 0 else math.inf for t, u in zip(tolerances, widths, strict=True)), default=math.inf)
