@@ -122,6 +122,7 @@ def _story(run: Run, view: RunView) -> list[Flowable]:
     for found in view["evidence"]:
         story += _set(found, view)
     story += _adjusting(view)
+    story += _noted(view)
     story += _computed(view)
     story += _parameters(view)
     story += _flags(view)
@@ -210,6 +211,7 @@ def _result(view: RunView) -> list[Flowable]:
     return lines
 
 
+SEEN = ("reading", "operator", "latches")  # of a release, told by themselves
 WIDTHS = {
     "percent": 0.07, "direction": 0.07, "applied": 0.12, "ideal": 0.1, "indicated": 0.1, "error": 0.12, "tolerance": 0.1, "u": 0.1, "tur": 0.09,
 }  # fmt: skip
@@ -296,6 +298,15 @@ def _adjusting(view: RunView) -> list[Flowable]:
         stopped = f" Stopped before both ends were inside the aim: {a['reason']}" if a["reason"] else ""
         lines.append(_p(f"{a['title']} (error in % of span in brackets): {passes}.{stopped}"))
     return [KeepTogether([_p("Adjustment and work", HEAD), *lines])] if lines else []
+
+
+def _noted(view: RunView) -> list[Flowable]:
+    """What was noted in the steps of the method."""
+    lines = [
+        _p(f"{n['title']}: " + ", ".join(f"{r['name'].lower()} {r['value']}" for r in n["rows"]) + f" ({n['by']}, {local(n['at'])}).")
+        for n in view["noted"]
+    ]
+    return [KeepTogether([_p("Noted", HEAD), *lines])] if lines else []
 
 
 def _computed(view: RunView) -> list[Flowable]:
@@ -434,6 +445,8 @@ def _holds(view: RunView) -> list[Flowable]:
         channels = [(k.partition(":")[2], v) for k, v in seen.items() if k.startswith("reading:") and v]
         read = f"{seen['reading']} {unit}" if seen.get("reading") else ", ".join(f"{c} {v}" for c, v in channels)
         normal = f"; normal reading seen: {read}; operator told: {seen['operator']}" if read else ""
+        others = [f"{k.replace('_', ' ')} {v}" for k, v in seen.items() if v and k not in SEEN and not k.startswith("reading")]
+        normal += f"; {', '.join(others)}" if others else ""
         off = f"off {local(h['released_at'])} by {h['released_by']}{normal}" if h["released_at"] else "STILL ON"
         lines.append(
             _p(f"{h['kind']}: on {local(h['placed_at'])} by {h['placed_by']} ({h['reason']}), planned until {local(h['until'])}; {off}.")

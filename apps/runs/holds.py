@@ -12,6 +12,8 @@ from apps.accounts.models import Person
 from apps.plant.models import Instrument
 from apps.runs.models import Hold
 from config.failures import Missing
+from metrology.methods.method import PLAIN_RISK
+from metrology.methods.registry import METHODS
 from metrology.run.holds import REMIND_MIN
 
 
@@ -89,6 +91,7 @@ def risk_of(i: Instrument) -> str:
     parts.append(f"votes in {i.voting_group}" if i.voting_group else "")
     parts.append(f"watches {i.zone}" if i.zone else "")
     told = ", ".join(p for p in parts if p)
-    if i.family == "gas detector":
-        return f"Nobody is warned of gas here: {told}." if told else "Nobody is warned of gas here."
-    return f"Not protected: {told}." if told else "The plant runs without this signal."
+    unguarded = METHODS[i.method].traits.unguarded if i.method in METHODS else PLAIN_RISK
+    if unguarded == PLAIN_RISK:
+        return f"Not protected: {told}." if told else PLAIN_RISK
+    return f"{unguarded.rstrip('.')}: {told}." if told else unguarded

@@ -22,6 +22,7 @@ from apps.plant.register import read_points
 from apps.plant.selectors import methods_for
 from apps.plant.services import policy_for
 from apps.runs.gas import gas_snapshot
+from apps.runs.history import history_of
 from apps.runs.holds import find_hold, group_on_hold, receiver_name
 from apps.runs.items import item_named
 from apps.runs.models import OPEN, Run, RunEvent
@@ -68,6 +69,7 @@ def start_run(*, actor: Person, instrument: Instrument, now: datetime, method_ke
     setup = instrument.run_setup(policy_for(instrument), method.revision, method.key)
     if points.strip() or cycles.strip():
         setup = _with_points(setup, points, cycles)
+    setup = replace(setup, history=history_of(instrument))
     method.plan(setup, "as_found")  # what the register says must make points, or it is told before anything is open
     run = Run(number=next_number(), instrument=instrument, technician=actor, method=method.key, revision=method.revision, started_at=now)
     event = Event(1, str(uuid.uuid4()), "run_started", setup_payload(setup), actor.username, actor.name, now)

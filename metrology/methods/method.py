@@ -25,7 +25,7 @@ class Columns:
     place: what the place of a reading is called; applied, ideal, read: what was put on, what should and what did come of it (ideal empty: it is
     what was put on); error: what an error is, with what it is of. unit, per_percent, decimals: errors are judged in % of span and told in
     `unit`, so many of it a percent. x, y: the words of the plot's axes. has_direction: whether readings are taken upwards and downwards.
-    by_percent: whether a place is told as a share of the range, and the plot's ends with it; otherwise by its channel, and the plot tells values.
+    by_percent: whether a place is told as a share of the range, otherwise by its channel; ticks_by_value: whether the plot tells values of the range.
     """
 
     place: str = "Point"
@@ -39,6 +39,7 @@ class Columns:
     decimals: int | None = None
     has_direction: bool = True
     by_percent: bool = True
+    ticks_by_value: bool = False
     x: str = "input, % of span"
     y: str = "error, % of span"
     csv_error: str = "error (% of span)"
@@ -75,8 +76,8 @@ class Trial(Protocol):
         """Values proposed for the fields of a step, from the as-found readings."""
         ...
 
-    def columns(self, setup: RunSetup) -> Columns:
-        """How its readings are told."""
+    def columns(self, setup: RunSetup, set_key: str = "") -> Columns:
+        """How the readings of a set are told."""
         ...
 
 
@@ -120,6 +121,9 @@ class Watching(Protocol):
         ...
 
 
+PLAIN_RISK = "The plant runs without this signal."
+
+
 @dataclass(frozen=True)
 class Traits:
     """What engine, register, planning and screens need to know of a method without knowing it by name.
@@ -139,7 +143,7 @@ class Traits:
     applies_output: bool = False  # what is applied is in the unit of the output: an injected or commanded current
     skills: frozenset[str] = frozenset()
     excludes_group: bool = False
-    unguarded: str = "The plant runs without this signal."
+    unguarded: str = PLAIN_RISK
     policies: tuple[str, ...] = ("curve",)
     wears: tuple[str, ...] = ()
     in_rounds: bool = False

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 from metrology.judgement.decision import FAIL, MARGINAL, PASS, Decision
@@ -24,6 +25,7 @@ class Judged:
     decision: Decision
     sensor_percent: float | None = None  # applied to digital value, % of output span
     output_percent: float | None = None  # digital value to output, % of output span
+    counts: bool = True  # False: set aside, such as tests before two that agree; told, not judged by
 
 
 @dataclass(frozen=True)
@@ -66,7 +68,9 @@ class Criterion:
 
 
 def _inside(value: float, low: float | None, high: float | None) -> bool:
-    return (low is None or low <= value) and (high is None or value <= high)
+    """Nine digits count: a value typed as exactly the limit must not fail on the last bit of a float."""
+    slack = 1e-9 * max(1.0, abs(value))
+    return (low is None or low - slack <= value) and (high is None or value <= high + slack)
 
 
 @dataclass(frozen=True)
@@ -107,7 +111,7 @@ class Outcome:
     @property
     def verdict(self) -> str:
         """The worst verdict of the set; pass for an empty one must not be asked for."""
-        verdicts = {j.decision.verdict for j in self.judged} | {c.verdict for c in self.criteria}
+        verdicts = {j.decision.verdict for j in self.judged if j.counts} | {c.verdict for c in self.criteria}
         return FAIL if FAIL in verdicts else MARGINAL if MARGINAL in verdicts else PASS
 
     @property
@@ -118,7 +122,7 @@ class Outcome:
     @property
     def worst(self) -> Judged | None:
         """The reading that uses most of its tolerance."""
-        return max(self.judged, key=lambda j: abs(j.point.error_percent) / j.tolerance, default=None)
+        return max((j for j in self.judged if j.counts), key=lambda j: abs(j.point.error_percent) / j.tolerance, default=None)
 
     @property
     def worst_criterion(self) -> Criterion | None:
@@ -138,6 +142,20 @@ class Outcome:
         if criterion is not None and abs(criterion.share) >= self.share:
             return criterion.share
         return -self.share if worst is not None and worst.point.error_percent < 0 else self.share
+
+
+def join(outcomes: Sequence[Outcome]) -> Outcome:
+    """Several sets judged as one: all their readings and criteria, the likeliest causes first."""
+    return Outcome(
+        tuple(j for o in outcomes for j in o.judged),
+        None,
+        tuple(sorted((s for o in outcomes for s in o.signatures), key=lambda s: -s.confidence)),
+        all(o.is_complete for o in outcomes),
+        tuple(c for o in outcomes for c in o.criteria),
+        tuple(t for o in outcomes for t in o.tables),
+        tuple(s for o in outcomes for s in o.series),
+        tuple(f for o in outcomes for f in o.findings),
+    )
 
 
 @dataclass(frozen=True)

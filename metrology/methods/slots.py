@@ -24,6 +24,7 @@ class Slot:
     how: str
     channel: str = ""  # the display, sensor, buffer or test that is read
     extra: Mapping[str, str] = field(default_factory=dict)  # what else the record keeps of the point, such as the weights hung
+    is_open: bool = False  # what should be read is not known beforehand
 
 
 @dataclass(frozen=True)

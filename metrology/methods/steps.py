@@ -42,6 +42,7 @@ class Field:
     low: float | None = None
     high: float | None = None
     why: str = ""
+    unless: tuple[str, str] = ("", "")  # another field of the step and the value with which this one may stay empty
 
 
 @dataclass(frozen=True)
@@ -85,4 +86,9 @@ class Step:
     enters: bool = False  # what is entered changes how the run goes on
     calculator: str = ""  # compute: the calculation it runs, its fields filled from `given` and from the step's own fields
     given: tuple[tuple[str, Any], ...] = ()
-    pairs: tuple[Pair, ...] = ()  # checkpairs: what is moved, out into the test or (variant "back") back again
+    of: str = ""  # hold: itself, where it has a release step of its own; release: the hold step that it releases, all others where empty
+    needs_hold: str = ""  # it may only be done while the hold of that step is on, such as a lock-out
+    joins: tuple[str, ...] = ()  # judge: sets that are judged together with its own
+    is_noted: bool = False  # what is entered in it stands on the record
+    enters_result: tuple[str, ...] = ()  # compute: names of the result that change how the run goes on
+    pairs: tuple[Pair, ...] = ()  # checkpairs: what is moved, out into the test (variant "all": all of it) or (variant "back") back again

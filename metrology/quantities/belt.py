@@ -31,3 +31,24 @@ def belt_load(test_weight_kg: float, idler_pitch_m: float, *, speed_m_s: float) 
     require_positive(speed_m_s, "speed_m_s", "m/s")
     kg_per_m = test_weight_kg / idler_pitch_m
     return kg_per_m, 3.6 * kg_per_m * speed_m_s
+
+
+# Largest errors in service, % of the load: totalisation, and zero over a test at full load. OIML R 50-1:2014 (2.2, 3.8), NIST HB 44 2.21 (T.1, N.3).
+BELT_CLASSES: dict[str, tuple[float, float]] = {
+    "r50-0.2": (0.2, 0.02),
+    "r50-0.5": (0.5, 0.05),
+    "r50-1": (1.0, 0.1),
+    "r50-2": (2.0, 0.2),
+    "hb44": (0.25, 0.06),
+}
+
+
+def belt_total(kg_per_m: float, belt_length_m: float, *, revolutions: int) -> float:
+    """Total in kg that a load per metre gives over whole revolutions.
+
+    >>> belt_total(50.0, 60.0, revolutions=10)
+    30000.0
+    """
+    require_positive(kg_per_m, "kg_per_m", "kg/m")
+    require_positive(belt_length_m, "belt_length_m", "m")
+    return kg_per_m * belt_length_m * revolutions

@@ -46,5 +46,5 @@ def admit_computed(state: RunState, step: Step, payload: Mapping[str, Any]) -> d
         "values": values,
         "checks": [],
         "computed": {"calculator": step.calculator, "result": result, "reason": reason if doubt else ""},
-        **({"enters": values} if step.enters else {}),
+        **({"enters": {**values, **{k: f"{result[k]:g}" for k in step.enters_result}}} if step.enters else {}),
     }

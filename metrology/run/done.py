@@ -26,9 +26,10 @@ def all_taken(step: Step, state: RunState, method: Method) -> bool:
 
 
 def let_go(step: Step, state: RunState, method: Method) -> bool:
-    """The hold was released, or the normal reading was seen where there was none."""
-    released = any(h.released_at for h in state.holds.values()) or step.key in state.confirmations
-    return released and not state.open_holds
+    """The holds of its own were released, or the normal reading was seen where there was none."""
+    mine = state.holds_of(step.of)
+    released = any(h.released_at for h in mine) or step.key in state.confirmations
+    return released and not any(h.released_at is None for h in mine)
 
 
 DONE: dict[str, Done] = {

@@ -30,7 +30,7 @@ def reading_rows(state: RunState, method: Method, step_key: str, *, result: Outc
         slot = slot_of(state, method, r)
         then = replace(state.setup, entered=r.entered)
         q = _read(method, then, slot)
-        row = _plain_row(r, slot, q.unit, method.trial.columns(then))
+        row = _plain_row(r, slot, q.unit, method.trial.columns(then, step_key))
         row["standards"] = [told for told in (standard_words(state, event) for event in r.standards.values()) if told]
         if not r.is_struck:
             _add_judgement(row, method, then, by_slot[r.slot], r, q)
@@ -104,15 +104,15 @@ def _add_judgement(row: RowData, method: Method, setup: RunSetup, j: Judged, r: 
     i = setup.instrument
     d = j.decision
     row["ideal"] = number(method.trial.shown_ideal(setup, j.slot, j.point.applied), q.decimals)
-    told = method.trial.columns(setup)
+    told = method.trial.columns(setup, r.step)
     row["error"] = in_words(told, j.point.error_percent, sign=True)
     row["error_unit"] = f"{signed(j.error.unit, decimals_for(i.urv - i.lrv))} {i.unit}"
     row["tolerance"] = f"±{in_words(told, j.tolerance)}" if told.decimals is not None else f"±{_plain_percent(j.tolerance)}"
     row["u"] = in_words(told, j.uncertainty.expanded) if j.uncertainty else None
     row["tur"] = ratio(d.tur) if j.uncertainty else None
-    row["verdict"] = d.verdict
+    row["verdict"] = d.verdict if j.counts else None
     row["is_too_close"] = d.is_too_close
-    row["says"] = _says(j, setup.policy.pass_rule, told)
+    row["says"] = _says(j, setup.policy.pass_rule, told) if j.counts else "Set aside: the last two that agree count."
     row["slip"] = slip_in(setup, q, ideal=j.point.ideal, indicated=r.indicated, tolerance=j.tolerance)
     if j.sensor_percent is not None and j.output_percent is not None:
         row["split"] = f"sensor {percent(j.sensor_percent)}, output {percent(j.output_percent)}"
@@ -148,7 +148,7 @@ def _says(j: Judged, rule: str, told: Columns) -> str:
 def corridor(state: RunState, method: Method, step_key: str) -> list[CorridorPoint]:
     """The tolerance and adjust limit over the points, in what errors are told in, for the plot."""
     rows: dict[float, CorridorPoint] = {}
-    scale = method.trial.columns(state.setup).per_percent
+    scale = method.trial.columns(state.setup, step_key).per_percent
     for slot in method.trial.plan(state.setup, step_key, raw_readings(state, method, step_key)).slots:
         t = method.trial.tolerance_at(state.setup, slot) * scale
         rows[slot.percent] = {"x": slot.percent, "tolerance": t, "adjust_limit": t * state.setup.policy.adjust_limit_percent / 100}
@@ -158,7 +158,7 @@ def corridor(state: RunState, method: Method, step_key: str) -> list[CorridorPoi
 def set_evidence(state: RunState, method: Method, step: Step, *, is_final: bool) -> SetData:
     """One set: rows, verdict, statistics, signatures and the corridor."""
     result = evaluate_set(state, method, step.key)
-    told = method.trial.columns(state.setup)
+    told = method.trial.columns(state.setup, step.key)
     rows = reading_rows(state, method, step.key, result=result)
     units = {r["unit"] for r in rows}
     read_unit = units.pop() if len(units) == 1 else ""
@@ -198,7 +198,7 @@ def set_evidence(state: RunState, method: Method, step: Step, *, is_final: bool)
 def _ticks(setup: RunSetup, told: Columns) -> list[Tick]:
     i = setup.instrument
     at = (0.0, 25.0, 50.0, 75.0, 100.0)
-    return [{"x": p, "label": f"{p:g}" if told.by_percent else f"{i.lrv + p / 100 * (i.urv - i.lrv):.4g}"} for p in at]
+    return [{"x": p, "label": f"{p:g}" if not told.ticks_by_value else f"{i.lrv + p / 100 * (i.urv - i.lrv):.4g}"} for p in at]
 
 
 def _columns(told: Columns, read_unit: str) -> list[ColumnData]:

@@ -32,7 +32,8 @@ def check_fields(fields: tuple[Field, ...], raw: Any, faults: list[Fault]) -> di
         if field.kind in CHOSEN:
             continue
         try:
-            values[field.name] = _check_field(field, text)
+            excused = bool(field.unless[0]) and str(given.get(field.unless[0], "")) == field.unless[1]
+            values[field.name] = "" if excused and not text else _check_field(field, text)
         except Fault as fault:
             faults.append(fault)
     return values

@@ -39,7 +39,8 @@ def admit_hold(state: RunState, step: Step, payload: Mapping[str, Any], *, now: 
     kind = payload.get("kind")
     if kind not in dict(step.options):
         raise Fault("unknown_choice", f"Choose the kind of hold: {', '.join(dict(step.options))}.", field="kind")
-    reason = text_of(payload, "reason", label="The reason for the hold" if kind != "none" else "Why no hold is needed")
+    label = next((f.label for f in step.fields if f.name == "reason"), "The reason for the hold")
+    reason = text_of(payload, "reason", label=label if kind != "none" else "Why no hold is needed")
     if kind == "none":
         return {"step": step.key, "kind": kind, "reason": reason}
     minutes = _minutes(payload)
@@ -52,6 +53,7 @@ def admit_hold(state: RunState, step: Step, payload: Mapping[str, Any], *, now: 
         "kind": kind,
         "reason": reason,
         "until": (now + timedelta(minutes=minutes)).isoformat(),
+        **({"own": step.of} if step.of else {}),
         **({"agreement": agreement, "others": list(others)} if others else {}),
     }
 
@@ -77,16 +79,22 @@ def _find(state: RunState, payload: Mapping[str, Any]) -> Hold:
 def admit_release(state: RunState, progress: Progress, payload: Mapping[str, Any], *, now: datetime) -> dict[str, Any]:
     """A hold released: normal reading seen, nothing in its test position, the countdown over."""
     hold = _find(state, payload)
-    step = next(p.step for p in progress.steps if p.step.kind == "release")
+    step = release_step([p.step for p in progress.steps], hold)
     _require_clear(state, step, now)
     reason = text_of(payload, "reason", label="Why the hold comes off early", required=progress.current != step and not state.voided)
     return {"step": step.key, "hold": hold.id, "values": _values(step, payload), "reason": reason}
 
 
+def release_step(steps: Sequence[Step], hold: Hold) -> Step:
+    """The step that lets a hold go."""
+    return next(s for s in steps if s.kind == "release" and s.of == hold.own)
+
+
 def release_without_hold(state: RunState, step: Step, payload: Mapping[str, Any], *, now: datetime) -> dict[str, Any]:
     """The normal reading seen where no hold was needed."""
-    if state.open_holds:
-        raise Fault("hold_open", f"The {state.open_holds[0].kind} is still on; release it.", field="hold")
+    still = [h for h in state.holds_of(step.of) if h.released_at is None]
+    if still:
+        raise Fault("hold_open", f"The {still[0].kind} is still on; release it.", field="hold")
     _require_clear(state, step, now)
     return {"step": step.key, "values": _values(step, payload), "checks": []}
 
@@ -100,7 +108,7 @@ def _values(step: Step, payload: Mapping[str, Any]) -> dict[str, str]:
 
 
 def _require_clear(state: RunState, step: Step, now: datetime) -> None:
-    if state.pairs_out:
+    if state.pairs_out and not step.of:
         raise Fault("pairs_out", f"The hold stays on. {pairs_out_words(state)}", field="pairs")
     timer = state.timers.get(step.needs_timer) if step.needs_timer else None
     if timer and not timer.is_over(now):

@@ -29,6 +29,9 @@ def admit_pairs_done(state: RunState, step: Step) -> dict[str, Any]:
     """The step is done: going back, only when nothing is out."""
     if step.variant == "back" and state.pairs_out:
         raise Fault("pairs_out", pairs_out_words(state), field="pairs")
+    lacking = [p for p in step.pairs if not (p.key in state.pairs and state.pairs[p.key].to == "out")]
+    if step.variant == "all" and lacking:
+        raise Fault("pairs_lacking", f"Not yet at '{lacking[0].test}': {', '.join(p.label for p in lacking)}.", field="pairs")
     return {"step": step.key, "values": {}, "checks": []}
 
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from metrology.methods.method import Method
-from metrology.methods.outcome import Outcome
+from metrology.methods.outcome import Outcome, join
 from metrology.methods.slots import Slot
 from metrology.methods.steps import Step
 from metrology.run.done import DONE as DONE_BY_KIND
@@ -79,6 +79,19 @@ def current_slot(state: RunState, method: Method, step_key: str) -> Slot | None:
 def evaluate_set(state: RunState, method: Method, step_key: str) -> Outcome:
     """Judge the readings of one step that count."""
     return method.trial.judge(state.setup, raw_readings(state, method, step_key), step_key)
+
+
+def sets_together(state: RunState, method: Method, step_key: str) -> tuple[str, ...]:
+    """The sets that are judged together with one, in their order, itself among them; those not taken yet are left out."""
+    judges = (s for s in method.steps(state.setup, choices(state)) if s.kind == "judge")
+    keys = next(((*s.joins, s.set_name) for s in judges if step_key in (s.set_name, *s.joins)), (step_key,))
+    return tuple(k for k in keys if k == step_key or state.active_readings(k))
+
+
+def evaluate_together(state: RunState, method: Method, step_key: str) -> Outcome:
+    """The outcome of all sets that are judged together with one: the worst of any of them."""
+    outcomes = [evaluate_set(state, method, k) for k in sets_together(state, method, step_key)]
+    return outcomes[0] if len(outcomes) == 1 else join(outcomes)
 
 
 def passes_of(state: RunState, step_key: str) -> list[tuple[str, str, str]]:

@@ -6,7 +6,7 @@ from typing import Any
 
 from metrology.methods.method import Method
 from metrology.methods.outcome import Outcome
-from metrology.run.progress import evaluate_set, final_readings_step, found_step
+from metrology.run.progress import evaluate_together, final_readings_step, found_step
 from metrology.run.state import RunState
 
 NOTHING: dict[str, Any] = {"verdict": "", "error": None, "share": None}
@@ -20,8 +20,8 @@ def results_of(state: RunState, method: Method) -> dict[str, Any]:
     if not state.decisions:
         return {"found": NOTHING, "left": NOTHING, "decision": ""}
     return {
-        "found": _of(evaluate_set(state, method, found_step(state, method))),
-        "left": _of(evaluate_set(state, method, final_readings_step(state, method))),
+        "found": _of(evaluate_together(state, method, found_step(state, method))),
+        "left": _of(evaluate_together(state, method, final_readings_step(state, method))),
         "decision": list(state.decisions.values())[-1].choice,
     }
 

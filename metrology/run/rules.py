@@ -23,7 +23,7 @@ from metrology.run.progress import (
     LEFT_OUT,
     Progress,
     current_slot,
-    evaluate_set,
+    evaluate_together,
     find_blocks,
     make_progress,
     passes_of,
@@ -56,6 +56,7 @@ class Admission:
         if found.step.kind != kind:
             raise Fault("wrong_kind", f"'{found.step.title}' is not done this way. Nothing was stored; reload the page.", field="step")
         if found.status == CURRENT:
+            self._require_own_hold(found.step)
             return found.step
         current = self.progress.current
         if found.step.phase == "as left" and kind == "readings" and current and current.phase in ("prepare", "make safe", "as found"):
@@ -72,6 +73,16 @@ class Admission:
             f"'{found.step.title}' is not the current step; {at}. {why} Nothing was stored.".replace("  ", " "),
             field="step",
             current=current.key if current else "",
+        )
+
+    def _require_own_hold(self, step: Step) -> None:
+        """A step that is only safe under its own hold, such as a lock-out, is refused once that is off."""
+        if not step.needs_hold or any(h.released_at is None for h in self.state.holds_of(step.needs_hold)):
+            return
+        raise Fault(
+            "own_hold_off",
+            f"'{step.title}' is only done while its lock-out is on, and that was taken off. Nothing was stored. Open its step again and lock out anew.",
+            field="hold",
         )
 
 
@@ -111,7 +122,7 @@ def _checked(a: Admission, step: Step, payload: Mapping[str, Any]) -> Payload:
         "step": step.key,
         "values": values,
         "checks": [c.key for c in step.checks],
-        **({"enters": values} if step.enters else {}),
+        **({"enters": {**dict(step.given), **values}} if step.enters else {}),
     }
 
 
@@ -299,7 +310,7 @@ def _reading_struck(a: Admission, payload: Mapping[str, Any]) -> Payload:
         raise Fault("unknown_reading", "There is no such reading in this run.", field="reading")
     if reading.is_struck:
         raise Fault("already_struck", f"This reading was struck by {reading.struck_by} already.", field="reading")
-    judge = next((p for p in a.progress.steps if p.step.kind == "judge" and p.step.set_name == reading.step), None)
+    judge = next((p for p in a.progress.steps if p.step.kind == "judge" and reading.step in (p.step.set_name, *p.step.joins)), None)
     if judge and judge.step.key in a.state.decisions:
         raise Fault(
             "already_judged",
@@ -321,7 +332,7 @@ def _decision_made(a: Admission, payload: Mapping[str, Any]) -> Payload:
     choice = payload.get("choice")
     if choice not in dict(step.options):
         raise Fault("unknown_choice", f"Choose one of: {', '.join(dict(step.options).values())}.", field="choice")
-    result = evaluate_set(a.state, a.method, step.set_name)
+    result = evaluate_together(a.state, a.method, step.set_name)
     proposal = a.method.advice.propose(a.state.setup, result, is_as_left=step.phase == "as left")
     refusal = a.method.advice.refuse(a.state.setup, result, str(choice))
     if refusal:

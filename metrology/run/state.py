@@ -64,6 +64,7 @@ class Hold:
     holder: str = ""  # user name of who answers for it now
     holder_name: str = ""
     agreement: str = ""  # who agreed to two of one group or zone on hold together, and why
+    own: str = ""  # the hold step that it was placed at, where that has a release step of its own
     extended: tuple[str, ...] = ()  # sentences: when, by whom, why
 
 
@@ -211,6 +212,10 @@ class RunState:
         """Holds not yet released."""
         return [h for h in self.holds.values() if h.released_at is None]
 
+    def holds_of(self, step: str) -> list[Hold]:
+        """The holds that one release step lets go: those of a hold step of its own, or all others where empty."""
+        return [h for h in self.holds.values() if h.own == step]
+
     @property
     def pairs_out(self) -> list[PairMoved]:
         """What was moved for the test and is not back yet."""
@@ -282,7 +287,16 @@ def _hold_placed(s: RunState, e: Event) -> None:
         until = datetime.fromisoformat(p["until"])
         told = p.get("agreement", "")
         s.holds[e.id] = Hold(
-            e.id, p["kind"], p["reason"], e.at, e.author_name, until, holder=e.author, holder_name=e.author_name, agreement=told
+            e.id,
+            p["kind"],
+            p["reason"],
+            e.at,
+            e.author_name,
+            until,
+            holder=e.author,
+            holder_name=e.author_name,
+            agreement=told,
+            own=p.get("own", ""),
         )
     else:
         s.notes.append(Note("no hold", p["reason"], e.author_name, e.at))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from metrology.calculations.sheets import SHEETS
 from metrology.faults import Fault
 from metrology.methods.method import Method
 from metrology.methods.parameters import PARAMETERS, differences, same, words
@@ -37,7 +38,9 @@ def result_words(calculator: str, result: Mapping[str, Any]) -> tuple[str, list[
             for r in result["rows"]
         ]
         return str(result["says"]), head, rows
-    return "; ".join(f"{k.replace('_', ' ')} {v}" for k, v in result.items()), [], []
+    outputs = next((s.outputs for s in SHEETS if s.name == calculator), ())
+    parts = [f"{label.lower()} {result[name]:.6g} {unit}".strip() for name, label, unit in outputs if name in result]
+    return "; ".join(parts) + ".", [], []
 
 
 def compute_step(state: RunState, step: Step) -> ComputeData:

@@ -7,7 +7,7 @@ from datetime import datetime
 from typing import Any
 
 from metrology.methods.method import Method, ResultContext, Use
-from metrology.run.progress import final_readings_step, found_step, make_progress
+from metrology.run.progress import evaluate_together, final_readings_step, found_step, make_progress
 from metrology.run.raw import raw, raw_readings
 from metrology.run.state import RunState
 
@@ -79,7 +79,7 @@ def _of_sets(state: RunState, method: Method) -> list[dict[str, Any]]:
         if not readings or (phase == "as left" and left == found):
             continue
         at: datetime = max(r.at for r in state.active_readings(key).values())
-        for s in method.trial.judge(state.setup, readings, key).series:
+        for s in evaluate_together(state, method, key).series:
             more = {"label": s.label, "low": s.low, "high": s.high}
             out.append(
                 {

@@ -24,7 +24,7 @@ from metrology.run.progress import (
     Progress,
     choices,
     current_slot,
-    evaluate_set,
+    evaluate_together,
     final_readings_step,
     find_blocks,
     found_step,
@@ -44,6 +44,7 @@ from metrology.run.view_types import (
     Named,
     NextReading,
     NoteData,
+    NotedData,
     PassData,
     RailPhase,
     ReadingsStep,
@@ -58,11 +59,16 @@ from metrology.run.view_types import (
 # What goes on after a run has ended: the rest of a view is sealed with the signature.
 LIVE_KEYS = ("seq", "status", "closed", "step", "holds", "notes", "signed", "reviewed", "voided", "blocks", "seal")
 
+# Lists that a view has today and one sealed by an earlier core may not: there was nothing of that kind then.
+EMPTY_LISTS: dict[str, list[Any]] = {
+    name: [] for name, kind in RunView.__annotations__.items() if str(kind).startswith(("list[", "ForwardRef('list["))
+}
+
 
 def make_view(state: RunState, method: Method, now: datetime) -> RunView:
     """The view of a run at `now`; of one that was sealed, what was judged then."""
     if state.seal is not None:
-        return cast(RunView, {**state.seal["view"], **_live_part(state, now)})
+        return cast(RunView, {**EMPTY_LISTS, **state.seal["view"], **_live_part(state, now)})
     progress = make_progress(state, method)
     evidence = _evidence(state, method, progress)
     return {
@@ -78,6 +84,7 @@ def make_view(state: RunState, method: Method, now: datetime) -> RunView:
         "evidence": evidence,
         "adjustments": _adjustments(state, method, progress),
         "works": _works(state),
+        "noted": _noted(state, progress),
         "references": _references(state, method),
         "surroundings": _surroundings(state),
         "holds": [hold_data(h, now) for h in state.holds.values()],
@@ -272,7 +279,11 @@ def _step(state: RunState, method: Method, progress: Progress, evidence: list[Se
     step = progress.current
     if step is None or state.status in ("signed", "accepted", "voided"):
         return None
-    suggested = method.trial.suggest(state.setup, raw_readings(state, method, found_step(state, method)), step.key) if step.enters else {}
+    suggested = (
+        method.trial.suggest(state.setup, raw_readings(state, method, step.set_name or found_step(state, method)), step.key)
+        if step.enters
+        else {}
+    )
     data: StepData = {
         "key": step.key,
         "kind": step.kind,
@@ -304,6 +315,7 @@ def _step(state: RunState, method: Method, progress: Progress, evidence: list[Se
         "compare": None,
         "pairs": pair_rows(state, step) if step.kind == "checkpairs" else [],
         "panels": _panels(state, step),
+        "lets_go": [h.id for h in state.holds_of(step.of) if h.released_at is None] if step.kind == "release" else [],
         **_watches(state, method, step),  # type: ignore[typeddict-item]
     }
     show = _SHOWN.get(step.kind)
@@ -351,6 +363,7 @@ def _watches(state: RunState, method: Method, step: Step) -> dict[str, str]:
 def _next_reading(state: RunState, method: Method, slot: Slot, asked: Sequence[Quantity]) -> NextReading:
     i = state.setup.instrument
     indicated = next(q for q in asked if q.name == "indicated")
+    applied = next((q for q in asked if q.name == "applied"), None)
     told = method.trial.columns(state.setup)
     return {
         "slot": slot.index,
@@ -359,8 +372,8 @@ def _next_reading(state: RunState, method: Method, slot: Slot, asked: Sequence[Q
         "cycle": slot.cycle,
         "percent": f"{slot.percent:.4g} %" if told.by_percent else "",
         "direction_word": slot.direction if told.has_direction else "",
-        "nominal": number(slot.nominal, decimals_for(i.urv - i.lrv)),
-        "ideal": number(indicated.expected, indicated.decimals),
+        "nominal": "" if slot.is_open else number(slot.nominal, applied.decimals if applied else decimals_for(i.urv - i.lrv)),
+        "ideal": "" if slot.is_open else number(indicated.expected, indicated.decimals),
         "how": slot.how,
         "channel": slot.channel,
         "quantities": [
@@ -381,7 +394,7 @@ def _next_reading(state: RunState, method: Method, slot: Slot, asked: Sequence[Q
 
 
 def _judge_step(state: RunState, method: Method, step: Step) -> JudgeStep:
-    result = evaluate_set(state, method, step.set_name)
+    result = evaluate_together(state, method, step.set_name)
     proposal = method.advice.propose(state.setup, result, is_as_left=step.phase == "as left")
     return {"proposal": proposal.choice, "reason": proposal.reason, "verdict": result.verdict}
 
@@ -470,6 +483,21 @@ def _adjustments(state: RunState, method: Method, progress: Progress) -> list[Ad
 def _works(state: RunState) -> list[WorkData]:
     done = [c for c in state.confirmations.values() if c.values.get("work")]
     return [{"text": str(c.values["work"]), "by": c.by, "at": iso(c.at)} for c in done]
+
+
+def _noted(state: RunState, progress: Progress) -> list[NotedData]:
+    """What was entered in steps that stand on the record, in their order."""
+    out: list[NotedData] = []
+    for step in (p.step for p in progress.steps if p.step.is_noted and p.step.key in state.confirmations):
+        done = state.confirmations[step.key]
+        rows: list[Named] = []
+        for f in step.fields:
+            value = str(done.values.get(f.name) or "")
+            if value:
+                rows.append({"name": f.label, "value": f"{dict(f.options).get(value, value)} {f.unit}".strip()})
+        if rows:
+            out.append({"title": step.title, "rows": rows, "by": done.by, "at": iso(done.at)})
+    return out
 
 
 def _evidence(state: RunState, method: Method, progress: Progress) -> list[SetData]:

@@ -165,7 +165,7 @@ class NextReading(TypedDict):
     direction_word: str  # empty where the readings have no direction
     cycle: int
     percent: str
-    nominal: str
+    nominal: str  # empty, as is ideal, where it is not known beforehand
     ideal: str
     how: str
     channel: str
@@ -315,6 +315,7 @@ class StepData(TypedDict):
     watches_channel: str
     watches_unit: str
     panels: list[str]  # what is shown beside it: gas, keys, exposure
+    lets_go: list[str]  # release: the holds that come off with it
 
 
 class SignatureData(TypedDict):
@@ -593,6 +594,15 @@ class MovedPair(TypedDict):
     at: str
 
 
+class NotedData(TypedDict):
+    """What was entered in a step that stands on the record."""
+
+    title: str
+    rows: list[Named]
+    by: str
+    at: str | None
+
+
 class ComputedData(TypedDict):
     """A kept result of a compute step."""
 
@@ -645,6 +655,7 @@ class RunView(TypedDict):
     evidence: list[SetData]
     adjustments: list[AdjustmentData]
     works: list[WorkData]
+    noted: list[NotedData]
     references: list[ReferenceData]
     surroundings: list[Named]
     holds: list[HoldData]

@@ -121,9 +121,10 @@ class Player:
             self.do("timer_started", step=step.key)
             self.now += timedelta(minutes=step.minutes)
         elif step.kind == "hold":
-            self.do("hold_placed", step=step.key, kind="inhibit", reason="Calibration", minutes="60")
+            kind = "inhibit" if len(step.options) > 1 else step.options[0][0]
+            self.do("hold_placed", step=step.key, kind=kind, reason="Calibration", minutes="60")
         elif step.kind == "release" and self.state.open_holds:
-            for hold in self.state.open_holds:
+            for hold in [h for h in self.state.open_holds if getattr(h, "own", "") == getattr(step, "of", "")]:
                 self.do("hold_released", hold=hold.id, values=mine)
         elif step.kind == "checkpairs":
             for p in step.pairs:
@@ -139,7 +140,7 @@ class Player:
             for f in step.fields:
                 if getattr(f, "kind", "") == "item" and f.name not in self.state.items:
                     self.do("standard_assigned", role=f.name, item=self.items[f.name], reason="")
-            if step.key.startswith("coefficients"):
+            if step.key.startswith(("coefficients", "accept")):
                 mine = {f["name"]: f["suggested"] for f in self.view["step"]["fields"]}
             self.do("step_confirmed", step=step.key, values=mine, checks=[c.key for c in step.checks])
 

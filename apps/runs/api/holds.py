@@ -20,6 +20,7 @@ from apps.runs.api.views import parsed
 from apps.runs.holds import find_hold, list_open_holds
 from apps.runs.store import load_run
 from metrology.methods.registry import get_method
+from metrology.run.holds import release_step
 from metrology.run.progress import choices
 from metrology.run.state import fold
 
@@ -40,7 +41,7 @@ class HoldView(APIView):
         require(request.user, "read")
         state = fold(load_run(find_hold(hold_id).run_id)[1])
         steps = get_method(state.setup.method).steps(state.setup, choices(state))
-        release = next(s for s in steps if s.kind == "release")
+        release = release_step(steps, state.holds[str(hold_id)])
         rows = [{"name": f.name, "label": f.label, "kind": f.kind, "unit": f.unit, "options": f.options} for f in release.fields]
         return Response(rows)
 

@@ -6,6 +6,7 @@ from apps.runs.api import holds, views
 from apps.runs.api.gas import GasKitView, GasOptionsView
 from apps.runs.api.offers import OffersView
 from apps.runs.api.sensor_life import SensorLifeView
+from apps.runs.api.trends import TrendsView
 
 urlpatterns = [
     path("runs/", views.StartView.as_view(), name="start-run"),
@@ -24,4 +25,5 @@ urlpatterns = [
     path("holds/<uuid:hold_id>/", holds.HoldView.as_view(), name="hold"),
     path("colleagues/", holds.ColleaguesView.as_view(), name="colleagues"),
     path("instruments/<path:tag>/sensor-life/", SensorLifeView.as_view(), name="sensor-life"),
+    path("instruments/<path:tag>/trends/", TrendsView.as_view(), name="trends"),
 ]

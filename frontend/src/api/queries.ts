@@ -103,6 +103,11 @@ export function useOffers(run_id: string, role: string, seq: number) {
   });
 }
 
+/** What is followed from run to run of an instrument. */
+export function useTrends(tag: string) {
+  return useQuery({ queryKey: ["trends", tag], queryFn: () => unwrap(client.GET("/api/v1/instruments/{tag}/trends/", { params: { path: { tag } } })) });
+}
+
 export function useSensorLife(tag: string) {
   return useQuery({
     queryKey: ["sensor-life", tag],

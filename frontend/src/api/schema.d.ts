@@ -471,6 +471,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/instruments/{tag}/trends/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["list_trends"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/kit/": {
         parameters: {
             query?: never;
@@ -2414,6 +2430,7 @@ export interface components {
                     watches_channel: string;
                     watches_unit: string;
                     panels: string[];
+                    lets_go: string[];
                 } | null;
                 evidence: {
                     key: string;
@@ -2574,6 +2591,15 @@ export interface components {
                 }[];
                 works: {
                     text: string;
+                    by: string;
+                    at: string | null;
+                }[];
+                noted: {
+                    title: string;
+                    rows: {
+                        name: string;
+                        value: string;
+                    }[];
                     by: string;
                     at: string | null;
                 }[];
@@ -2906,6 +2932,27 @@ export interface components {
             first: string[];
             to_review: number;
             round: components["schemas"]["MyRound"] | null;
+        };
+        Trend: {
+            name: string;
+            label: string;
+            unit: string;
+            /** Format: double */
+            low: number | null;
+            /** Format: double */
+            high: number | null;
+            life: string;
+            says: string;
+            points: components["schemas"]["TrendPoint"][];
+        };
+        TrendPoint: {
+            /** Format: date */
+            on: string;
+            /** Format: double */
+            value: number;
+            life: string;
+            /** Format: uuid */
+            run: string;
         };
         TriggerFormRequest: {
             kind: string;
@@ -3883,6 +3930,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SensorLife"];
+                };
+            };
+        };
+    };
+    list_trends: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                tag: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trend"][];
                 };
             };
         };

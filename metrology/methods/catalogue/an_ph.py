@@ -252,6 +252,7 @@ def _shown(at: str, phase: str, *, is_needed: bool) -> Step:
             Field("offset_now", "Offset it shows", "number", "mV", required=is_needed, low=-400, high=400),
         ),
         enters=True,
+        is_noted=True,
     )
 
 
@@ -288,6 +289,7 @@ def _grab(setup: RunSetup) -> tuple[Step, ...]:
                 Field("grab_ph", "The sample reads", "number", "pH", required=False, low=-2, high=16),
             ),
             enters=True,
+            is_noted=True,
         ),
     )
 
@@ -397,6 +399,12 @@ def _exchange(n: int) -> tuple[Step, ...]:
     )
 
 
+def check(_details: Any, register: Mapping[str, Any]) -> None:
+    """What is read in two buffers tells pH."""
+    if str(register["unit"]) != "pH":
+        raise Fault("wrong_unit", f"'{register['unit']}' is not pH; an analyzer that is read in buffers has its range in pH.", field="unit")
+
+
 def uses(_setup: RunSetup, _kind: str, _captured: Mapping[str, Any] | None) -> Use | None:
     """A fresh portion each time."""
     return Use("", BUFFER, 1.0, "portions")
@@ -434,6 +442,7 @@ METHOD = Method(
         targets, hint="Wait until it stands in a fresh portion before you accept.", proof="Prove it in both buffers, fresh portions."
     ),
     words=words,
+    check=check,
     minutes=minutes,
     uses=uses,
 )

@@ -181,7 +181,7 @@ class Displays(PointByPoint):
         i, d = setup.instrument, _display(setup, slot)
         return d.low + (applied - i.output_lo) / (i.output_hi - i.output_lo) * (d.high - d.low) if d else slot.nominal
 
-    def columns(self, setup: RunSetup) -> Columns:
+    def columns(self, setup: RunSetup, set_key: str = "") -> Columns:
         """Applied is a current."""
         return Columns(applied_unit=setup.instrument.output_unit)
 

@@ -241,7 +241,7 @@ class Comparison(PointByPoint):
         fitted = self.fit(setup, readings) if step_key.startswith("coefficients") else None
         return {"loaded_r0": f"{fitted.r0:.4f}", "loaded_a": f"{fitted.a:.6e}", "loaded_b": f"{fitted.b:.5e}"} if fitted else {}
 
-    def columns(self, setup: RunSetup) -> Columns:
+    def columns(self, setup: RunSetup, set_key: str = "") -> Columns:
         """In percent of the range."""
         return Columns(applied_unit=setup.instrument.unit)
 

@@ -77,7 +77,7 @@ class LoopTest(PointByPoint):
         """The commanded current itself."""
         return applied
 
-    def columns(self, setup: RunSetup) -> Columns:
+    def columns(self, setup: RunSetup, set_key: str = "") -> Columns:
         """Applied is a current."""
         return Columns(applied_unit=setup.instrument.output_unit)
 

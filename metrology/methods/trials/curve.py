@@ -187,7 +187,7 @@ class Curve(PointByPoint):
         """The ideal output."""
         return ideal_for(setup, applied)
 
-    def columns(self, setup: RunSetup) -> Columns:
+    def columns(self, setup: RunSetup, set_key: str = "") -> Columns:
         """In percent of span, applied in the instrument's unit."""
         return Columns(applied_unit=setup.instrument.unit)
 

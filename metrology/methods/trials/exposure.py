@@ -259,7 +259,7 @@ class Exposed(PointByPoint):
         captured = [(r.extra.get("captured") or {}).get("indicated", {}).get("alarms", {}) for r in readings]
         return {f"alarm:{name}": str(value) for told in captured for name, value in told.items()}
 
-    def columns(self, setup: RunSetup) -> Columns:
+    def columns(self, setup: RunSetup, set_key: str = "") -> Columns:
         """In percent of the channel's range."""
         return Columns(applied_unit=setup.instrument.unit)
 

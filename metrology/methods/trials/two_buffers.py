@@ -231,12 +231,12 @@ class TwoBuffers(PointByPoint):
         """What the table gives."""
         return applied
 
-    def columns(self, setup: RunSetup) -> Columns:
+    def columns(self, setup: RunSetup, set_key: str = "") -> Columns:
         """In pH."""
         per = (setup.instrument.urv - setup.instrument.lrv) / 100
         return Columns(
             place="Buffer", applied="Table", applied_unit="pH", ideal="", read="Read", error="Error, pH", unit="pH", per_percent=per,
-            decimals=3, has_direction=False, by_percent=False, x="pH", y="Error, pH", csv_error="error (pH)",
+            decimals=3, has_direction=False, by_percent=False, ticks_by_value=True, x="pH", y="Error, pH", csv_error="error (pH)",
         )  # fmt: skip
 
 

@@ -13,6 +13,7 @@ import { Modal } from "../../ui/Modal";
 import { Verdict } from "../../ui/Verdict";
 import { useStart } from "../today/TodayPage";
 import { HistoryPlot } from "./HistoryPlot";
+import { Trends } from "./Trends";
 
 type Instrument = Schemas["InstrumentPageData"];
 
@@ -164,6 +165,7 @@ export function InstrumentPage() {
           <div className="overflow-x-auto">
             <Results i={i} />
           </div>
+          <Trends tag={i.tag} />
           <Happened tag={i.tag} />
           <Documents i={i} />
           <h2 className="mt-6 border-b-2 border-slate font-bold">Changes of the register</h2>

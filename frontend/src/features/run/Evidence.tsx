@@ -60,6 +60,25 @@ export function KitInUse({ view }: { view: RunView }) {
           )}
         </li>
       ))}
+      {view.items.map((i) => (
+        <li key={i.role} className="border-b border-rule py-1">
+          <span className="text-muted">{i.label}: </span>
+          <strong>{i.shows}</strong>
+          {i.reason && ` ${i.reason}`}
+        </li>
+      ))}
+      {view.earlier.map((e) => (
+        <li key={e.role + e.code} className="border-b border-rule py-1">
+          <span className="text-muted">Before it was changed: </span>
+          {e.code} {e.name}, for {e.used_for}
+        </li>
+      ))}
+      {view.reopened.map((r) => (
+        <li key={r.at ?? r.title} className="border-b border-rule py-1">
+          <span className="text-muted">Opened again by {r.by}: </span>
+          {r.title}. {r.reason}
+        </li>
+      ))}
     </ul>
   );
 }
@@ -99,6 +118,14 @@ function SetBlock({ set, onStrike }: { set: ReadingSet; onStrike?: () => void })
 export function Kept({ view }: { view: RunView }) {
   return (
     <>
+      {view.noted.map((n) => (
+        <More key={n.title + (n.at ?? "")} title={`Noted: ${n.title}`}>
+          <Pairs rows={n.rows} />
+          <p className="text-sm text-muted">
+            {n.by}, {clock(n.at)}
+          </p>
+        </More>
+      ))}
       {view.computed.map((c) => (
         <More key={c.title} title={c.title}>
           <p className="text-sm">{c.says}</p>

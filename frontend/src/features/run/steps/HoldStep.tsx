@@ -20,7 +20,9 @@ export function HoldStep({ run, step }: StepProps) {
   const append = useAppend(run);
   const now = useNow(15_000);
   const [values, set, clear] = useDraftForm(`${run.id}/${step.key}`);
-  const kind = values.kind ?? "";
+  const only = step.options.length === 1 ? step.options[0]?.value : undefined;
+  const kind = values.kind ?? only ?? "";
+  const why = step.fields.find((f) => f.name === "reason");
   const minutes = values.minutes ?? "60";
   const errors = append.error instanceof ApiFailure ? append.error.byField : {};
   const place = () => {
@@ -37,6 +39,7 @@ export function HoldStep({ run, step }: StepProps) {
         </Button>
       }
     >
+      {only === undefined && (
       <RadioGroup value={kind} onChange={(v: string) => set("kind", v)} className="grid gap-x-4 sm:grid-cols-2">
         <Label className="font-bold sm:col-span-2">Kind of hold</Label>
         {step.options.map((o) => (
@@ -55,8 +58,9 @@ export function HoldStep({ run, step }: StepProps) {
         ))}
         {errors.kind && <p className="font-bold text-iron">{errors.kind}</p>}
       </RadioGroup>
+      )}
       <div className={kind === "none" ? "" : "grid gap-4 sm:grid-cols-[minmax(0,1fr)_200px]"}>
-        <TextField label={kind === "none" ? "Why no hold is needed" : "Reason"} value={values.reason ?? ""} onChange={(v) => set("reason", v)} error={errors.reason} />
+        <TextField label={kind === "none" ? "Why no hold is needed" : (why?.label ?? "Reason")} hint={why?.hint} value={values.reason ?? ""} onChange={(v) => set("reason", v)} error={errors.reason} />
         {kind !== "none" && (
           <TextField
             label="Planned length"

@@ -40,13 +40,13 @@ function Asked({ next, total, unit }: { next: Next; total: number; unit: string 
           )}
         </span>
       </p>
-      <p>
+      <p className={next.nominal ? "" : "hidden"}>
         <span className="block text-sm text-muted">Apply{next.percent && ` (${next.percent})`}</span>
         <span className="text-3xl font-bold">
           {applied && applied.unit !== unit ? applied.expected : next.nominal} <span className="text-lg font-normal">{applied?.unit ?? unit}</span>
         </span>
       </p>
-      <p>
+      <p className={next.ideal ? "" : "hidden"}>
         <span className="block text-sm text-muted">Ideal</span>
         <span className="text-3xl font-bold text-water">
           {next.ideal} <span className="text-lg font-normal">{indicated?.unit}</span>

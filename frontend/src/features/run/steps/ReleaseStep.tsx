@@ -11,7 +11,7 @@ import { StepFields } from "./ConfirmStep";
 export function ReleaseStep({ run, step }: StepProps) {
   const append = useAppend(run);
   const [values, set, clear] = useDraftForm(`${run.id}/${step.key}`);
-  const open = run.view.holds.filter((h) => !h.released_at);
+  const open = run.view.holds.filter((h) => step.lets_go.includes(h.id));
   const errors = append.error instanceof ApiFailure ? append.error.byField : {};
   const release = () => {
     if (append.isPending) return;
@@ -35,7 +35,7 @@ export function ReleaseStep({ run, step }: StepProps) {
           Placed by {h.placed_by} on {moment(h.placed_at)}: {h.reason}. Planned until {moment(h.until)}.
         </Message>
       ))}
-      {!open.length && <Message>No hold was placed on this run; the normal reading still has to be seen.</Message>}
+      {!open.length && <Message>No hold is on; what is asked here still has to be seen.</Message>}
       <Keys run={run} only={["reset", "release"]} />
       <div className="max-w-lg space-y-4">
         <StepFields step={step} values={values} set={set} errors={errors} />
