@@ -3,28 +3,18 @@
 from __future__ import annotations
 
 import math
-import random
-import uuid
 from datetime import datetime, timedelta
 from typing import Any
 
 from apps.accounts.models import Person
 from apps.plant.models import Instrument
-from apps.plant.services import policy_for
 from apps.runs.gas import gas_snapshot
-from apps.runs.models import Run
-from apps.runs.projections import project
-from apps.runs.store import append_rows
-from demo.history import NAMESPACE
+from demo.played import Played
 from metrology.methods.detector import settings_of
 from metrology.methods.fragments import alarms_of
-from metrology.methods.registry import get_method
-from metrology.methods.setup import setup_payload
+from metrology.methods.steps import Step
 from metrology.quantities.words import number
-from metrology.run.events import Event
-from metrology.run.progress import evaluate_set, make_progress, passes_of
-from metrology.run.rules import admit
-from metrology.run.state import RunState, apply, fold
+from metrology.run.progress import passes_of
 
 # tag, loss of sensitivity a year, bottles by role, calibrations
 PAST = (
@@ -40,71 +30,56 @@ VALUES = {
 }  # fmt: skip
 
 
-class PlayedDetector:
-    """One calibration of a detector whose sensitivity is a share of new."""
+class PlayedDetector(Played):
+    """One calibration of a detector whose sensitivity is a share of new. gases: bottles by role."""
 
-    def __init__(self, instrument: Instrument, person: Person, number_: int, at: datetime, *, gain: float, share: float, seed: int) -> None:
-        self.person, self.now, self.gain, self.share, self.rng = person, at, gain, share, random.Random(seed)
-        self.method = get_method(instrument.method)
-        setup = instrument.run_setup(policy_for(instrument), self.method.revision)
-        self.run = Run(
-            id=uuid.uuid5(NAMESPACE, f"gas {number_}"), number=number_, instrument=instrument, technician=person,
-            method=self.method.key, revision=self.method.revision, started_at=at,
-        )  # fmt: skip
-        self.events = [self._event(1, "run_started", setup_payload(setup), person)]
-        self.state: RunState = fold(self.events)
+    values = VALUES
 
-    def _event(self, seq: int, kind: str, payload: dict[str, Any], person: Person) -> Event:
-        return Event(seq, str(uuid.uuid5(NAMESPACE, f"{self.run.id} {seq}")), kind, payload, person.username, person.name, self.now)
+    def __init__(
+        self,
+        instrument: Instrument,
+        person: Person,
+        number_: int,
+        at: datetime,
+        *,
+        gain: float,
+        share: float,
+        seed: int,
+        gases: dict[str, str],
+    ) -> None:
+        super().__init__(instrument, person, number_, at, kind="gas", seed=seed)
+        self.gain, self.share, self.gases = gain, share, gases
 
-    def do(self, event_type: str, /, *, by: Person | None = None, **payload: Any) -> None:
-        """One event two minutes later."""
-        self.now += timedelta(minutes=2)
-        full = admit(self.state, self.method, event_type, payload=payload, now=self.now)
-        event = self._event(len(self.events) + 1, event_type, full, by or self.person)
-        self.events.append(event)
-        apply(self.state, event)
+    def choose(self, proposed: str, step: Step) -> str:
+        """A detector is adjusted rather than tried again."""
+        return "adjust" if proposed == "repeat" else proposed if proposed in ("adjust", "leave") else "leave"
 
-    def play(self, gases: dict[str, str]) -> None:
-        """From the plate to the signature."""
-        while (step := make_progress(self.state, self.method).current) is not None:
-            if step.kind == "readings":
-                self._expose(step.key)
-            elif step.kind == "judge":
-                result = evaluate_set(self.state, self.method, step.set_name)
-                told = self.method.advice.propose(self.state.setup, result, is_as_left=step.phase == "as left")
-                choice = "adjust" if told.choice == "repeat" else told.choice if told.choice in ("adjust", "leave") else "leave"
-                self.do("decision_made", step=step.key, choice=choice, reason="proved with a second bottle")
-            elif step.kind == "adjust":
-                self._adjust(step.key)
-            elif step.kind == "timer":
-                self.do("timer_started", step=step.key)
-                self.now += timedelta(minutes=step.minutes)
-            elif step.kind == "hold":
-                self.do("hold_placed", step=step.key, kind="inhibit", reason="Scheduled calibration", minutes="90")
-            elif step.kind == "release":
-                normal = "20.9" if self.method.key == "gas-oxygen" else "0.0"
-                values = {f.name: VALUES.get(f.name, "") for f in step.fields} | {"reading": normal}
-                self.do("hold_released", hold=self.state.open_holds[0].id, values=values)
-            elif step.kind == "sign":
-                self.do("signed", note="")
-            else:
-                self._confirm(step, gases)
+    def released(self, step: Step) -> dict[str, str]:
+        """Air reads what air holds."""
+        return super().released(step) | {
+            "reading": "20.9" if self.state.setup.instrument.unit == "% vol" and self._watches_oxygen else "0.0"
+        }
 
-    def _confirm(self, step: Any, gases: dict[str, str]) -> None:
+    @property
+    def _watches_oxygen(self) -> bool:
+        return settings_of(self.state.setup).gas == "oxygen"
+
+    def confirm(self, step: Step) -> None:
+        """Bottles chosen, alarms tried, the inhibit seen."""
         for f in step.fields:
             if f.kind == "gas":
-                chosen = {"role": f.name, "bottle": gases[f.name], "regulator": "MB-V01", "line": "MB-L01", "reason": ""}
+                chosen = {"role": f.name, "bottle": self.gases[f.name], "regulator": "MB-V01", "line": "MB-L01", "reason": ""}
                 snapshot = gas_snapshot(chosen)
                 snapshot["bottle"] |= {"expires_on": (self.now.date() + timedelta(days=200)).isoformat(), "litres_left": 90.0}
                 self.do("gas_assigned", **snapshot, label="")
-        given = {f.name: f.expected or VALUES.get(f.name, "") for f in step.fields}
+        given = self.answers(step)
         given |= {f"alarm:{a.name}": number(a.set_point * 1.01, 2) for a in alarms_of(self.state.setup)}
         if step.key == "inhibit_check":
             given["ma"] = f"{settings_of(self.state.setup).inhibit_ma:g}"
         self.do("step_confirmed", step=step.key, values=given, checks=[c.key for c in step.checks])
 
-    def _expose(self, key: str) -> None:
+    def read(self, key: str) -> None:
+        """Every exposure of a set."""
         d = settings_of(self.state.setup)
         for slot in self.method.plan(self.state.setup, key):
             read = slot.ideal * self.gain * (1 + self.rng.gauss(0, 0.004))
@@ -115,7 +90,8 @@ class PlayedDetector:
                 more["t90_s"] = f"{d.t90_s * (1 + 0.8 * (1 - self.share)):.0f}"
             self.do("reading_taken", step=key, slot=slot.index, indicated=number(read, 2), **more)
 
-    def _adjust(self, key: str) -> None:
+    def adjust(self, key: str) -> None:
+        """Accepted until everything is inside its aim."""
         while True:
             made = passes_of(self.state, key)
             screw = self.method.adjusting.progress(self.state.setup, made, "adjust").next_screw
@@ -130,12 +106,6 @@ class PlayedDetector:
         self.gain = 1.0
         self.do("step_confirmed", step=key)
 
-    def store(self) -> None:
-        """Write the run and what is projected from it."""
-        self.run.save(force_insert=True)
-        append_rows(self.run, self.events)
-        project(self.run, self.state)
-
 
 def play_detectors(now: datetime, last_number: int, technicians: list[Person], reviewer: Person) -> int:
     """Play every detector's past; the last run number used."""
@@ -149,8 +119,8 @@ def play_detectors(now: datetime, last_number: int, technicians: list[Person], r
             share = math.exp(-loss * n * instrument.interval_days / 365)
             number_ += 1
             person = technicians[number_ % 3]
-            played = PlayedDetector(instrument, person, number_, at, gain=share / share_before, share=share, seed=100 * k + n)
-            played.play(gases)
+            played = PlayedDetector(instrument, person, number_, at, gain=share / share_before, share=share, seed=100 * k + n, gases=gases)
+            played.play()
             if n < count - 1:
                 played.do("reviewed", by=reviewer, note="")
             played.store()

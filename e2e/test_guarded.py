@@ -50,7 +50,7 @@ class Guarded(BrowserTestCase):
         p.get_by_label("Reading, mA").press("Enter")
         expect(p.get_by_text("The warm-up has 30 min to go")).to_be_visible()
         expect(p.get_by_label("Reading, mA")).to_have_value("4.01")
-        p.get_by_label("Or end the warm-up now, because").fill("was under power all week")
+        p.get_by_label("Or end it now, because").fill("was under power all week")
         p.get_by_role("button", name="End it").click()
         expect(p.get_by_text(re.compile("warm-up (29|30):"))).to_have_count(0)
         p.get_by_label("Reading, mA").press("Enter")

@@ -1,4 +1,7 @@
-"""The keys of a detector that is on the bench: accept zero, accept span, inhibit, reset, and the manifold's valve."""
+"""The keys of an instrument that is on the bench: accept zero, accept span, inhibit, reset, a valve, a beaker, weights.
+
+A map that gives a key its number in `press` has that written; otherwise a span key is given the value that is applied.
+"""
 
 from __future__ import annotations
 
@@ -40,11 +43,11 @@ def _require_its_turn(state: RunState, method: Method, step: Step, act: str, sig
 
 
 def press_key(*, actor: Person, run_id: uuid.UUID, signal_id: str, now: datetime) -> tuple[Run, RunState]:
-    """Press a key and keep what the detector answered; a refusal is an answer too, and leaves its calibration as it was."""
+    """Press a key and keep what the instrument answered; a refusal is an answer too, and leaves its calibration as it was."""
     require(actor, "work on a run")
     _, past = load_run(run_id)
     state = fold(past)
-    require_hold(state, "The detector's output can move")
+    require_hold(state, "The instrument's output can move")
     method = get_method(state.setup.method)
     step = make_progress(state, method).current
     device, signal = find_signal(signal_id)
@@ -52,8 +55,8 @@ def press_key(*, actor: Person, run_id: uuid.UUID, signal_id: str, now: datetime
         raise Fault("not_a_key", f"'{signal['label']}' is not a key of {state.setup.instrument.tag}.", field="signal")
     act = signal["key"].rpartition(".")[2]
     _require_its_turn(state, method, step, act, signal)
-    value = 1.0 if act == "inhibit" else 0.0
-    if act == "span":
+    value = float(signal.get("press", 1.0 if act == "inhibit" else 0.0))
+    if act == SPAN and "press" not in signal:
         wanted = (
             method.adjusting.progress(state.setup, passes_of(state, step.key), step.variant).next_screw if step.kind == "adjust" else ""
         )
@@ -67,7 +70,7 @@ def press_key(*, actor: Person, run_id: uuid.UUID, signal_id: str, now: datetime
         time.sleep(ANSWER_S)
         taken = poller.read_once(signal) > 0
     except SourceFault as fault:
-        raise Fault("no_answer", f"{fault.message} Nothing was changed here; do it at the detector.", field="signal") from fault
+        raise Fault("no_answer", f"{fault.message} Nothing was changed here; do it at the instrument.", field="signal") from fault
     words = f"pressed '{signal['label']}': " + ("taken" if taken else "refused, the old calibration stands")
     payload = {"step": step.key, "act": act, "words": words, "values": {"taken": taken}}
     return append_seen(actor=actor, run_id=run_id, event=NewEvent(uuid.uuid4(), "device_acted", payload), now=now)

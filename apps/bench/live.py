@@ -5,7 +5,7 @@ from __future__ import annotations
 import threading
 import time
 from collections.abc import Callable, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 from apps.bench.poller import Trace
@@ -14,6 +14,7 @@ from metrology.judgement.exposure import Exposure, alarms_seen, inhibit_dropped,
 from metrology.judgement.settling import (
     NO_DATA,
     NO_RESPONSE,
+    NOT_YET,
     SETTLED,
     UNSTABLE,
     Settle,
@@ -53,6 +54,23 @@ class Live:
         own, unit = self.trace.signal["unit"], self.quantity.unit
         rows = self.trace.since(since)
         return rows if own == unit else [(t, convert(v, own, to_unit=unit)) for t, v in rows]
+
+
+def _has_run(q: Quantity, samples: Sequence[Sample]) -> bool:
+    """Whether a counter of a test was seen to begin anew, and has come to its end; true of everything else."""
+    if not q.begins_anew:
+        return True
+    return bool(samples) and min(v for _, v in samples) <= 0.5 * q.expected and q.low <= samples[-1][1] <= q.high
+
+
+def counting_words(q: Quantity, samples: Sequence[Sample]) -> str:
+    """How a counter of a test stands."""
+    if not samples:
+        return "No samples yet."
+    last = samples[-1][1]
+    if q.low <= last <= q.high and min(v for _, v in samples) > 0.5 * q.expected:
+        return "It shows the test before this one. Start the test."
+    return f"{last:g} of {q.expected:g} {q.unit}."
 
 
 class RunLive:
@@ -135,6 +153,8 @@ class RunLive:
         live = self.quantities[name]
         samples = live.samples(self.since)
         settle = judge_settling(samples, live.rule, since=self.since, until_settled=live.settled_at)
+        if settle.status == SETTLED and (not _has_run(live.quantity, samples) or self._is_as_before(live.quantity, settle)):
+            settle = replace(settle, status=NOT_YET)
         if settle.status != SETTLED:
             live.settled_at = None
         elif live.settled_at is None:
@@ -198,7 +218,7 @@ class RunLive:
                 "v": last[1] if last else None,
                 "text": number(last[1], live.quantity.decimals) if last else "",
                 "status": "lost" if live.trace.lost else "away" if away else settle.status,
-                "says": live.trace.lost or says or settle_words(settle, live.rule, live.quantity.unit),
+                "says": live.trace.lost or says or self._words(live, settle, samples),
                 "mean": settle.mean if settle.status != NO_DATA else None,
                 "limit": live.rule.limit,
                 "expected": live.quantity.expected,
@@ -234,6 +254,21 @@ class RunLive:
             else None,
             "rows": rows,
         }
+
+    def _is_as_before(self, q: Quantity, settle: Settle) -> bool:
+        """Whether what is read still belongs to the slot before."""
+        if not q.tells_apart or not self.step_up or self.slot is None:
+            return False
+        return abs(settle.mean - self.slot.ideal) > abs(settle.mean - (self.slot.ideal - self.step_up))
+
+    def _words(self, live: Live, settle: Settle, samples: Sequence[Sample]) -> str:
+        if self._is_as_before(live.quantity, settle):
+            return (
+                f"It reads {settle.mean:.2f} {live.quantity.unit}, like the one before. Go on to this one; if it really reads so, type it."
+            )
+        if live.quantity.begins_anew and settle.status != SETTLED:
+            return counting_words(live.quantity, samples)
+        return settle_words(settle, live.rule, live.quantity.unit)
 
     def backlog(self) -> dict[str, list[Sample]]:
         """The traces of the last two minutes, so that a reload loses nothing of the picture."""
@@ -276,7 +311,7 @@ class RunLive:
                     raise Fault("source_lost", told, field=name)
                 settle, samples = self.judge(name)
                 if settle.status != SETTLED and not (is_over and settle.status == UNSTABLE) and name not in ("ma", "status"):
-                    words = settle_words(settle, live.rule, live.quantity.unit)
+                    words = self._words(live, settle, samples)
                     raise Fault("not_settled", f"{live.quantity.label} is not captured. {words}", field=name, status=settle.status)
                 told_all = {k: v for k, v in asdict(settle).items() if k not in ("status", "waited_s")}
                 out[name] = {

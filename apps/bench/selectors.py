@@ -47,6 +47,7 @@ def describe_signal(signal_id: str, quantity: str) -> dict[str, Any]:
 def list_signals(*, unit: str, tag: str, quantity: str = "", channel: str = "") -> list[dict[str, Any]]:
     """Signals that measure what `unit` measures and may stand for `quantity`: those wired to the tag first, the likeliest before others.
 
+    A map may say for which quantity a signal is made; otherwise its role tells.
     channel: of a head with several sensors, or the display on the way that is meant; a signal of another one is not likely.
     """
     wanted = quantity_of(unit)
@@ -66,7 +67,7 @@ def list_signals(*, unit: str, tag: str, quantity: str = "", channel: str = "") 
                 "is_wired": s.get("tag") == tag,
                 "can_set": "write" in s,
                 "role": role,
-                "is_likely": role in likely and s.get("channel", channel) == channel,
+                "is_likely": (s["quantity"] == quantity if "quantity" in s else role in likely) and s.get("channel", channel) == channel,
             }
             unlikely = bool(quantity) and not row["is_likely"]
             found.append(((not row["is_wired"], unlikely, s.get("channel", "") != channel, str(s["label"])), row))

@@ -221,7 +221,8 @@ def _set(found: SetData, view: RunView) -> list[Flowable]:
     columns = found["columns"]
     header = [_p(t, SMALL) for t in (*(c["label"] for c in columns), "Verdict")]
     rows = [header, *[_row(r, found) for r in found["rows"]]]
-    shares = [*(WIDTHS.get(c["key"], 0.1) for c in columns), 0.13]
+    by_name = any(r["channel"] and not r["percent"] for r in found["rows"])
+    shares = [*(0.14 if by_name and c["key"] == "percent" else WIDTHS.get(c["key"], 0.1) for c in columns), 0.13]
     widths = [WIDTH * share / sum(shares) for share in shares]
     stats = "; ".join(f"{s['name'].lower()} {s['value']}" for s in found["statistics"])
     return [

@@ -19,7 +19,7 @@ KEPT = 60  # results of one instrument that a run takes with it
 def followed(instrument: Instrument) -> list[Result]:
     """The followed results of an instrument's signed runs, oldest first."""
     rows = Result.objects.filter(instrument=instrument, kind="set", run__status__in=("signed", "accepted"), value__isnull=False)
-    return list(rows.order_by("-at")[:KEPT])[::-1]
+    return list(rows.order_by("-at", "-pk")[:KEPT])[::-1]
 
 
 def history_of(instrument: Instrument) -> tuple[Past, ...]:

@@ -76,7 +76,7 @@ def _items(state: RunState, need: Need, today: date) -> list[dict[str, Any]]:
             {
                 "code": item["code"],
                 "name": item["name"],
-                "detail": fitness.shows,
+                "detail": fitness.shows.removeprefix(f"{item['code']}, "),
                 "good_until": item["good_until"],
                 "state": item["state"],
                 **_standing(remarks),

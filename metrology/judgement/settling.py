@@ -33,7 +33,7 @@ class SettleRule:
 
 @dataclass(frozen=True)
 class Settle:
-    """How a signal stands. slope in units a second, spread is two standard deviations; settle_s and t90_s from the change."""
+    """How a signal stands. slope in units a second, spread is two standard deviations; settle_s, t90_s and t95_s from the change."""
 
     status: str
     mean: float
@@ -45,6 +45,7 @@ class Settle:
     peak: float
     t90_s: float | None
     waited_s: float
+    t95_s: float | None = None
 
     @property
     def spread(self) -> float:
@@ -73,7 +74,19 @@ def judge_settling(samples: Sequence[Sample], rule: SettleRule, *, since: float,
     peak = max(v for _, v in after) if rising else min(v for _, v in after)
     at = until_settled if until_settled is not None else now if is_settled else None
     settle_s = max(0.0, at - rule.window_s - since) if at is not None else None
-    return Settle(status, mean, sd, slope, rule.window_s, len(window), settle_s, peak, _t90(after, since, mean, rule.limit), waited)
+    return Settle(
+        status,
+        mean,
+        sd,
+        slope,
+        rule.window_s,
+        len(window),
+        settle_s,
+        peak,
+        _t(0.9, after, since, mean, rule.limit),
+        waited,
+        _t(0.95, after, since, mean, rule.limit),
+    )
 
 
 def line_through(window: Sequence[Sample]) -> tuple[float, float, float]:
@@ -88,13 +101,13 @@ def line_through(window: Sequence[Sample]) -> tuple[float, float, float]:
     return mean, slope, math.sqrt(left / (n - 2)) if n > 2 else 0.0
 
 
-def _t90(after: Sequence[Sample], since: float, final: float, limit: float) -> float | None:
-    """Seconds until nine tenths of the change were seen; None when there was no change worth timing."""
+def _t(share: float, after: Sequence[Sample], since: float, final: float, limit: float) -> float | None:
+    """Seconds until a share of the change was seen; None when there was no change worth timing."""
     first = after[0][1]
     change = final - first
     if abs(change) < 5.0 * limit:
         return None
-    goal = first + 0.9 * change
+    goal = first + share * change
     return next((t - since for t, v in after if (v - goal) * change >= 0), None)
 
 

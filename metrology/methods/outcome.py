@@ -84,7 +84,10 @@ class OutcomeTable:
 
 @dataclass(frozen=True)
 class SeriesPoint:
-    """A value that is followed from run to run: drift, life and due rules read it. low, high: the limits it is heading for, None where none."""
+    """A value that is followed from run to run: drift, life and due rules read it. low, high: the limits it is heading for, None where none.
+
+    is_followed: False of one that says nothing over time, such as a change since the last adjustment.
+    """
 
     name: str
     label: str
@@ -93,6 +96,7 @@ class SeriesPoint:
     low: float | None = None
     high: float | None = None
     channel: str = ""
+    is_followed: bool = True
 
 
 @dataclass(frozen=True)

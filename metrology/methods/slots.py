@@ -51,6 +51,8 @@ class Quantity:
     hint: str = ""
     span: float = 0.0  # what 100 % is in this unit; limits of settling are shares of it
     doubt: str = ""  # what a number outside low to high means, where there is more to say than that it is unlikely
+    begins_anew: bool = False  # a counter of the test: it must be seen to start again at each slot before it counts
+    tells_apart: bool = False  # read live it must lie nearer to what this slot expects than to the slot before, such as in another buffer
     is_live_only: bool = False  # nobody types it; it counts when a source is chosen for it
 
 

@@ -80,7 +80,7 @@ class Step:
     if_needed: bool = False
     left_out: str = ""  # why the step is not done in this run
     confirm_label: str = "Confirm"
-    needs_timer: str = ""  # readings: the timer that must have run
+    needs_timer: str = ""  # readings, confirm, release: the timer that must have run
     options: tuple[tuple[str, str], ...] = field(default=())
     variant: str = ""  # adjust: which side is turned
     enters: bool = False  # what is entered changes how the run goes on
@@ -89,6 +89,7 @@ class Step:
     of: str = ""  # hold: itself, where it has a release step of its own; release: the hold step that it releases, all others where empty
     needs_hold: str = ""  # it may only be done while the hold of that step is on, such as a lock-out
     joins: tuple[str, ...] = ()  # judge: sets that are judged together with its own
+    keys: tuple[str, ...] = ()  # keys of the instrument that belong to it, where it is on the bench
     is_noted: bool = False  # what is entered in it stands on the record
     enters_result: tuple[str, ...] = ()  # compute: names of the result that change how the run goes on
     pairs: tuple[Pair, ...] = ()  # checkpairs: what is moved, out into the test (variant "all": all of it) or (variant "back") back again

@@ -105,10 +105,11 @@ def _add_judgement(row: RowData, method: Method, setup: RunSetup, j: Judged, r: 
     d = j.decision
     row["ideal"] = number(method.trial.shown_ideal(setup, j.slot, j.point.applied), q.decimals)
     told = method.trial.columns(setup, r.step)
-    row["error"] = in_words(told, j.point.error_percent, sign=True)
+    bare = replace(told, unit="") if told.decimals is not None and not told.by_percent else told  # the heading says the unit
+    row["error"] = in_words(bare, j.point.error_percent, sign=True)
     row["error_unit"] = f"{signed(j.error.unit, decimals_for(i.urv - i.lrv))} {i.unit}"
-    row["tolerance"] = f"±{in_words(told, j.tolerance)}" if told.decimals is not None else f"±{_plain_percent(j.tolerance)}"
-    row["u"] = in_words(told, j.uncertainty.expanded) if j.uncertainty else None
+    row["tolerance"] = f"±{in_words(bare, j.tolerance)}" if told.decimals is not None else f"±{_plain_percent(j.tolerance)}"
+    row["u"] = in_words(bare, j.uncertainty.expanded) if j.uncertainty else None
     row["tur"] = ratio(d.tur) if j.uncertainty else None
     row["verdict"] = d.verdict if j.counts else None
     row["is_too_close"] = d.is_too_close

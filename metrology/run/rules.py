@@ -107,7 +107,8 @@ def _confirm(a: Admission, payload: Mapping[str, Any]) -> Payload:
 
 
 def _checked(a: Admission, step: Step, payload: Mapping[str, Any]) -> Payload:
-    """A plain confirmation: fields filled, lines ticked, standards chosen."""
+    """A plain confirmation: fields filled, lines ticked, standards chosen, time run."""
+    _require_time(a, step, field="step")
     faults: list[Fault] = []
     values = check_fields(step.fields, payload.get("values") or {}, faults)
     ticked = payload.get("checks") or []
@@ -269,18 +270,24 @@ def _require_hold_on(a: Admission) -> None:
         )
 
 
+def _require_time(a: Admission, step: Step, *, field: str) -> None:
+    """A step that waits for a timer is not done before it has run, or was ended with a reason."""
+    timer = a.state.timers.get(step.needs_timer) if step.needs_timer else None
+    if timer is None or timer.is_over(a.now):
+        return
+    left = minutes_text((timer.due_at - a.now).total_seconds())
+    found = a.progress.find(step.needs_timer)
+    name = f"'{found.step.title}'" if found and step.needs_timer != "warm_up" else "The warm-up"
+    told = (
+        f"{name} has {left} to go. Wait, or end it with a reason; {'your number is kept' if field == 'indicated' else 'nothing is lost'}."
+    )
+    raise Fault("warming_up", told, field=field, left=left, timer=step.needs_timer)
+
+
 def _reading_taken(a: Admission, payload: Mapping[str, Any]) -> Payload:
     step = a.require_current(payload, "readings")
     _require_hold_on(a)
-    timer = a.state.timers.get(step.needs_timer)
-    if timer and not timer.is_over(a.now):
-        left = minutes_text((timer.due_at - a.now).total_seconds())
-        raise Fault(
-            "warming_up",
-            f"The warm-up has {left} to go. Wait, or end it with a reason; your number is kept.",
-            field="indicated",
-            left=left,
-        )
+    _require_time(a, step, field="indicated")
     full = admit_reading(a.state, a.method, step, payload, now=a.now)
     _require_judgeable(a, step, full)
     return full

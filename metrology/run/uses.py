@@ -80,6 +80,8 @@ def _of_sets(state: RunState, method: Method) -> list[dict[str, Any]]:
             continue
         at: datetime = max(r.at for r in state.active_readings(key).values())
         for s in evaluate_together(state, method, key).series:
+            if not s.is_followed:
+                continue
             more = {"label": s.label, "low": s.low, "high": s.high}
             out.append(
                 {

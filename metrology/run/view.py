@@ -315,6 +315,7 @@ def _step(state: RunState, method: Method, progress: Progress, evidence: list[Se
         "compare": None,
         "pairs": pair_rows(state, step) if step.kind == "checkpairs" else [],
         "panels": _panels(state, step),
+        "keys": list(step.keys),
         "lets_go": [h.id for h in state.holds_of(step.of) if h.released_at is None] if step.kind == "release" else [],
         **_watches(state, method, step),  # type: ignore[typeddict-item]
     }

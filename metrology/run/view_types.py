@@ -315,6 +315,7 @@ class StepData(TypedDict):
     watches_channel: str
     watches_unit: str
     panels: list[str]  # what is shown beside it: gas, keys, exposure
+    keys: list[str]  # keys of the instrument that belong to it
     lets_go: list[str]  # release: the holds that come off with it
 
 

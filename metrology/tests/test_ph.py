@@ -24,7 +24,7 @@ class Slope(TestCase):
         self.assertEqual((slope["value"], slope["verdict"]), ("98.6 %", "pass"))
         self.assertIn("57.34 mV/pH; theory gives 58.17 mV/pH at 20.0 C", slope["says"])
         self.assertEqual(offset["value"], "-1.0 mV")  # 5.8 - 57.34 x (7 - 6.881)
-        self.assertEqual([(r["applied"], r["error"]) for r in p.set["rows"]], [("6.881", "-0.001 pH"), ("4.000", "0.000 pH")])
+        self.assertEqual([(r["applied"], r["error"]) for r in p.set["rows"]], [("6.881", "-0.001"), ("4.000", "0.000")])
 
     def test_a_buffer_of_another_temperature_has_its_own_value(self):
         p = PhPlay(c="25").take({**FIRST, "buffer_c": "30"}, SECOND)
@@ -230,7 +230,7 @@ class Standing(TestCase):
         p.take(SECOND)
         rows = p.set["rows"]
         self.assertEqual(rows[0]["standards"], ["B-7"])
-        self.assertEqual(rows[0]["u"], "0.012 pH")  # by the bottle it was read in
+        self.assertEqual(rows[0]["u"], "0.012")  # by the bottle it was read in
         self.assertEqual([(e["code"], e["used_for"]) for e in p.view["earlier"]], [("B-7", "as found 1")])
         self.assertEqual([i["code"] for i in p.view["items"]], ["B-7b", "B-4"])
         self.assertEqual(p.view["reopened"][0]["reason"], "bottle emptied")

@@ -6,18 +6,20 @@ import asyncio
 import struct
 import threading
 import time
+from collections.abc import Sequence
 
 from pymodbus.server import ModbusTcpServer
 from pymodbus.simulator import DataType, SimData, SimDevice
 
 from apps.bench.simulator import scpi
 from apps.bench.simulator.hart import HartDevice
-from apps.bench.simulator.world import World
+from apps.bench.simulator.world import AnalyzerPoint, BeltPoint, World
 
 TICK_S = 0.05
 REGISTERS_A_CHANNEL = 10
 SPARE = 4  # channels that may still be put on the bench while it is served
-INPUT_REGISTERS = 4  # the function code by which the server's input registers are set
+HOLDING_REGISTERS, INPUT_REGISTERS = 3, 4  # the function codes by which the server's registers are read and set
+ANALYZERS, BELTS, REGISTERS_A_POINT = 1000, 2000, 20
 
 
 def words(value: float, *, little: bool = False) -> list[int]:
@@ -26,10 +28,17 @@ def words(value: float, *, little: bool = False) -> list[int]:
     return [low, high] if little else [high, low]
 
 
+def number(registers: Sequence[int]) -> float:
+    """The single-precision number in two registers; 0 for what is none."""
+    (value,) = struct.unpack(">f", struct.pack(">HH", *registers))
+    return float(value) if value == value else 0.0
+
+
 class Bench:
     """Serves a world. Registers of channel n start at 10 (n - 1): shown, loop mA, digital value, and mA with its words exchanged.
 
-    Detectors follow, ten registers each: display, mA, raw signal, status word, concentration of the open bottle.
+    Detectors follow, ten registers each: display, mA, raw signal, status word, concentration of the open bottle. Analyzers start at 1000 and
+    belts at 2000, twenty registers each; their holding registers take a start at their first register and a key at the third.
     """
 
     def __init__(self, world: World) -> None:
@@ -53,11 +62,19 @@ class Bench:
                 self.ports[f"hart {channel.tag}"] = await self.hart[channel.tag].serve(channel.hart_port)
         await self._serve_modbus()
 
+    @property
+    def _size(self) -> int:
+        if self.world.belts:
+            return BELTS + len(self.world.belts) * REGISTERS_A_POINT
+        if self.world.analyzers:
+            return ANALYZERS + len(self.world.analyzers) * REGISTERS_A_POINT
+        return (len(self.world.channels) + len(self.world.detectors) + SPARE) * REGISTERS_A_CHANNEL
+
     async def _serve_modbus(self) -> None:
-        count = (len(self.world.channels) + len(self.world.detectors) + SPARE) * REGISTERS_A_CHANNEL
-        table = SimData(0, count=count, values=0, datatype=DataType.REGISTERS)
+        table = SimData(0, count=self._size, values=0, datatype=DataType.REGISTERS)
+        told = SimData(0, count=self._size, values=0, datatype=DataType.REGISTERS)
         bits = SimData(0, count=1, values=False, datatype=DataType.BITS)
-        device = SimDevice(1, simdata=([bits], [bits], [SimData(0, values=0, datatype=DataType.REGISTERS)], [table]))
+        device = SimDevice(1, simdata=([bits], [bits], [told], [table]))
         self._modbus = ModbusTcpServer(device, address=("127.0.0.1", self.world.modbus_port))
         await self._modbus.serve_forever(background=True)
         transport = self._modbus.transport
@@ -74,6 +91,7 @@ class Bench:
             self.world.step(now - at)
             at = now
             tick += 1
+            await self._serve_points()
             if tick % 2 == 0:
                 await self._show()
 
@@ -87,6 +105,26 @@ class Bench:
             registers += words(d.shown) + words(d.ma) + words(d.signal) + words(float(d.status)) + words(point.applied)
         if self._modbus and registers:
             await self._modbus.async_setValues(1, INPUT_REGISTERS, 0, registers)
+
+    async def _serve_points(self) -> None:
+        for n, analyzer in enumerate(self.world.analyzers):
+            await self._serve_point(ANALYZERS + n * REGISTERS_A_POINT, analyzer)
+        for n, belt in enumerate(self.world.belts):
+            await self._serve_point(BELTS + n * REGISTERS_A_POINT, belt)
+
+    async def _serve_point(self, at: int, point: AnalyzerPoint | BeltPoint) -> None:
+        """Take what was written to an analyzer or a belt, and show what it shows."""
+        if self._modbus is None:
+            return
+        asked = await self._modbus.async_getValues(1, HOLDING_REGISTERS, at, 4)
+        start, key = (number(asked[k : k + 2]) for k in (0, 2))
+        if start and isinstance(point, BeltPoint):
+            point.taken = float(point.belt.start(round(start)))
+        if key:
+            point.press(round(key))
+        if start or key:
+            await self._modbus.async_setValues(1, HOLDING_REGISTERS, at, [0, 0, 0, 0])
+        await self._modbus.async_setValues(1, INPUT_REGISTERS, at, [w for value in point.registers for w in words(value)])
 
     async def stop(self) -> None:
         """Close every port."""

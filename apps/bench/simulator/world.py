@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import json
 import math
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
 from metrology.quantities.temperature import sensor_temperature
+from metrology.simulation.belt import SimulatedBelt
 from metrology.simulation.detector import Charge, Manifold, SimulatedDetector, Stream
+from metrology.simulation.electrode import Medium, SimulatedAnalyzer
 from metrology.simulation.pressure import PressureSource
 from metrology.simulation.smart import SmartTransmitter
 from metrology.simulation.thermal import Block, Probe, SensorFaults, SimulatedSensor
@@ -101,6 +104,50 @@ class DetectorPoint:
 
 
 @dataclass
+class AnalyzerPoint:
+    """A pH analyzer; what is told it over its registers by number. taken: whether it took the last."""
+
+    tag: str
+    analyzer: SimulatedAnalyzer
+    taken: float = 0.0
+
+    def press(self, key: int) -> None:
+        """Electrode into the first buffer, the second, the process; offset or slope accepted."""
+        a = self.analyzer
+        acts: list[Callable[[], bool]] = [
+            lambda: a.dip("first"), lambda: a.dip("second"), lambda: a.dip("process"), a.accept_offset, a.accept_slope,
+        ]  # fmt: skip
+        self.taken = float(acts[key - 1]()) if 1 <= key <= len(acts) else 0.0
+
+    @property
+    def registers(self) -> tuple[float, ...]:
+        """pH, mV, temperature, impedance of glass and reference, its own slope and offset, whether the last key was taken."""
+        a = self.analyzer
+        return (a.shown, a.shown_mv, a.temp_c, a.glass_mohm, a.reference_kohm, a.own_slope, a.own_offset, self.taken)
+
+
+@dataclass
+class BeltPoint:
+    """A belt weigher; a test is started by its number of revolutions."""
+
+    tag: str
+    belt: SimulatedBelt
+    taken: float = 0.0
+
+    def press(self, key: int) -> None:
+        """Weights hung, weights stored; the last count kept as zero or as span."""
+        b = self.belt
+        acts: list[Callable[[], bool]] = [lambda: b.hang(True), lambda: b.hang(False), b.accept_zero, b.accept_span]
+        self.taken = float(acts[key - 1]()) if 1 <= key <= len(acts) else 0.0
+
+    @property
+    def registers(self) -> tuple[float, ...]:
+        """Revolutions, count and total of the test, belt speed, stored zero and span, whether the last key was taken."""
+        b = self.belt
+        return (b.revolutions, b.shown_count, b.total_kg, b.speed, b.zero_stored, b.span_stored, float(b.is_testing), self.taken)
+
+
+@dataclass
 class World:
     """Everything on the bench."""
 
@@ -111,6 +158,8 @@ class World:
     speed: float = 1.0
     detectors: list[DetectorPoint] = field(default_factory=list)
     gas_port: int = 0
+    analyzers: list[AnalyzerPoint] = field(default_factory=list)
+    belts: list[BeltPoint] = field(default_factory=list)
 
     def step(self, dt_s: float) -> None:
         """Let dt_s seconds pass on the wall; the bench may run faster. Long waits are cut in steps."""
@@ -123,6 +172,10 @@ class World:
                 well.step(part)
             for point in self.detectors:
                 point.step(part)
+            for a in self.analyzers:
+                a.analyzer.step(part)
+            for b in self.belts:
+                b.belt.step(part)
             left -= part
 
     def channel(self, tag: str) -> Channel:
@@ -139,6 +192,14 @@ def _detectors(rows: list[dict[str, Any]]) -> list[DetectorPoint]:
         air = Stream(20.9 if detector.technology == "oxygen" else 0.0)
         bottles = {name: Charge(**told) if isinstance(told, dict) else Charge(*told) for name, told in row.get("bottles", {}).items()}
         out.append(DetectorPoint(row["tag"], detector, Manifold(row.get("flow_l_min", 0.5), bottles, ambient=air), row.get("channel", "")))
+    return out
+
+
+def _analyzers(rows: list[dict[str, Any]]) -> list[AnalyzerPoint]:
+    out = []
+    for n, row in enumerate(rows):
+        media = {name: Medium(*told) for name, told in row.get("media", {}).items()}
+        out.append(AnalyzerPoint(row["tag"], SimulatedAnalyzer(**row.get("analyzer", {}), media=media, seed=300 + n)))
     return out
 
 
@@ -195,6 +256,8 @@ def build_world(data: dict[str, Any]) -> World:
         data.get("speed", 1.0),
         _detectors(data.get("detectors", [])),
         data.get("gas_port", 0),
+        _analyzers(data.get("analyzers", [])),
+        [BeltPoint(row["tag"], SimulatedBelt(**row.get("belt", {}), seed=400 + n)) for n, row in enumerate(data.get("belts", []))],
     )
 
 

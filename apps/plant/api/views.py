@@ -48,6 +48,7 @@ from metrology.faults import Fault
 from metrology.judgement.policy import describe_policy
 from metrology.judgement.tolerance import describe
 from metrology.methods.registry import METHODS
+from metrology.methods.settings import setting_words
 from metrology.quantities.transfer import KINDS
 from metrology.run.step_views import details_words
 
@@ -157,6 +158,14 @@ def _register_words(i: Instrument) -> list[str]:
     return [f"{f.label}: {f.words.get(typed[f.name], typed[f.name])}" for f in shown]
 
 
+def _policy_words(i: Instrument) -> list[str]:
+    """The policies in force, those of its method among them."""
+    if i.method not in METHODS:
+        return list(describe_policy(policy_for(i), groups=()))
+    own = setting_words(i.run_setup(policy_for(i), METHODS[i.method].revision).instrument.details, policies=True)
+    return [*describe_policy(policy_for(i), groups=METHODS[i.method].traits.policies), *(f"{label}: {value}." for label, value in own)]
+
+
 def _page(i: Instrument) -> dict[str, Any]:
     runs = i.runs.exclude(status="voided").select_related("technician").order_by("-started_at")[:12]
     return {
@@ -164,7 +173,7 @@ def _page(i: Instrument) -> dict[str, Any]:
         "form": as_typed(i),
         "tolerance": describe(i.tolerance(), i.unit),
         "output": f"{i.output_lo:g} to {i.output_hi:g} {i.output_unit}, {KINDS[i.transfer]}",
-        "policies": list(describe_policy(policy_for(i), groups=METHODS[i.method].traits.policies if i.method in METHODS else ())),
+        "policies": _policy_words(i),
         "methods": methods_for(i),
         "detail_words": [*_register_words(i), *(f"{d['name']}: {d['value']}" for d in details_words(i.setup()))],
         "open_run": next((r.id for r in runs if r.status in OPEN), None),

@@ -18,6 +18,7 @@ from apps.kit.models import Buffer, GasBottle, GasFitting, Reference
 from apps.planning.rounds import make_round, solve_round
 from apps.plant.models import Area, Instrument, InstrumentChange, PolicyLayer
 from apps.runs.due import ask_deferral, report_trigger
+from demo.analyzer_history import play_analyzers
 from demo.gas_history import play_detectors
 from demo.history import PlayedRun
 from demo.plant import AREAS, BOTTLES, BUFFERS, FITTINGS, LAB, MUSTS, OTHERS, PASSWORD, PEOPLE, REFERENCES, SKILLS, TRACE, TRANSMITTERS
@@ -96,6 +97,7 @@ class Loader:
                 self._play(at, instrument, device, is_last=is_last)
             self._under_way(devices[3][0])
             self._plan()
+            self.number = play_analyzers(self.now, self.number, [self.people[u] for u in ("ines", "tomas", "oda")], self.people["marta"])
             self.number = play_detectors(self.now, self.number, [self.people[u] for u in ("ines", "tomas", "oda")], self.people["marta"])
 
     def _plan(self) -> None:

@@ -2430,6 +2430,7 @@ export interface components {
                     watches_channel: string;
                     watches_unit: string;
                     panels: string[];
+                    keys: string[];
                     lets_go: string[];
                 } | null;
                 evidence: {

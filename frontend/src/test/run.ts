@@ -33,6 +33,7 @@ const STEP: Step = {
   pairs: [],
   panels: [],
   lets_go: [],
+  keys: [],
   watches: "",
   watches_channel: "",
   watches_unit: "",

@@ -119,7 +119,7 @@ def targets(setup: RunSetup, _variant: str) -> tuple[AdjustTarget, ...]:
         aim = max(0.005, tolerance_of(setup, ph) / 100 * span * setup.policy.aim_percent / 100)
         apply = f"pH {number(ph, 2)} ({known.get(f'{role}.code', 'the buffer')}), fresh"
         out.append(
-            AdjustTarget(screw, ph, apply, ph, aim, "pH", span, ph - 3.0, ph + 3.0, kind=kind, role=role, label=screw.capitalize())
+            AdjustTarget(screw, ph, apply, ph, aim, "pH", span, ph - 3.0, ph + 3.0, kind=kind, keys=(role, screw), role=role, label=screw.capitalize())
         )  # fmt: skip
     return tuple(out)
 
@@ -166,6 +166,7 @@ def steps(setup: RunSetup, choices: Mapping[str, str]) -> tuple[Step, ...]:
     return _steps(setup, tuple(sorted(choices.items())))
 
 
+BEAKERS = ("first", "second", "process")  # where a bench puts the electrode
 OPTIONS = (
     ("leave", "Leave as it is"),
     ("adjust", "Clean, then adjust"),
@@ -186,10 +187,10 @@ def _steps(setup: RunSetup, chosen: tuple[tuple[str, str], ...]) -> tuple[Step, 
         "repair": common.repair,
         "replace": lambda n: (*_exchange(n), *_adjusting(n, needs_shown=not d.shows_mv)),
     }
-    found = Wording("as_found", "judge", "as found", "judge", "As found", "Judge as found", told, OPTIONS, follow)
+    found = Wording("as_found", "judge", "as found", "judge", "As found", "Judge as found", told, OPTIONS, follow, keys=BEAKERS)
     left = Wording(
         "as_left", "judge_left", "as left", "as left", "As left", "Judge as left",
-        "Both buffers once more, each a fresh portion.", OPTIONS[:1] + OPTIONS[1:4] + OPTIONS[5:], follow,
+        "Both buffers once more, each a fresh portion.", OPTIONS[:1] + OPTIONS[1:4] + OPTIONS[5:], follow, keys=BEAKERS,
     )  # fmt: skip
     spare = Step("adjust", "confirm", "adjust", "Clean and adjust", "Clean, then offset in the first buffer and slope in the second.")
     return (
@@ -370,6 +371,7 @@ def _clean(setup: RunSetup, at: str) -> tuple[Step, ...]:
                 Check("soak", "Not left standing in pure water"),
             ),
             confirm_label="It is clean",
+            needs_timer=f"cleaning{at}",
         ),
     )
 
@@ -421,6 +423,7 @@ def minutes(_setup: RunSetup, _slot: Slot) -> float:
 
 
 TRIAL = TwoBuffers(analyzer)
+SHOWN_BY_IT = ("indicated", "mv", "buffer_c", "response_s", "analyzer_c", "glass_mohm", "ref_kohm")
 METHOD = Method(
     key="an-ph",
     title="pH, two buffers",
@@ -437,7 +440,7 @@ METHOD = Method(
     trial=TRIAL,
     standards=Standards(needs, role_at=role_at),
     advice=PhAdvice(),
-    watching=Still(TRIAL, patience=4.0, shares=()),
+    watching=Still(TRIAL, patience=4.0, shares=SHOWN_BY_IT),
     adjusting=InOrder(
         targets, hint="Wait until it stands in a fresh portion before you accept.", proof="Prove it in both buffers, fresh portions."
     ),

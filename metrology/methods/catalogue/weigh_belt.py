@@ -322,7 +322,7 @@ def _accept(setup: RunSetup, what: str, n: int) -> tuple[Step, ...]:
             numbered(f"accept_{what}", n), "confirm", "adjust", f"Accept new {what}",
             f"With the belt {under}, let the integrator run its {what} calibration over the same revolutions and accept it. Type the count it holds now.",
             fields=(Field(f"{what}_now", f"{what.capitalize()} count it holds now", "number", "counts", low=-1e9, high=1e9),),
-            set_name=last, enters=True, given=(("rounds", str(n)),) if what == "span" else (), is_noted=True, confirm_label="Accepted",
+            set_name=last, enters=True, given=(("rounds", str(n)),) if what == "span" else (), is_noted=True, keys=(what,), confirm_label="Accepted",
         ),
     )  # fmt: skip
 
@@ -345,7 +345,7 @@ def _weights(setup: RunSetup, at: str, *, on: bool) -> tuple[Step, ...]:
         Step(
             f"weights_{word}_{at}", "checkpairs", phase, f"Weights {word}",
             "Hang every weight at its place, level and free." if on else "Take every weight off and put it into its store.",
-            pairs=(pair,), variant="all" if on else "back", needs_hold=lock, confirm_label=f"Weights are {word}",
+            pairs=(pair,), variant="all" if on else "back", needs_hold=lock, keys=("hang",) if on else ("store",), confirm_label=f"Weights are {word}",
         ),
         Step(
             f"restart_{word}_{at}", "release", phase, "Restart",

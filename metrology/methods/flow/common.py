@@ -180,6 +180,7 @@ class Wording:
     options: tuple[tuple[str, str], ...]
     follow: Mapping[str, Callable[[int], tuple[Step, ...]]]
     needs_timer: str = "warm_up"
+    keys: tuple[str, ...] = ()
 
 
 def numbered(name: str, n: int) -> str:
@@ -199,6 +200,7 @@ def take(words: Wording, n: int, *, if_needed: bool = False, left_out: str = "")
             words.instruction,
             set_name=key,
             needs_timer=words.needs_timer,
+            keys=words.keys,
             if_needed=if_needed,
             left_out=left_out,
         ),

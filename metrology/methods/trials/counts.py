@@ -119,7 +119,7 @@ class Counts(PointByPoint):
         )
         n = float(b.revolutions)
         span = b.base if kind == ZERO else b.span_now or 1e5
-        made = Quantity("applied", "Revolutions made", "rev", 2, n, n - 0.5, n + 0.5, 0, hint="Whole ones only", span=n)
+        made = Quantity("applied", "Revolutions made", "rev", 2, n, n - 0.5, n + 0.5, 0, hint="Whole ones only", span=n, begins_anew=True)
         count = Quantity(
             "indicated", f"{kind.capitalize()} count of this test", "counts", 0, slot.ideal, low, high, 1, doubt=doubt, span=span
         )
@@ -223,7 +223,7 @@ class Counts(PointByPoint):
         if change is not None:
             limit = b.zero_limit if kind == ZERO else b.span_limit
             name, label = (ZERO_CHANGE, "Change of zero") if kind == ZERO else (SPAN_CHANGE, "Change of span")
-            series.append(SeriesPoint(name, label, change, "%", -limit, limit))
+            series.append(SeriesPoint(name, label, change, "%", -limit, limit, is_followed=kind == SPAN))
         return replace(outcome, criteria=tuple(criteria), tables=(table,), series=tuple(series))
 
     def signatures(self, setup: RunSetup, judged: Sequence[Judged], readings: Sequence[RawReading]) -> tuple[Signature, ...]:

@@ -100,7 +100,7 @@ class TwoBuffers(PointByPoint):
             Quantity("ref_kohm", "Reference impedance", "kohm", 1, 5, 0, 10_000, 50, required=False, span=1000),
         )
         return (
-            Quantity("indicated", "Analyzer reads", "pH", 2, slot.ideal, low, high, 0.1, doubt=doubt, span=span),
+            Quantity("indicated", "Analyzer reads", "pH", 2, slot.ideal, low, high, 0.1, doubt=doubt, span=span, tells_apart=True),
             Quantity("mv", "Electrode signal", "mV", 1, at, -800, 800, 20, required=a.tells_mv, span=nernst(c) * span),
             Quantity(
                 "buffer_c", "Temperature of this buffer", "C", 1, c, 5, 50, 5, required=False, hint=f"Empty: {c:g} C as measured before", span=50
@@ -331,7 +331,7 @@ def _signals(e: Electrode) -> OutcomeTable:
     """What the electrode gave in each buffer."""
 
     def row(name: str, b: InBuffer) -> tuple[str, ...]:
-        seconds = f"{b.response_s:g} s" if b.response_s is not None else ""
+        seconds = f"{number(b.response_s, 0)} s" if b.response_s is not None else ""
         return (name, f"{number(b.temp_c, 1)} C", number(b.ph, 3), f"{number(b.mv, 1)} mV", seconds)
 
     return OutcomeTable(

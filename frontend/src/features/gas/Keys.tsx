@@ -5,10 +5,10 @@ import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Message";
 import { useTakeRun } from "../run/useRun";
 
-/** The keys of a detector that is on the bench, and what it answered to the last one. Elsewhere there is nothing to show. */
+/** The keys of an instrument that is on the bench, and what it answered to the last one. Elsewhere there is nothing to show. */
 export function Keys({ run, only }: { run: Run; only: string[] }) {
   const { take, notice } = useTakeRun(run.id);
-  const signals = useSignals("key", run.view.instrument.tag, run.view.gases.length > 0);
+  const signals = useSignals("key", run.view.instrument.tag, only.length > 0);
   const keys = (signals.data ?? []).filter((s) => s.role === "key" && s.is_wired && only.some((name) => s.id.endsWith(`.${name}`)));
   const press = useMutation({
     mutationFn: (signal: string) => unwrap(client.POST("/api/v1/runs/{run_id}/key/", { params: { path: { run_id: run.id } }, body: { signal } })),
@@ -18,7 +18,7 @@ export function Keys({ run, only }: { run: Run; only: string[] }) {
   if (!keys.length) return null;
   const last = run.view.acts.at(-1);
   return (
-    <section aria-label="Keys of the detector" className="space-y-2">
+    <section aria-label="Keys of the instrument" className="space-y-2">
       <div className="flex flex-wrap items-center gap-2">
         {keys.map((k) => (
           <Button key={k.id} onClick={() => press.mutate(k.id)} disabled={press.isPending}>

@@ -96,7 +96,7 @@ export function Trends({ tag }: { tag: string }) {
                       </Link>
                       {p.life !== t.life && <span className="text-muted"> {p.life}</span>}
                     </td>
-                    <td className="text-right">{Number(p.value.toPrecision(4))}</td>
+                    <td className="text-right">{Math.abs(p.value) < 1 ? p.value.toFixed(3) : Number(p.value.toPrecision(5))}</td>
                   </tr>
                 ))}
             </tbody>

@@ -23,11 +23,11 @@ export function Criteria({ set }: { set: ReadingSet }) {
                   {c.label}
                   {c.says && <span className="block text-sm text-muted">{c.says}</span>}
                 </td>
-                <td className="text-right font-bold whitespace-nowrap">
+                <td className="pl-2 text-right font-bold whitespace-nowrap">
                   {c.value}
                   {c.u && <span className="block text-xs font-normal">U {c.u}</span>}
                 </td>
-                <td className="text-right text-muted">{c.limits}</td>
+                <td className="pl-2 text-right text-muted">{c.limits}</td>
                 <td className="pl-3">
                   <Verdict verdict={c.verdict} size={14} />
                 </td>

@@ -15,7 +15,7 @@ export function EndTimer({ run, timer }: { run: Run; timer: string }) {
     <div className="max-w-2xl space-y-2">
       <div className="flex items-end gap-3">
         <div className="flex-1">
-          <TextField label="Or end the warm-up now, because" value={reason} onChange={setReason} />
+          <TextField label="Or end it now, because" value={reason} onChange={setReason} />
         </div>
         <Button
           onClick={() => append.mutate([{ type: "timer_ended", payload: { step: timer, reason } }])}

@@ -171,7 +171,7 @@ export function Evidence({ run }: { run: Run }) {
     <aside aria-label="Evidence" className="min-h-0 overflow-y-auto bg-page px-4 py-2 max-lg:border-t-2 max-lg:border-slate">
       {adjust && adjust.passes.length > 0 && <PassPlot adjust={adjust} />}
       {sets.length > 0 ? (
-        <ErrorPlot sets={sets} nextPercent={next ? parseFloat(next.percent) : undefined} />
+        <ErrorPlot sets={sets} nextPercent={next?.percent ? parseFloat(next.percent) : undefined} />
       ) : (
         <p className="border-b border-rule py-3 text-muted">The error plot grows here as readings come in.</p>
       )}

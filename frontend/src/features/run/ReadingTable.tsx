@@ -27,12 +27,12 @@ export function ReadingTable({ set, opens = true }: { set: ReadingSet; opens?: b
       <thead>
         <tr className="border-b-2 border-slate text-sm">
           <th className="font-normal">{heads.get("percent")}</th>
-          <th className="text-right font-normal">{heads.get("indicated")}</th>
-          <th className="text-right font-normal">{heads.get("ideal") ?? heads.get("applied")}</th>
-          <th className="text-right font-normal">{heads.get("error")}</th>
+          <th className="pl-2 text-right font-normal">{heads.get("indicated")}</th>
+          <th className="pl-2 text-right font-normal">{heads.get("ideal") ?? heads.get("applied")}</th>
+          <th className="pl-2 text-right font-normal">{heads.get("error")}</th>
           <th className="pl-3 font-normal">Verdict</th>
           {opens && (
-            <th className="text-right font-normal">
+            <th className="pl-2 text-right font-normal">
               <span className="sr-only">Uncertainty</span>
             </th>
           )}
@@ -51,13 +51,13 @@ export function ReadingTable({ set, opens = true }: { set: ReadingSet; opens?: b
                 {heads.has("direction") &&
                   (r.direction === "up" ? <ArrowUp size={13} className="inline" aria-label="up" /> : <ArrowDown size={13} className="inline" aria-label="down" />)}
               </td>
-              <td className="text-right font-bold">
+              <td className="pl-2 text-right font-bold">
                 {r.indicated}
                 {r.was_confirmed_unlikely && <abbr title="outside what is expected, confirmed">!</abbr>}
                 {r.read_at && <span className="block text-xs font-normal">on paper {clock(r.read_at)}</span>}
               </td>
-              <td className="text-right text-muted">{heads.has("ideal") ? r.ideal : r.applied}</td>
-              <td className="text-right font-bold whitespace-nowrap">{r.error}</td>
+              <td className="pl-2 text-right text-muted">{heads.has("ideal") ? r.ideal : r.applied}</td>
+              <td className="pl-2 text-right font-bold whitespace-nowrap">{r.error}</td>
               <td className="pl-3">
                 <Verdict verdict={r.verdict} close={r.is_too_close} size={14} />
               </td>
@@ -68,7 +68,7 @@ export function ReadingTable({ set, opens = true }: { set: ReadingSet; opens?: b
                     aria-expanded={open === r.id}
                     aria-label={`U of reading ${r.number}`}
                     onClick={() => onOpen(open === r.id ? "" : r.id)}
-                    className="min-h-12 min-w-12 rounded-md px-1 text-sm font-bold text-water underline hover:bg-water-soft"
+                    className="min-h-12 min-w-12 rounded-md px-1 whitespace-nowrap text-sm font-bold text-water underline hover:bg-water-soft"
                   >
                     {r.u ? `U ${r.u}` : "more"}
                   </button>

@@ -1,6 +1,7 @@
 import { CornerDownLeft, TriangleAlert } from "lucide-react";
 import { Button } from "../../../ui/Button";
 import { Failure, Message } from "../../../ui/Message";
+import { Keys } from "../../gas/Keys";
 import { StepFrame, type StepProps } from "../StepFrame";
 import { useAppend } from "../useRun";
 
@@ -21,6 +22,7 @@ export function CheckpairsStep({ run, step }: StepProps) {
         </Button>
       }
     >
+      <Keys run={run} only={step.keys} />
       <ul className="border-t border-rule">
         {step.pairs.map((p) => (
           <li key={p.key} className={`grid grid-cols-[1fr_auto] items-center gap-4 border-b border-rule border-l-8 px-3 py-1 ${p.is_out ? "border-l-amber bg-amber-soft" : "border-l-transparent"}`}>

@@ -4,6 +4,8 @@ import { Button } from "../../../ui/Button";
 import { CheckLine, ChoiceField, LongField, TextField } from "../../../ui/fields";
 import { Failure } from "../../../ui/Message";
 import { useDraftForm } from "../../../ui/useDraft";
+import { Keys } from "../../gas/Keys";
+import { EndTimer } from "../EndTimer";
 import { StepFrame, type StepProps } from "../StepFrame";
 import { useAppend } from "../useRun";
 import type { Step } from "../../../api/client";
@@ -83,6 +85,7 @@ export function ConfirmStep({ run, step, children, live }: StepProps & { childre
       }
     >
       {children}
+      <Keys run={run} only={step.keys} />
       <div className="max-w-lg space-y-4">
         <StepFields step={step} values={values} set={set} errors={errors} />
       </div>
@@ -100,6 +103,7 @@ export function ConfirmStep({ run, step, children, live }: StepProps & { childre
         </div>
       )}
       {append.isError && <Failure error={append.error} />}
+      {failure?.code === "warming_up" && <EndTimer run={run} timer={String(failure.details.timer)} />}
     </StepFrame>
   );
 }

@@ -11,6 +11,7 @@ import { useDraftForm } from "../../../ui/useDraft";
 import { paperTime } from "../paper";
 import { Verdict } from "../../../ui/Verdict";
 import { Exposure } from "../../gas/Exposure";
+import { Keys } from "../../gas/Keys";
 import { LivePanel } from "../../live/LivePanel";
 import { SourcePicker } from "../../live/SourcePicker";
 import { useAutoCapture, useCapture } from "../../live/useCapture";
@@ -187,6 +188,7 @@ export function ReadingsStep({ run, step }: StepProps) {
           <TextField label="Read at, as written on the paper" hint="Like 10:32, or 2026-11-24 10:32" value={paper} onChange={setPaper} />
         </div>
       )}
+      <Keys run={run} only={step.keys} />
       {choosing && <SourcePicker run={run} quantities={next.quantities} />}
       {isLive && <ByItself run={run} failed={auto.start.error} />}
       {step.panels.includes("gas") && isLive && (
@@ -227,7 +229,7 @@ export function ReadingsStep({ run, step }: StepProps) {
         </Message>
       )}
       {failure && !asks && <Failure error={failure} />}
-      {failure?.code === "warming_up" && <EndTimer run={run} timer="warm_up" />}
+      {failure?.code === "warming_up" && <EndTimer run={run} timer={String(failure.details.timer ?? "warm_up")} />}
       {!failure && <LastReading step={step} />}
     </StepFrame>
   );
