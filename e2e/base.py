@@ -98,7 +98,9 @@ class BrowserTestCase(StaticLiveServerTestCase):
         self.page = self.open_browser()
 
     def tearDown(self):
-        if SHOTS and any(error for _, error in getattr(self._outcome.result, "failures", []) + getattr(self._outcome.result, "errors", [])):
+        if SHOTS and any(
+            error for _, error in [*getattr(self._outcome.result, "failures", []), *getattr(self._outcome.result, "errors", [])]
+        ):
             self.page.screenshot(path=f"{SHOTS}/failed-{self.id().split('.')[-1]}.png")
         for context in list(self.browser.contexts):
             context.close()

@@ -116,7 +116,7 @@ class Lane:
                 time.sleep(1.0)
 
     def _head_for(self, live: RunLive, q: Quantity, key: tuple[str, int], here: dict[uuid.UUID, RunLive]) -> None:
-        same_value = self.target is not None and abs(self.target - q.expected) < 1e-9
+        same_value = self.target is not None and abs(self.target - q.expected) < 1e-9 and not q.begins_anew
         turns_round = same_value and live.slot is not None and live.slot.direction == "down" and len(here) == 1
         self.target, self.slot_key, self.settled_at = q.expected, key, None
         self.passing = q.expected + OVERSHOOT * q.span if turns_round else None
@@ -144,7 +144,9 @@ class Lane:
         if not all(live.is_settled() for live in here.values()):
             self._require_hope(here, q)
             self.settled_at = None
-            self.says = f"{self.label} at {q.expected:.5g} {q.unit}: waiting until all stands still."
+            doing = "runs the test over" if q.begins_anew else "at"
+            waits = "" if q.begins_anew else ": waiting until all stands still"
+            self.says = f"{self.label} {doing} {q.expected:.5g} {q.unit}{waits}."
             return
         at = [live.judge("applied")[0].mean for live in here.values()]
         if any(not q.low <= mean <= q.high for mean in at):

@@ -319,7 +319,7 @@ class RunLive:
                     "label": live.trace.signal["label"],
                     "unit": live.quantity.unit,
                     "limit": live.rule.limit,
-                    "text": number(settle.mean, max(live.quantity.decimals, 3)),
+                    "text": number(settle.mean, max(live.quantity.decimals, 3) if live.quantity.decimals else 0),
                     **({"response": self.response(settle, samples, live.quantity.expected)} if name == "indicated" else {}),
                 }
             if seen and "indicated" in out:

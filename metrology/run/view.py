@@ -387,6 +387,7 @@ def _next_reading(state: RunState, method: Method, slot: Slot, asked: Sequence[Q
                 "hint": q.hint,
                 "required": q.required,
                 "is_live_only": q.is_live_only,
+                "counts_up": q.begins_anew,
                 "believable": f"{q.low:g} to {q.high:g} {q.unit}",
             }
             for q in asked
@@ -397,7 +398,7 @@ def _next_reading(state: RunState, method: Method, slot: Slot, asked: Sequence[Q
 def _judge_step(state: RunState, method: Method, step: Step) -> JudgeStep:
     result = evaluate_together(state, method, step.set_name)
     proposal = method.advice.propose(state.setup, result, is_as_left=step.phase == "as left")
-    return {"proposal": proposal.choice, "reason": proposal.reason, "verdict": result.verdict}
+    return {"proposal": proposal.choice, "reason": proposal.reason, "verdict": result.verdict, "share": f"{100 * result.share:.0f} %"}
 
 
 def _adjust_step(state: RunState, method: Method, step: Step) -> AdjustStep:

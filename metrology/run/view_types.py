@@ -153,6 +153,7 @@ class QuantityData(TypedDict):
     hint: str
     required: bool
     is_live_only: bool
+    counts_up: bool  # a counter of the test, shown as it runs
     believable: str
 
 
@@ -190,6 +191,7 @@ class JudgeStep(TypedDict):
     proposal: str
     reason: str
     verdict: str
+    share: str  # how much of what is allowed the worst of it uses
 
 
 class AdjustTargetData(TypedDict):

@@ -57,6 +57,11 @@ class SimulatedAnalyzer:
         slope = self.slope_percent / 100 * abs(theoretical_slope(self.medium.temp_c))
         return self.offset_mv + self._wander - slope * (self.medium.ph - 7.0)
 
+    @property
+    def settling(self) -> float:
+        """How far its signal still has to go, mV."""
+        return self._signal - self.mv
+
     def dip(self, name: str) -> bool:
         """Put it into a beaker, or back into the process; False where there is no such."""
         if name not in self.media:

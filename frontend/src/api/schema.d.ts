@@ -2333,6 +2333,7 @@ export interface components {
                                 hint: string;
                                 required: boolean;
                                 is_live_only: boolean;
+                                counts_up: boolean;
                                 believable: string;
                             }[];
                         } | null;
@@ -2342,6 +2343,7 @@ export interface components {
                         proposal: string;
                         reason: string;
                         verdict: string;
+                        share: string;
                     } | null;
                     /** @description What an adjust step shows. */
                     adjust: {

@@ -21,8 +21,8 @@ const STEP: Step = {
     believable: "3.6 to 22 mA",
     next: { slot: 0, number: 1, direction: "up", direction_word: "up", cycle: 1, percent: "0 %", nominal: "0.00", ideal: "4.000", how: "Come up to it.", channel: "",
       quantities: [
-        { name: "applied", label: "Really applied", unit: "kPa", source_channel: "", expected: "0.00", hint: "", required: true, is_live_only: false, believable: "-20 to 20 kPa" },
-        { name: "indicated", label: "Reading", unit: "mA", source_channel: "", expected: "4.000", hint: "", required: true, is_live_only: false, believable: "3.6 to 22 mA" },
+        { name: "applied", label: "Really applied", unit: "kPa", source_channel: "", expected: "0.00", hint: "", required: true, is_live_only: false, counts_up: false, believable: "-20 to 20 kPa" },
+        { name: "indicated", label: "Reading", unit: "mA", source_channel: "", expected: "4.000", hint: "", required: true, is_live_only: false, counts_up: false, believable: "3.6 to 22 mA" },
       ],
     },
   },

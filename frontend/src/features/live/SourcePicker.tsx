@@ -31,7 +31,7 @@ function OneSource({ run, quantity, channel }: { run: Run; quantity: Pick<Quanti
 }
 
 /** Takes for every quantity the likeliest signal that is wired to the instrument, where there is one. */
-function Wired({ run, quantities }: { run: Run; quantities: Quantity[] }) {
+function Wired({ run, quantities, onDone }: { run: Run; quantities: Quantity[]; onDone?: () => void }) {
   const append = useAppend(run);
   const tag = run.view.instrument.tag;
   const look = useMutation({
@@ -44,7 +44,7 @@ function Wired({ run, quantities }: { run: Run; quantities: Quantity[] }) {
       ),
     onSuccess: (rows) => {
       const events = rows.filter((r) => r.signal).map((payload) => ({ type: "source_chosen", payload }));
-      if (events.length) append.mutate(events);
+      if (events.length) append.mutate(events, { onSuccess: onDone });
     },
   });
   const none = look.data && !look.data.some((r) => r.signal);
@@ -60,10 +60,10 @@ function Wired({ run, quantities }: { run: Run; quantities: Quantity[] }) {
 }
 
 /** Where each quantity of the reading comes from: typed, or live from a signal. What is read has a source of its own in each channel. */
-export function SourcePicker({ run, quantities }: { run: Run; quantities: Quantity[] }) {
+export function SourcePicker({ run, quantities, onDone }: { run: Run; quantities: Quantity[]; onDone?: () => void }) {
   return (
     <div className="space-y-3">
-      <Wired run={run} quantities={quantities} />
+      <Wired run={run} quantities={quantities} onDone={onDone} />
       <div className="grid gap-4 sm:grid-cols-2">
       {quantities.map((q) => (
         <OneSource key={q.name} run={run} quantity={q} channel={q.source_channel} />

@@ -22,12 +22,12 @@ import { useAppend } from "../useRun";
 
 type Next = NonNullable<NonNullable<Step["readings"]>["next"]>;
 
-function Asked({ next, total, unit }: { next: Next; total: number; unit: string }) {
+function Asked({ next, total, unit, counted }: { next: Next; total: number; unit: string; counted: string }) {
   const Way = next.direction === "up" ? ArrowUp : ArrowDown;
   const applied = next.quantities.find((q) => q.name === "applied");
   const indicated = next.quantities.find((q) => q.name === "indicated");
   return (
-    <div className="grid grid-cols-[auto_auto_1fr] items-end gap-x-8 gap-y-1 border-y-2 border-slate py-2">
+    <div className="grid grid-cols-[repeat(4,auto)] justify-start items-end gap-x-8 gap-y-1 border-y-2 border-slate py-2">
       <p>
         <span className="block text-sm text-muted">{next.channel || "Point"}</span>
         <span className="inline-flex items-center gap-1 text-3xl font-bold">
@@ -47,6 +47,12 @@ function Asked({ next, total, unit }: { next: Next; total: number; unit: string 
           {applied && applied.unit !== unit ? applied.expected : next.nominal} <span className="text-lg font-normal">{applied?.unit ?? unit}</span>
         </span>
       </p>
+      {counted && (
+        <p role="status" aria-label="Counted">
+          <span className="block text-sm text-muted">Counted</span>
+          <span className="text-3xl font-bold tabular-nums">{counted}</span>
+        </p>
+      )}
       <p className={next.ideal ? "" : "hidden"}>
         <span className="block text-sm text-muted">Ideal</span>
         <span className="text-3xl font-bold text-water">
@@ -147,6 +153,7 @@ export function ReadingsStep({ run, step }: StepProps) {
   const asks = failure?.details.can_confirm === true;
   const ready = Boolean(live.frame) && (Object.values(live.frame?.rows ?? {}).every((row) => row.status === "settled") || ["no response", "unstable"].includes(live.frame?.exposure?.kind ?? ""));
   const hasStimulus = sources.some((s) => s.quantity === "applied" && s.stimulus);
+  const counter = next.quantities.find((q) => q.counts_up);
   const goesOn = rounds.data?.[0]?.status === "running";
   return (
     <StepFrame
@@ -181,7 +188,7 @@ export function ReadingsStep({ run, step }: StepProps) {
         </>
       }
     >
-      <Asked next={next} total={r.total} unit={r.unit} />
+      <Asked next={next} total={r.total} unit={r.unit} counted={counter ? (live.frame?.rows[counter.name]?.text ?? "") : ""} />
       <p className="font-bold">{next.how}</p>
       {paper !== null && !isLive && (
         <div className="max-w-xs">
@@ -189,7 +196,7 @@ export function ReadingsStep({ run, step }: StepProps) {
         </div>
       )}
       <Keys run={run} only={step.keys} />
-      {choosing && <SourcePicker run={run} quantities={next.quantities} />}
+      {choosing && <SourcePicker run={run} quantities={next.quantities} onDone={() => setChoosing(false)} />}
       {isLive && <ByItself run={run} failed={auto.start.error} />}
       {step.panels.includes("gas") && isLive && (
         <Exposure exposure={live.frame?.exposure ?? null} onGas={() => gasOn.mutate()} />
