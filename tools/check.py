@@ -76,6 +76,7 @@ CHECKS: list[tuple[str, Callable[[], tuple[int, int]]]] = [
     ("mypy, core strict", one(str(BIN / "mypy"), "--strict", "--config-file=", "metrology", "--exclude", "/tests/")),
     ("mypy", one(str(BIN / "mypy"))),
     ("import contracts", one(str(BIN / "lint-imports"), "--no-cache")),
+    ("no method by name", one(PYTHON, "-m", "tools.names")),
     ("migrations", one(PYTHON, "manage.py", "makemigrations", "--check", "--dry-run")),
     ("API client", client_is_current),
     ("eslint", one("npx", "eslint", "src", cwd=FRONTEND)),

@@ -145,8 +145,8 @@ class Lane:
             self._require_hope(here, q)
             self.settled_at = None
             doing = "runs the test over" if q.begins_anew else "at"
-            waits = "" if q.begins_anew else ": waiting until all stands still"
-            self.says = f"{self.label} {doing} {q.expected:.5g} {q.unit}{waits}."
+            still = "" if q.begins_anew else ": waiting until all stands still"
+            self.says = f"{self.label} {doing} {q.expected:.5g} {q.unit}{still}."
             return
         at = [live.judge("applied")[0].mean for live in here.values()]
         if any(not q.low <= mean <= q.high for mean in at):

@@ -17,7 +17,7 @@ from apps.plant.services import policy_for
 from apps.runs.gas import bottles
 from apps.runs.items import buffers_offered
 from metrology.judgement.policy import Policy
-from metrology.methods.registry import METHODS
+from metrology.methods.registry import METHODS, ON_PAPER
 from metrology.methods.setup import RunSetup
 from metrology.methods.standards.base import Need
 from metrology.methods.standards.kinds import OFFERED
@@ -84,8 +84,8 @@ class Load:
         return [(str(b["code"]), f"Buffer pH {b['ph']:g}, lot {b['lot']}, good until {b['good_until']}") for b in chosen or ()]
 
     def _weights(self, i: Instrument) -> list[tuple[str, str]]:
-        """The weights in service for a job on a scale."""
-        if i.family != "weighing":
+        """The weights in service for work on paper that takes them; a method that is here asks for its own."""
+        if i.method not in ON_PAPER or "weight" not in ON_PAPER[i.method].takes:
             return []
         found = [r for r in Reference.objects.filter(kind="weight", state="in service") if r.due_on >= self.found.day]
         if not found:
@@ -144,7 +144,7 @@ def _fitting_together(setup: RunSetup, needs: Sequence[Need], offered: Sequence[
 def protection_of(i: Instrument) -> list[str]:
     """What must be worn or carried for an instrument; site rules may ask for more."""
     out = ["Safety shoes, glasses, gloves"]
-    out += METHODS[i.method].traits.wears if i.method in METHODS else ()
+    out += METHODS[i.method].traits.wears if i.method in METHODS else ON_PAPER[i.method].wears if i.method in ON_PAPER else ()
     if "hlorine" in f"{i.service} {i.hazards}":
         out.append("Escape set")
     if i.access in ("height", "ladder", "scaffold"):
@@ -153,6 +153,4 @@ def protection_of(i: Instrument) -> list[str]:
         out.append("Confined-space set and a second person outside")
     if i.area.needs_permit or i.permit_kind:
         out.append(f"Permit for {i.area.name}" + (f": {i.permit_kind}" if i.permit_kind else ""))
-    if i.family == "weighing":
-        out.append("Test weights, lifting gear in date")
     return out

@@ -23,7 +23,7 @@ class Column:
     label: str
 
 
-def _columns() -> tuple[Column, ...]:
+def all_columns() -> tuple[Column, ...]:
     own = [(f.name, f.label) for f in REGISTER]
     details = [(f"details.{name}", f.asked.label) for name, (f, _) in all_settings().items()]
     policies = [(f"policy.{f.name}", f.label) for f in POLICY_FIELDS]
@@ -31,14 +31,15 @@ def _columns() -> tuple[Column, ...]:
     return tuple(Column(k, label if count[label.casefold()] == 1 or k in FIELDS else k) for k, label in (*own, *details, *policies))
 
 
-COLUMNS = _columns()
-_BY_NAME = {name.casefold(): c for c in reversed(COLUMNS) for name in (c.key, c.label)}
+def _by_name() -> dict[str, Column]:
+    return {name.casefold(): c for c in reversed(all_columns()) for name in (c.key, c.label)}
 
 
 def find_column(header: str) -> Column | None:
     """The column of a header: by its label or its name, in whatever case, with spaces or underscores."""
     plain = " ".join(header.split()).casefold()
-    return _BY_NAME.get(plain) or _BY_NAME.get(plain.replace(" ", "_"))
+    known = _by_name()
+    return known.get(plain) or known.get(plain.replace(" ", "_"))
 
 
 def unit_of_header(header: str) -> tuple[str, str]:

@@ -15,7 +15,7 @@ from django.utils import timezone
 
 from apps.accounts.models import Person
 from apps.accounts.policy import require
-from apps.plant.columns import COLUMNS, find_column, put, unit_of_header
+from apps.plant.columns import all_columns, find_column, put, unit_of_header
 from apps.plant.models import ImportBatch, ImportRow, Instrument, InstrumentChange
 from apps.plant.register import Known, as_typed, differences, fill
 from apps.plant.services import DUE_FIELDS, tell_edited
@@ -58,7 +58,7 @@ def match_columns(table: Table) -> list[dict[str, str]]:
             seen[column.key] = header
         out.append({"header": header, "field": column.key if column else "", "unit": unit})
     if "tag" not in seen:
-        known = ", ".join(c.label for c in COLUMNS[:12])
+        known = ", ".join(c.label for c in all_columns()[:12])
         raise Fault("no_tag_column", f"No column is called Tag. Known columns are {known} and more; see an export.", field="file")
     return out
 

@@ -42,6 +42,7 @@ def gas_method(
             unguarded="Nobody is warned of gas here.",
             policies=("gas",),
             wears=("Personal gas monitor",),
+            follows_life=True,
         ),
         settings=DetectorSettings,
         flow=flow,

@@ -147,6 +147,7 @@ class Traits:
     policies: tuple[str, ...] = ("curve",)
     wears: tuple[str, ...] = ()
     in_rounds: bool = False
+    follows_life: bool = False  # a sensor whose signal is followed to its end
     paired_adjusting: bool = True
     calibrates: bool = True
 

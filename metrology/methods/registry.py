@@ -7,7 +7,7 @@ import pkgutil
 
 from metrology.faults import Fault
 from metrology.methods import catalogue
-from metrology.methods.catalogue.planned import PLANNED
+from metrology.methods.catalogue.planned import PLANNED, Planned
 from metrology.methods.method import Method
 from metrology.methods.settings import SettingField, Settings, setting_fields
 
@@ -33,8 +33,9 @@ FAMILY_ORDER = {family: n for n, family in enumerate(FAMILIES)}
 METHODS: dict[str, Method] = _find()
 
 # The whole catalogue by name; those without an entry in METHODS are in the register but cannot be run yet.
-CATALOGUE: dict[str, str] = {k: m.title for k, m in METHODS.items()} | {k: title for k, title, _ in PLANNED if k not in METHODS}
-FAMILY_OF: dict[str, str] = {k: family for k, _, family in PLANNED} | {k: m.traits.family for k, m in METHODS.items()}
+CATALOGUE: dict[str, str] = {k: m.title for k, m in METHODS.items()} | {p.key: p.title for p in PLANNED if p.key not in METHODS}
+ON_PAPER: dict[str, Planned] = {p.key: p for p in PLANNED if p.key not in METHODS}
+FAMILY_OF: dict[str, str] = {p.key: p.family for p in PLANNED} | {k: m.traits.family for k, m in METHODS.items()}
 
 
 def usual_method(family: str) -> str:

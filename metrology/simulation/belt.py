@@ -92,15 +92,15 @@ class SimulatedBelt:
         return True
 
     def accept_zero(self) -> bool:
-        """Keep the last count as zero; refused while a test runs or under weights."""
-        if self.is_testing or not self.count or self.are_weights_on:
+        """Its own zero calibration over the revolutions of the last test; refused while a test runs, before one, or under weights."""
+        if self.is_testing or not self.wanted or self.are_weights_on:
             return False
-        self.zero_stored = self.shown_count
+        self.zero_stored = float(round(self.counts_a_turn * self.wanted))
         return True
 
     def accept_span(self) -> bool:
-        """Keep the last count as span; refused while a test runs or without weights."""
-        if self.is_testing or not self.count or not self.are_weights_on:
+        """Its own span calibration; refused while a test runs, before one, or without weights."""
+        if self.is_testing or not self.wanted or not self.are_weights_on:
             return False
-        self.span_stored = self.shown_count
+        self.span_stored = float(round(self.counts_a_turn * self.wanted))
         return True

@@ -19,7 +19,7 @@ from apps.accounts.api.people import signed_in
 from apps.accounts.api.serializers import FailureSerializer
 from apps.accounts.policy import require
 from apps.plant.api.serializers import UploadSerializer
-from apps.plant.columns import COLUMNS
+from apps.plant.columns import all_columns
 from apps.plant.exports import export_header, export_rows
 from apps.plant.imports import correct_row, discard_import, get_batch, start_import, undo_import, write_import
 from apps.plant.labels import MAX_LABELS, find_code, make_labels
@@ -91,7 +91,7 @@ def _batch(batch: ImportBatch) -> dict[str, Any]:
 
 
 def _row(row: ImportRow) -> dict[str, Any]:
-    labels = {c.key: c.label for c in COLUMNS}
+    labels = {c.key: c.label for c in all_columns()}
     return {
         "number": row.number,
         "tag": row.tag,

@@ -144,6 +144,8 @@ class InstrumentPageDataSerializer(InstrumentRowSerializer):
     policies = serializers.ListField(child=serializers.CharField())
     open_run = serializers.UUIDField(allow_null=True)
     methods = OptionSerializer(many=True)
+    has_points = serializers.BooleanField()
+    follows_life = serializers.BooleanField()
     detail_words = serializers.ListField(child=serializers.CharField())
     results = ResultSerializer(many=True)
     changes = ChangeSerializer(many=True)

@@ -175,6 +175,8 @@ def _page(i: Instrument) -> dict[str, Any]:
         "output": f"{i.output_lo:g} to {i.output_hi:g} {i.output_unit}, {KINDS[i.transfer]}",
         "policies": _policy_words(i),
         "methods": methods_for(i),
+        "has_points": i.method in METHODS and METHODS[i.method].traits.has_points,
+        "follows_life": i.method in METHODS and METHODS[i.method].traits.follows_life,
         "detail_words": [*_register_words(i), *(f"{d['name']}: {d['value']}" for d in details_words(i.setup()))],
         "open_run": next((r.id for r in runs if r.status in OPEN), None),
         "due_reason": due_words(i, timezone.localdate()),

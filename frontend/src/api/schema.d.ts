@@ -1805,6 +1805,8 @@ export interface components {
             /** Format: uuid */
             open_run: string | null;
             methods: components["schemas"]["Option"][];
+            has_points: boolean;
+            follows_life: boolean;
             detail_words: string[];
             results: components["schemas"]["Result"][];
             changes: components["schemas"]["Change"][];

@@ -1,13 +1,28 @@
-"""Kinds of work that are in the register already and are done on paper until their method is here: key, title, family."""
+"""Kinds of work that are in the register already and are done on paper until their method is here."""
 
-PLANNED: tuple[tuple[str, str, str], ...] = (
-    ("an-multigas", "Extractive multi-component analyzer", "analyzer"),
-    ("an-trace-o2", "Trace oxygen analyzer", "analyzer"),
-    ("an-ph", "pH, two buffers", "analyzer"),
-    ("an-duplicate-blank", "Injected-sample analyzer", "analyzer"),
-    ("flow-coriolis-zero", "Coriolis flow meter, zero", "flow meter"),
-    ("flow-mag-verify", "Magnetic flow meter, verification", "flow meter"),
-    ("weigh-vessel", "Vessel on load cells", "weighing"),
-    ("weigh-indicator", "Weighing indicator", "weighing"),
-    ("weigh-belt", "Belt weigher", "weighing"),
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Planned:
+    """Work by a paper procedure. takes: kinds of kit that must be in the van for it; wears: what is worn or carried."""
+
+    key: str
+    title: str
+    family: str
+    takes: tuple[str, ...] = ()
+    wears: tuple[str, ...] = ()
+
+
+_WEIGHTS = {"takes": ("weight",), "wears": ("Test weights, lifting gear in date",)}
+PLANNED: tuple[Planned, ...] = (
+    Planned("an-multigas", "Extractive multi-component analyzer", "analyzer"),
+    Planned("an-trace-o2", "Trace oxygen analyzer", "analyzer"),
+    Planned("an-duplicate-blank", "Injected-sample analyzer", "analyzer"),
+    Planned("flow-coriolis-zero", "Coriolis flow meter, zero", "flow meter"),
+    Planned("flow-mag-verify", "Magnetic flow meter, verification", "flow meter"),
+    Planned("weigh-vessel", "Vessel on load cells", "weighing", **_WEIGHTS),
+    Planned("weigh-indicator", "Weighing indicator", "weighing", **_WEIGHTS),
 )

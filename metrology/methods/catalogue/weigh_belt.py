@@ -432,7 +432,7 @@ METHOD = Method(
         default_points=(),
         has_points=False,
         unguarded="Nobody weighs what goes over this belt, and what follows its rate stands still.",
-        wears=("Padlock and tag for the isolator",),
+        wears=("Padlock and tag for the isolator", "Test weights, lifting gear in date"),
     ),
     settings=BeltSettings,
     flow=steps,

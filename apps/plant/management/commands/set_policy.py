@@ -12,7 +12,7 @@ from metrology.methods.registry import CATALOGUE
 
 
 class Command(BaseCommand):
-    help = "Sets policies: set_policy pass_rule=guard-u adjust_limit_percent=60 [--method tx-multipoint]. An empty value takes one back."
+    help = "Sets policies: set_policy pass_rule=guard-u adjust_limit_percent=60 [--method KEY]. An empty value takes one back."
 
     def add_arguments(self, parser: CommandParser) -> None:
         parser.add_argument("values", nargs="*", metavar="name=value")

@@ -105,7 +105,7 @@ export function InstrumentPage() {
         <h1 className="mr-auto">
           <span className="text-3xl font-bold">{i.tag}</span> <span className="text-xl">{i.service}</span>
         </h1>
-        {i.family === "gas detector" && <LinkButton to={`/plant/${encodeURIComponent(i.tag)}/sensor`}>Sensor life</LinkButton>}
+        {i.follows_life && <LinkButton to={`/plant/${encodeURIComponent(i.tag)}/sensor`}>Sensor life</LinkButton>}
         {mayEdit && <LinkButton to={`/plant/${encodeURIComponent(i.tag)}/edit`}>Edit</LinkButton>}
         {i.open_run ? (
           <LinkButton to={`/run/${i.open_run}`} kind="primary">
@@ -120,7 +120,7 @@ export function InstrumentPage() {
                   {m.label}
                 </Button>
               ))}
-              {i.family !== "gas detector" && <OtherPoints i={i} start={start} />}
+              {i.has_points && <OtherPoints i={i} start={start} />}
               <Button kind="primary" onClick={() => start.mutate(i.tag)} disabled={start.isPending}>
                 Start a calibration
               </Button>
