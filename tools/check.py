@@ -77,6 +77,7 @@ CHECKS: list[tuple[str, Callable[[], tuple[int, int]]]] = [
     ("mypy", one(str(BIN / "mypy"))),
     ("import contracts", one(str(BIN / "lint-imports"), "--no-cache")),
     ("no method by name", one(PYTHON, "-m", "tools.names")),
+    ("no circles in the front end", one(PYTHON, "-m", "tools.circles")),
     ("migrations", one(PYTHON, "manage.py", "makemigrations", "--check", "--dry-run")),
     ("API client", client_is_current),
     ("eslint", one("npx", "eslint", "src", cwd=FRONTEND)),

@@ -6,7 +6,11 @@ class BenchConfig(AppConfig):
 
     def ready(self) -> None:
         from apps.bench.capture import follow
+        from apps.bench.selectors import describe_signal
+        from apps.runs.outside import DESCRIBE
         from apps.runs.services import FOLLOWERS
 
         if follow not in FOLLOWERS:
             FOLLOWERS.append(follow)
+        if describe_signal not in DESCRIBE:
+            DESCRIBE.append(describe_signal)

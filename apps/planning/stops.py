@@ -11,7 +11,7 @@ from apps.runs.models import OPEN, Run, RunEvent
 def what_stops(code: str) -> list[dict[str, str]]:
     """The open runs and rounds that count on an item."""
     out = []
-    types = ("reference_assigned", "gas_assigned")
+    types = ("reference_assigned", "gas_assigned", "standard_assigned")
     runs = {e.run_id for e in RunEvent.objects.filter(run__status__in=OPEN, type__in=types) if _names(e.payload, code)}
     for run in Run.objects.filter(pk__in=runs).select_related("instrument", "technician"):
         says = f"{run.instrument.tag}, {run.label} of {run.technician.name} at '{run.at_step}': with it."
@@ -29,4 +29,6 @@ def what_stops(code: str) -> list[dict[str, str]]:
 
 
 def _names(payload: dict[str, Any], code: str) -> bool:
-    return any(isinstance(payload.get(k), dict) and payload[k].get("code") == code for k in ("reference", "bottle", "regulator", "line"))
+    return any(
+        isinstance(payload.get(k), dict) and payload[k].get("code") == code for k in ("reference", "bottle", "regulator", "line", "item")
+    )

@@ -8,6 +8,7 @@ from typing import Any
 from apps.kit.models import GasBottle, GasFitting, Reference
 from apps.plant.models import Instrument
 from apps.plant.services import policy_for
+from apps.runs.gas import bottles
 from metrology.faults import Fault
 from metrology.judgement.gas_kit import REFUSE, Fitting, judge_kit
 from metrology.judgement.reference import find_reference_faults
@@ -68,3 +69,13 @@ def bottle_uses(bottle: GasBottle, left: float, today: date) -> list[dict[str, A
             says = f"{need.label}, {need.litres:.0f} l" if fits else f"{need.label}: {best.reasons[0]}"
             out.append({"tag": i.tag, "service": i.service, "fits": fits, "says": says})
     return sorted(out, key=lambda r: not r["fits"])
+
+
+def item_uses(group: str, item: Any, today: date) -> list[dict[str, Any]]:
+    """Whom an item of the kit serves, for its page."""
+    if group == "reference":
+        return reference_uses(item, today)
+    if group == "bottle":
+        left = next((b.litres_left for b in bottles() if b.code == item.code), item.litres)
+        return bottle_uses(item, left, today)
+    return []

@@ -15,7 +15,6 @@ from django.utils import timezone
 
 from apps.accounts.models import Person
 from apps.accounts.policy import is_allowed, require
-from apps.bench.selectors import describe_signal
 from apps.kit.selectors import get_reference
 from apps.plant.models import Instrument
 from apps.plant.register import read_points
@@ -26,6 +25,7 @@ from apps.runs.history import history_of
 from apps.runs.holds import find_hold, group_on_hold, receiver_name
 from apps.runs.items import item_named
 from apps.runs.models import OPEN, Run, RunEvent
+from apps.runs.outside import describe_signal
 from apps.runs.projections import next_number, project
 from apps.runs.store import append_rows, load_run
 from config.failures import NotAllowed

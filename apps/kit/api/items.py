@@ -18,6 +18,7 @@ from apps.accounts.api.people import signed_in
 from apps.accounts.api.serializers import FailureSerializer
 from apps.accounts.policy import require
 from apps.kit.models import Buffer, KitChange, KitFile, Reference
+from apps.kit.outside import item_stops, item_uses
 from apps.kit.register import (
     GROUPS,
     KitField,
@@ -32,10 +33,7 @@ from apps.kit.register import (
     take_certificate,
 )
 from apps.kit.selectors import standing
-from apps.planning.stops import what_stops
 from apps.plant.api.serializers import OptionSerializer, UploadSerializer
-from apps.runs.gas import bottles
-from apps.runs.kit_use import bottle_uses, reference_uses
 from config.failures import Missing
 from config.uploads import sent_file
 from metrology.judgement.incoming import CHECKS
@@ -141,12 +139,6 @@ def _standing(group: str, item: Any) -> str:
 
 def _item(group: str, item: Any, says: list[str] | None = None) -> dict[str, Any]:
     today = timezone.localdate()
-    uses: list[dict[str, Any]] = []
-    if group == "reference":
-        uses = reference_uses(item, today)
-    elif group == "bottle":
-        left = next((b.litres_left for b in bottles() if b.code == item.code), item.litres)
-        uses = bottle_uses(item, left, today)
     changes = KitChange.objects.filter(group=group, code=item.code).select_related("by")[:30]
     return {
         "group": group,
@@ -155,8 +147,8 @@ def _item(group: str, item: Any, says: list[str] | None = None) -> dict[str, Any
         "state": item.state,
         "standing": _standing(group, item),
         "form": as_typed(group, item),
-        "uses": uses,
-        "stops": what_stops(item.code),
+        "uses": item_uses(group, item, today),
+        "stops": item_stops(item.code),
         "changes": [
             {
                 "at": c.at,

@@ -26,6 +26,7 @@ from apps.plant.api.serializers import (
     UploadSerializer,
 )
 from apps.plant.models import Area, Instrument, InstrumentFile
+from apps.plant.outside import more_of
 from apps.plant.register import FIELDS, as_typed
 from apps.plant.selectors import (
     detail_fields,
@@ -39,8 +40,6 @@ from apps.plant.selectors import (
     policy_fields,
 )
 from apps.plant.services import add_instrument, attach_document, edit_instrument, policy_for, store_area
-from apps.runs.due import due_words
-from apps.runs.models import OPEN
 from config.failures import Missing
 from config.lists import page_of
 from config.uploads import sent_file
@@ -167,7 +166,6 @@ def _policy_words(i: Instrument) -> list[str]:
 
 
 def _page(i: Instrument) -> dict[str, Any]:
-    runs = i.runs.exclude(status="voided").select_related("technician").order_by("-started_at")[:12]
     return {
         **instrument_row(i),
         "form": as_typed(i),
@@ -178,24 +176,7 @@ def _page(i: Instrument) -> dict[str, Any]:
         "has_points": i.method in METHODS and METHODS[i.method].traits.has_points,
         "follows_life": i.method in METHODS and METHODS[i.method].traits.follows_life,
         "detail_words": [*_register_words(i), *(f"{d['name']}: {d['value']}" for d in details_words(i.setup()))],
-        "open_run": next((r.id for r in runs if r.status in OPEN), None),
-        "due_reason": due_words(i, timezone.localdate()),
-        "results": [
-            {
-                "id": r.id,
-                "number": r.label,
-                "status": r.status,
-                "signed_at": r.signed_at,
-                "started_at": r.started_at,
-                "found_verdict": r.found_verdict,
-                "left_verdict": r.left_verdict,
-                "found_error": r.found_error,
-                "left_error": r.left_error,
-                "decision": r.decision,
-                "technician": r.technician.name,
-            }
-            for r in runs
-        ],
+        **more_of(i),
         "files": [{"id": f.pk, "name": f.name, "size": f.size, "at": f.at, "by": f.by.name} for f in i.files.select_related("by")],
         "changes": [
             {"at": c.at, "by": c.by.name, "reason": c.reason, "what": [f"{k}: {v[0]} → {v[1]}" for k, v in c.values.items()]}

@@ -6,7 +6,8 @@ import { client, unwrap } from "../../api/client";
 import { TextField } from "../../ui/fields";
 import { Failure, Loading, Message } from "../../ui/Message";
 import { useDraft } from "../../ui/useDraft";
-import { SheetView, type Sheet } from "./SheetView";
+import type { Sheet } from "./sheet";
+import { SheetView } from "./SheetView";
 
 function List({ sheets, current, favourites, suffix }: { sheets: Sheet[]; current: string; favourites: string[]; suffix: string }) {
   const groups = [...new Set(sheets.map((s) => s.group))];

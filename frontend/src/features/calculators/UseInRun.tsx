@@ -2,7 +2,7 @@ import { useNavigate } from "react-router";
 import { Button } from "../../ui/Button";
 import { Message } from "../../ui/Message";
 import { useRun } from "../run/useRun";
-import { shown, type Sheet } from "./SheetView";
+import { shown, type Sheet } from "./sheet";
 
 interface Target {
   draft: string;

@@ -1,7 +1,7 @@
 import { render, screen } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
 import { CurvePlot, ticks } from "./CurvePlot";
-import { shown, toInput, type Sheet } from "./SheetView";
+import { shown, toInput, type Sheet } from "./sheet";
 
 function sheet(fields: Partial<Sheet["fields"][number]>[]): Sheet {
   const whole = fields.map((f) => ({ name: "", label: "", unit: "", kind: "number", start: "", options: [], columns: [], required: true, ...f }));
