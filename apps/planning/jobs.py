@@ -5,12 +5,13 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from datetime import date
-from typing import Any
+from typing import Any, cast
 
 from apps.kit.models import GasFitting, Reference
 from apps.planning.models import Round, RoundJob
 from apps.planning.solver.problem import Fixed, GasNeed, Job, Problem, Worker
 from apps.plant.models import Area, Instrument
+from apps.plant.once import once
 from apps.plant.services import policy_for
 from apps.runs.gas import bottles
 from metrology.faults import Fault
@@ -68,6 +69,10 @@ class Store:
     @classmethod
     def of(cls, found: Round) -> Store:
         """The kit free for a round."""
+        return cast(Store, once(f"store {found.pk}", lambda: cls._look(found)))
+
+    @classmethod
+    def _look(cls, found: Round) -> Store:
         taken = taken_elsewhere(found)
         references = [r for r in Reference.objects.filter(state="in service") if r.code not in taken]
         fittings = [f.fitting() for f in GasFitting.objects.filter(state="in service")]

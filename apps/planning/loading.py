@@ -13,6 +13,7 @@ from apps.planning.jobs import Store, build_problem, fittings_for, is_bottled, s
 from apps.planning.models import Round
 from apps.planning.solver.problem import Placed
 from apps.plant.models import ACCESS, Instrument
+from apps.plant.once import once
 from apps.plant.services import policy_for
 from apps.runs.gas import bottles
 from apps.runs.items import buffers_offered
@@ -119,11 +120,11 @@ def load_list(found: Round) -> dict[str, Any]:
 
 
 def _gas_name(code: str) -> str:
-    return GasBottle.objects.filter(code=code).values_list("name", flat=True).first() or ""
+    return str(once("bottle names", lambda: dict(GasBottle.objects.values_list("code", "name"))).get(code, ""))
 
 
 def _name(code: str) -> str:
-    return Reference.objects.filter(code=code).values_list("name", flat=True).first() or ""
+    return str(once("reference names", lambda: dict(Reference.objects.values_list("code", "name"))).get(code, ""))
 
 
 def _fitting_together(setup: RunSetup, needs: Sequence[Need], offered: Sequence[dict[str, Any]], day: date) -> list[dict[str, Any]] | None:

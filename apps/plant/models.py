@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any
+from typing import Any, cast
 
 from django.conf import settings
 from django.db import models
 
+from apps.plant.once import once
 from metrology.judgement.policy import Policy
 from metrology.judgement.tolerance import Term, Tolerance
 from metrology.methods.registry import CATALOGUE, FAMILIES, METHODS, settings_of, usual_method
@@ -53,7 +54,7 @@ Layers = Mapping[str, Mapping[str, Any]]  # method (empty: the whole plant) to v
 
 def all_layers() -> Layers:
     """What the plant and each method say in general."""
-    return dict(PolicyLayer.objects.values_list("method", "values"))
+    return cast(Layers, once("layers", lambda: dict(PolicyLayer.objects.values_list("method", "values"))))
 
 
 class Area(models.Model):

@@ -5,12 +5,13 @@ from __future__ import annotations
 import uuid
 from collections.abc import Mapping
 from datetime import date, timedelta
-from typing import Any
+from typing import Any, cast
 
 from django.db.models import Sum
 from django.utils import timezone
 
 from apps.kit.models import GasBottle, GasFitting
+from apps.plant.once import once
 from apps.runs.models import KitUse, Result
 from apps.runs.store import load_run
 from config.failures import Missing
@@ -31,6 +32,10 @@ def litres_left() -> dict[str, float]:
 
 def bottles() -> list[Bottle]:
     """Every bottle as the core has it, with what is left in it."""
+    return cast(list[Bottle], once("bottles", _bottles))
+
+
+def _bottles() -> list[Bottle]:
     left = litres_left()
     return [b.bottle(litres_left=round(left[b.code], 2)) for b in GasBottle.objects.exclude(state="retired")]
 
