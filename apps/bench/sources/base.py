@@ -35,7 +35,8 @@ def require_believable(value: float, signal: Mapping[str, Any], *, hint: str = "
     low, high = signal.get("low"), signal.get("high")
     label, unit = signal["label"], signal["unit"]
     if value != value or abs(value) >= 9e36:
-        raise SourceFault(f"{label}: open circuit or nothing connected.", code="open_circuit")
+        # Exchanged words make no number at all, too: whoever reads registers is told of both.
+        raise SourceFault(f"{label}: open circuit or nothing connected.{f' Or else: {hint}' if hint else ''}", code="open_circuit")
     # Registers read in the wrong order seldom land inside the range: they come out huge, or next to nothing.
     scale = max(abs(low or 0.0), abs(high or 0.0), 1.0)
     if hint and value and not 1e-9 * scale < abs(value) < 1e9 * scale:

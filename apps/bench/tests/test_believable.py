@@ -26,6 +26,7 @@ class Believable(TestCase):
     def test_an_open_circuit_is_no_number(self):
         for value in (9.9e37, float("nan"), float("inf")):
             self.assertIn("open circuit", self.assertRefused("open_circuit", value))
+            self.assertIn("word order", self.assertRefused("open_circuit", value, HINT))  # exchanged words make no number, too
 
     def test_zero_and_small_values_are_believed(self):
         for value in (0.0, 1e-6, -0.0002, 24.9):

@@ -9,6 +9,7 @@ import os
 import pickle
 import sys
 import threading
+import time
 from typing import BinaryIO
 
 from apps.planning.solver.build import build_round
@@ -16,6 +17,7 @@ from apps.planning.solver.problem import Plan
 from apps.planning.solver.quick import quick_plan
 
 SEARCH_SEED = 29
+LEAST_S = 0.2
 GIVES_WAY = 10  # the server's own work, and what is read live, comes first
 
 
@@ -23,11 +25,12 @@ def main() -> None:
     """Build one round, or search for one."""
     os.nice(GIVES_WAY)
     source, sink = sys.stdin.buffer, sys.stdout.buffer
-    problem, seconds = pickle.load(source)  # noqa: S301  from the process that started this one
+    problem, given = pickle.load(source)  # noqa: S301  from the process that started this one
     stop = threading.Event()
     threading.Thread(target=_listen, args=(source, stop), daemon=True).start()
 
     if sys.argv[1:] == ["search"]:
+        seconds = max(LEAST_S, given - time.time())  # `given` is when it must end
         pickle.dump(quick_plan(problem, seconds=seconds, seed=SEARCH_SEED, should_stop=stop.is_set), sink)
         sink.flush()
         os._exit(0)  # the listener still reads, and would hold an ordinary end up
@@ -35,7 +38,7 @@ def main() -> None:
     def tell(plan: Plan, value: int, bound: float, spent: float) -> None:
         _send(sink, ("better", plan, value, bound, spent))
 
-    _send(sink, ("done", build_round(problem, seconds=seconds, on_better=tell, should_stop=stop.is_set)))
+    _send(sink, ("done", build_round(problem, seconds=given, on_better=tell, should_stop=stop.is_set)))
 
 
 def _listen(source: BinaryIO, stop: threading.Event) -> None:

@@ -7,6 +7,7 @@ import queue
 import subprocess
 import sys
 import threading
+import time
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -27,7 +28,8 @@ class Beside:
         assert self._process.stdin is not None and self._process.stdout is not None
         self._told: queue.SimpleQueue[Any] = queue.SimpleQueue()
         threading.Thread(target=self._hear, args=(self._process.stdout,), daemon=True).start()
-        pickle.dump((problem, seconds), self._process.stdin)
+        # It is told when to end, not for how long to go on: a process that starts late searches less and is not late.
+        pickle.dump((problem, time.time() + seconds), self._process.stdin)
         self._process.stdin.flush()
 
     def _hear(self, source: Any) -> None:
@@ -36,14 +38,14 @@ class Beside:
         except (EOFError, pickle.UnpicklingError, ValueError, OSError):
             self._told.put(None)
 
-    def result(self, *, should_stop: Callable[[], bool] = lambda: False) -> Plan | None:
-        """Its plan; None when it has none, which is no harm. The process is ended."""
+    def result(self, *, should_stop: Callable[[], bool] = lambda: False, patience_s: float = GRACE_S) -> Plan | None:
+        """Its plan; None when it has none in time, which is no harm. The process is ended."""
         assert self._process.stdin is not None
         try:
             if should_stop():
                 self._process.stdin.write(b"s")
                 self._process.stdin.flush()
-            found: Plan | None = self._told.get(timeout=GRACE_S)
+            found: Plan | None = self._told.get(timeout=patience_s)
             return found
         except (queue.Empty, OSError):
             return None

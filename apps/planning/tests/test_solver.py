@@ -67,11 +67,11 @@ class Optimum(unittest.TestCase):
 
     def test_a_second_search_beside_brings_a_plan_or_none_and_ends(self):
         made = problem(*(job(f"j{n}", "AB"[n % 2], tasks=(20,)) for n in range(12)), people=[worker(end=700), worker("ben", end=700)])
-        found = Beside(made, seconds=0.5).result()
+        found = Beside(made, seconds=0.5).result(patience_s=120)
         self.assertTrue(found and found.placed)
         self.assertEqual(find_breaches(made, found), [])
         slow = Beside(made, seconds=60.0)
-        self.assertTrue(slow.result(should_stop=lambda: True))  # told to stop, it gives what it has
+        self.assertTrue(slow.result(should_stop=lambda: True, patience_s=120))  # told to stop, it gives what it has
         gone = Beside(made, seconds=60.0)
         gone.end()
         self.assertIsNone(gone.result())
