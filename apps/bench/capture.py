@@ -12,17 +12,16 @@ from apps.bench.hub import HUB
 from apps.bench.live import RunLive
 from apps.runs.models import Run
 from apps.runs.services import NewEvent, append_seen
-from apps.runs.store import load_run
+from apps.runs.store import load_state
 from metrology.faults import Fault
 from metrology.methods.registry import get_method
 from metrology.run.progress import make_progress
-from metrology.run.state import RunState, fold
+from metrology.run.state import RunState
 
 
 def live_of(run_id: uuid.UUID) -> tuple[RunLive, RunState]:
     """The live side of a run, and its state."""
-    _, past = load_run(run_id)
-    state = fold(past)
+    _, _, state = load_state(run_id)
     return HUB.run(str(run_id), state, get_method(state.setup.method)), state
 
 

@@ -14,14 +14,14 @@ from apps.bench.selectors import find_signal
 from apps.bench.sources import SourceFault
 from apps.runs.models import Run
 from apps.runs.services import NewEvent, append_seen
-from apps.runs.store import load_run
+from apps.runs.store import load_state
 from metrology.faults import Fault
 from metrology.methods.registry import get_method
 from metrology.quantities.typed import parse_typed
 from metrology.run.parameters import admit_parameters, device_values, pending_values
 from metrology.run.progress import make_progress
 from metrology.run.rules import admit
-from metrology.run.state import RunState, fold
+from metrology.run.state import RunState
 
 # act -> (words with {value} and {unit}, unit of the value: "" none, "mA", or "pv" for the instrument's own)
 ACTS: dict[str, tuple[str, str]] = {
@@ -40,8 +40,7 @@ ACTS: dict[str, tuple[str, str]] = {
 
 
 def _open(run_id: uuid.UUID) -> tuple[RunState, HartMaster, str]:
-    _, past = load_run(run_id)
-    state = fold(past)
+    _, _, state = load_state(run_id)
     source = state.sources.get("device")
     if not source:
         raise Fault("no_device", "No communication is chosen for this run. Choose it, or type what the communicator shows.", field="device")
@@ -133,8 +132,7 @@ def parameter_file(run_id: uuid.UUID, kind: str) -> Mapping[str, Any]:
     """A parameter set of a run as an open JSON document."""
     from metrology.methods.parameters import FORMAT
 
-    run, past = load_run(run_id)
-    state = fold(past)
+    run, _, state = load_state(run_id)
     found = next((p for p in reversed(state.parameters) if p.kind == kind), None)
     if found is None:
         raise Fault("not_read", f"This run has no parameter set '{kind}'.", field="kind")

@@ -18,7 +18,7 @@ from apps.bench.selectors import find_signal
 from apps.bench.sources import SourceFault
 from apps.runs.models import Run
 from apps.runs.services import NewEvent, append_seen
-from apps.runs.store import load_run
+from apps.runs.store import load_state
 from metrology.faults import Fault
 from metrology.methods.adjusting.base import SPAN
 from metrology.methods.method import Method
@@ -26,7 +26,7 @@ from metrology.methods.registry import get_method
 from metrology.methods.steps import Step
 from metrology.run.parameters import require_hold
 from metrology.run.progress import make_progress, passes_of
-from metrology.run.state import RunState, fold
+from metrology.run.state import RunState
 
 ANSWER_S = 0.15
 
@@ -45,8 +45,7 @@ def _require_its_turn(state: RunState, method: Method, step: Step, act: str, sig
 def press_key(*, actor: Person, run_id: uuid.UUID, signal_id: str, now: datetime) -> tuple[Run, RunState]:
     """Press a key and keep what the instrument answered; a refusal is an answer too, and leaves its calibration as it was."""
     require(actor, "work on a run")
-    _, past = load_run(run_id)
-    state = fold(past)
+    _, _, state = load_state(run_id)
     require_hold(state, "The instrument's output can move")
     method = get_method(state.setup.method)
     step = make_progress(state, method).current

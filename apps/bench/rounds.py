@@ -16,13 +16,13 @@ from apps.bench.live import RunLive
 from apps.bench.models import RUNNING, STOPPED, AutoCapture
 from apps.bench.selectors import find_signal
 from apps.runs.models import Run
-from apps.runs.store import load_run
+from apps.runs.store import load_state
 from config.failures import Missing
 from metrology.faults import Fault
 from metrology.methods.registry import get_method
 from metrology.methods.round_plan import MAX_SENSORS, RoundPlan, Stop, plan_round
 from metrology.run.progress import current_slot, make_progress
-from metrology.run.state import RunState, fold, source_key
+from metrology.run.state import RunState, source_key
 
 READ_S = 5.0
 _engines: dict[uuid.UUID, Engine] = {}
@@ -35,8 +35,7 @@ def check_runs(run_ids: Sequence[uuid.UUID]) -> list[tuple[Run, RunState, str]]:
         raise Fault("bad_round", f"A round holds 1 to {MAX_SENSORS} sensors; {len(set(run_ids))} were chosen.", field="runs")
     out = []
     for run_id in dict.fromkeys(run_ids):
-        run, past = load_run(run_id)
-        state = fold(past)
+        run, _, state = load_state(run_id)
         tag = state.setup.instrument.tag
         method = get_method(state.setup.method)
         step = make_progress(state, method).current

@@ -9,12 +9,11 @@ from apps.bench.models import AutoCapture
 from apps.bench.rounds import active_for, check_runs
 from apps.bench.selectors import find_signal
 from apps.runs.models import OPEN, Run
-from apps.runs.store import load_run
+from apps.runs.store import load_state
 from config.failures import Missing
 from metrology.faults import Fault
 from metrology.methods.registry import METHODS, get_method
 from metrology.run.progress import make_progress
-from metrology.run.state import fold
 
 
 def auto_data(auto: AutoCapture) -> dict[str, Any]:
@@ -33,8 +32,7 @@ def auto_data(auto: AutoCapture) -> dict[str, Any]:
 
 
 def _run_row(run_id: uuid.UUID) -> dict[str, Any]:
-    run, past = load_run(run_id)
-    state = fold(past)
+    run, _, state = load_state(run_id)
     method = get_method(state.setup.method)
     progress = make_progress(state, method)
     sets = [p.step for p in progress.steps if p.step.kind == "readings" and state.active_readings(p.step.key)]

@@ -13,12 +13,12 @@ from django.utils import timezone
 from apps.kit.models import GasBottle, GasFitting
 from apps.plant.once import once
 from apps.runs.models import KitUse, Result
-from apps.runs.store import load_run
+from apps.runs.store import load_state
 from config.failures import Missing
 from metrology.judgement.gas_kit import AMBIENT, REFUSE, Bottle, Fitting, GasNeed, KitVerdict, judge_bottle
 from metrology.methods.registry import get_method
 from metrology.run.gases import find_need, judge_for
-from metrology.run.state import RunState, fold
+from metrology.run.state import RunState
 
 PEER_DAYS = 120
 AMBIENT_AIR = Bottle(AMBIENT, "Ambient air", (), "air", 20.9, 1e9, "")
@@ -100,8 +100,7 @@ def best_kit(state: RunState, need: GasNeed, bottle: Bottle, fittings: list[Fitt
 
 def gas_options(run_id: uuid.UUID, role: str, today: date) -> dict[str, Any]:
     """Every bottle judged for a role of a run, the best first; the fittings to choose from."""
-    _, past = load_run(run_id)
-    state = fold(past)
+    _, _, state = load_state(run_id)
     need = find_need(state, get_method(state.setup.method), role)
     fittings = [f.fitting() for f in GasFitting.objects.exclude(state="retired")]
     rows = []

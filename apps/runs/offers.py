@@ -8,7 +8,7 @@ from typing import Any
 
 from apps.kit.selectors import list_references, reference_row
 from apps.runs.items import items_offered
-from apps.runs.store import load_run
+from apps.runs.store import load_state
 from config.failures import Missing
 from metrology.judgement.reference import find_reference_faults
 from metrology.methods.method import Method
@@ -17,15 +17,14 @@ from metrology.methods.standards.base import REFERENCE, Need
 from metrology.methods.standards.kinds import OFFERED
 from metrology.quantities.units import quantity_of
 from metrology.quantities.words import ratio
-from metrology.run.state import RunState, fold
+from metrology.run.state import RunState
 
 ORDER = {"good": 0, "warn": 1, "refuse": 2}
 
 
 def offers(run_id: uuid.UUID, role: str, today: date) -> list[dict[str, Any]]:
     """What there is for a role, with what the rules say of each; one proposed where one will do."""
-    _, past = load_run(run_id)
-    state = fold(past)
+    _, _, state = load_state(run_id)
     method = get_method(state.setup.method)
     need = method.standards.of(state.setup, role)
     if need is None or not (need.kind == REFERENCE or need.kind in OFFERED):

@@ -71,7 +71,7 @@ def _project_uses(run: Run, state: RunState) -> None:
     method = get_method(run.method)
     if state.seal:
         uses, results = list(state.seal["uses"]), [{**row, "at": datetime.fromisoformat(row["at"])} for row in state.seal["results"]]
-    elif state.readings:
+    elif state.readings and (state.signed or method.takes_or_follows):
         uses = [{"item": u.item, "kind": u.kind, "amount": u.amount, "unit": u.unit} for u in uses_of(state, method)]
         results = (
             results_followed(state, method) if state.signed else [r for r in results_followed(state, method) if r["kind"] == "reading"]

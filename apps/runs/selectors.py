@@ -9,11 +9,11 @@ from typing import Any
 
 from apps.kit.models import Buffer, GasBottle, GasFitting, Reference
 from apps.runs.models import OPEN, Run
-from apps.runs.store import load_run
+from apps.runs.store import load_state
 from metrology.methods.registry import get_method
 from metrology.run.events import Event
 from metrology.run.narrate import describe
-from metrology.run.state import RunState, fold
+from metrology.run.state import RunState
 from metrology.run.view import make_view
 
 
@@ -31,11 +31,16 @@ def run_data(run: Run, state: RunState, now: datetime) -> dict[str, Any]:
 
 def kit_out(state: RunState) -> list[str]:
     """What a run counts on that was taken out of service since it was chosen, as sentences."""
-    codes = {str(p["reference"]["code"]) for p in state.references.values()}
-    codes |= {str(p[k]["code"]) for p in state.gases.values() for k in ("bottle", "regulator", "line") if p.get(k)}
-    codes |= {str(p["item"]["code"]) for p in state.items.values()}
+    counted: tuple[tuple[type[Any], set[str]], ...] = (
+        (Reference, {str(p["reference"]["code"]) for p in state.references.values()}),
+        (GasBottle, {str(p["bottle"]["code"]) for p in state.gases.values()}),
+        (GasFitting, {str(p[k]["code"]) for p in state.gases.values() for k in ("regulator", "line") if p.get(k)}),
+        (Buffer, {str(p["item"]["code"]) for p in state.items.values()}),
+    )
     out = []
-    for model in (Reference, GasBottle, GasFitting, Buffer):
+    for model, codes in counted:
+        if not codes:
+            continue
         for item in model._default_manager.filter(code__in=codes).exclude(state="in service"):
             out.append(
                 f"{item.code} is {item.state} since it was chosen here: what was read with it is in doubt. Note it, and take another."
@@ -45,8 +50,8 @@ def kit_out(state: RunState) -> list[str]:
 
 def get_run_data(run_id: uuid.UUID, now: datetime) -> dict[str, Any]:
     """A run with its view, by id."""
-    run, events = load_run(run_id)
-    return run_data(run, fold(events), now)
+    run, _, state = load_state(run_id)
+    return run_data(run, state, now)
 
 
 def log_of(events: Iterable[Event]) -> list[dict[str, Any]]:

@@ -27,7 +27,7 @@ from apps.runs.items import item_named
 from apps.runs.models import OPEN, Run, RunEvent
 from apps.runs.outside import describe_signal
 from apps.runs.projections import next_number, project
-from apps.runs.store import append_rows, load_run
+from apps.runs.store import CACHE, append_rows, load_run, load_state
 from config.failures import NotAllowed
 from metrology.faults import Fault
 from metrology.methods.registry import get_method
@@ -154,9 +154,9 @@ def _without_claims(event: NewEvent) -> NewEvent:
 def _append(actor: Person, run_id: uuid.UUID, expected_seq: int | None, events: Sequence[NewEvent], now: datetime) -> tuple[Run, RunState]:
     refused: Fault | None = None
     with transaction.atomic():
-        run, past = load_run(run_id, lock=True)
+        run, past, folded = load_state(run_id, lock=True)
         new = _pass_over_known(run, past, events)
-        state = fold(past)
+        state = folded.branch()
         if new and expected_seq is not None and state.seq != expected_seq + len(events) - len(new):
             raise _stale(past, expected_seq)
         stored: list[Event] = []
@@ -169,6 +169,7 @@ def _append(actor: Person, run_id: uuid.UUID, expected_seq: int | None, events: 
         if stored:
             append_rows(run, stored)
             project(run, state)
+            transaction.on_commit(partial(_keep, run, past, stored, state))
             transaction.on_commit(partial(_tell, run.id, state))
     if refused:
         refused.context = {**refused.context, "stored": len(events) - len(new) + len(stored), "sent": len(events), "seq": state.seq}
@@ -178,6 +179,12 @@ def _append(actor: Person, run_id: uuid.UUID, expected_seq: int | None, events: 
 
 # Called with (run id, state) after each append that was committed; the live side of a run follows it this way.
 FOLLOWERS: list[Callable[[uuid.UUID, RunState], None]] = []
+
+
+def _keep(run: Run, past: Sequence[Event], stored: Sequence[Event], state: RunState) -> None:
+    """What was committed is known from now on without reading it again."""
+    CACHE.keep(run, (*past, *stored))
+    CACHE.keep_state(run, state)
 
 
 def _tell(run_id: uuid.UUID, state: RunState) -> None:

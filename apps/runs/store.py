@@ -10,6 +10,7 @@ from collections.abc import Sequence
 from apps.runs.models import Run, RunEvent
 from config.failures import Missing
 from metrology.run.events import GENESIS, Event, link
+from metrology.run.state import RunState, fold
 
 COLUMNS = ("seq", "event_id", "type", "payload", "author", "author_name", "at", "device_at")
 
@@ -32,6 +33,7 @@ class EventCache:
     def __init__(self, size: int = 64) -> None:
         self._size = size
         self._kept: OrderedDict[uuid.UUID, tuple[str, tuple[Event, ...]]] = OrderedDict()
+        self._states: OrderedDict[uuid.UUID, tuple[str, RunState]] = OrderedDict()
         self._lock = threading.Lock()
 
     def events(self, run: Run) -> list[Event]:
@@ -45,6 +47,23 @@ class EventCache:
             known = (*known, *load_events(run, after=len(known), until=run.events_count))
             self.keep(run, known)
         return list(known)
+
+    def state(self, run: Run, events: Sequence[Event]) -> RunState:
+        """What the events add up to, not folded again while the head is the one it was folded to. It is only read: who goes on branches it."""
+        with self._lock:
+            head, state = self._states.get(run.id, ("", None))
+        if state is None or head != run.head:
+            state = fold(events)
+            self.keep_state(run, state)
+        return state
+
+    def keep_state(self, run: Run, state: RunState) -> None:
+        """Remember what led to the run's head; from now on nobody changes it."""
+        with self._lock:
+            self._states[run.id] = (run.head, state)
+            self._states.move_to_end(run.id)
+            while len(self._states) > self._size:
+                self._states.popitem(last=False)
 
     def keep(self, run: Run, events: Sequence[Event]) -> None:
         """Remember the events that lead to the run's head."""
@@ -65,6 +84,12 @@ def load_run(run_id: uuid.UUID, *, lock: bool = False, fresh: bool = False) -> t
     if run is None:
         raise Missing("unknown_run", "There is no such run.")
     return run, load_events(run) if fresh else CACHE.events(run)
+
+
+def load_state(run_id: uuid.UUID, *, lock: bool = False) -> tuple[Run, list[Event], RunState]:
+    """A run with its events and what they add up to; the state is only read, who carries it on branches it."""
+    run, events = load_run(run_id, lock=lock)
+    return run, events, CACHE.state(run, events)
 
 
 def append_rows(run: Run, events: list[Event]) -> None:

@@ -219,6 +219,11 @@ class Method:
     exposed: Callable[[RunSetup, RawReading, ResultContext], Mapping[str, Any] | None] = _no_results
     names: Mapping[str, str] = field(default_factory=dict)  # choices in words, where a record quotes them
 
+    @property
+    def takes_or_follows(self) -> bool:
+        """Whether its readings take something of the kit, or are results that are followed one by one."""
+        return self.uses is not _no_uses or self.exposed is not _no_results
+
     def steps(self, setup: RunSetup, choices: Mapping[str, str]) -> tuple[Step, ...]:
         """The steps of the run as the choices made so far shape it."""
         return self.flow(setup, choices)

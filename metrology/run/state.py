@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field, replace
+from copy import copy
+from dataclasses import dataclass, field, fields, replace
 from datetime import datetime, timedelta
 from typing import Any
 
@@ -231,6 +232,11 @@ class RunState:
         if self.signed:
             return "signed"
         return "returned" if self.was_returned else "open"
+
+    def branch(self) -> RunState:
+        """A state that can be carried on while this one stays as it is for those who are reading it."""
+        own: dict[str, Any] = {f.name: copy(value) for f in fields(self) if isinstance(value := getattr(self, f.name), dict | list | set)}
+        return replace(self, **own)
 
     def active_readings(self, step: str) -> dict[int, Reading]:
         """The readings of a step that count, by slot."""

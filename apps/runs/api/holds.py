@@ -18,11 +18,10 @@ from apps.runs import services
 from apps.runs.api.serializers import ColleagueSerializer, HoldActSerializer, HoldRowSerializer, ReleaseFieldSerializer
 from apps.runs.api.views import parsed
 from apps.runs.holds import find_hold, list_open_holds
-from apps.runs.store import load_run
+from apps.runs.store import load_state
 from metrology.methods.registry import get_method
 from metrology.run.holds import release_step
 from metrology.run.progress import choices
-from metrology.run.state import fold
 
 EVENTS = {"release": "hold_released", "extend": "hold_extended", "hand over": "hold_handed_over"}
 
@@ -39,7 +38,7 @@ class HoldView(APIView):
     def get(self, request: Request, hold_id: uuid.UUID) -> Response:
         """What is asked before the hold comes off."""
         require(request.user, "read")
-        state = fold(load_run(find_hold(hold_id).run_id)[1])
+        _, _, state = load_state(find_hold(hold_id).run_id)
         steps = get_method(state.setup.method).steps(state.setup, choices(state))
         release = release_step(steps, state.holds[str(hold_id)])
         rows = [{"name": f.name, "label": f.label, "kind": f.kind, "unit": f.unit, "options": f.options} for f in release.fields]
