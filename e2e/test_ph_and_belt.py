@@ -157,7 +157,7 @@ class PhJourney(Journey):
         first.get_by_role("button", name="Use B-7N").click()
         first.get_by_label("Why it is changed in the middle").fill("the bottle is empty")
         first.get_by_role("button", name="Use B-7N").click()
-        expect(first.get_by_text("in use")).to_be_visible()
+        expect(first.get_by_role("button", name="Use B-7N")).to_have_text("in use")
         p.get_by_label("Temperature of the buffers").fill("25")
         p.get_by_role("button", name="Use these").click()
         self.heading("As found, take 2")

@@ -14,6 +14,7 @@ from metrology.methods.standards.kinds import OFFERED
 from metrology.run.seal import make_seal
 from metrology.tests.buffers import FIRST, SECOND, PhPlay, analyzer, buffer
 from metrology.tests.runs import Play
+from tools.electrode_trials import run_trials, shares
 
 
 class Slope(TestCase):
@@ -266,6 +267,14 @@ class Standing(TestCase):
         p.do("decision_made", step="judge_left", choice="leave")
         lives = {(r["phase"], r["life"]) for r in make_seal(p.state, p.method, p.now)["results"]}
         self.assertEqual(lives, {("as found", "first"), ("as left", "E-9")})
+
+
+class Trials(TestCase):
+    def test_random_faults_are_named_right_and_sound_ones_left_alone(self):
+        for trials in run_trials(120, seed=41):
+            right, false = shares(trials)
+            self.assertGreaterEqual(right, 0.9)
+            self.assertLessEqual(false, 0.05)
 
 
 class Trend(TestCase):

@@ -168,6 +168,13 @@ class Bench:
     def today(self) -> None:
         self._get("today/")
 
+    def view(self) -> None:
+        self._get(f"runs/{self.run_id}/")
+
+    def record(self) -> None:
+        assert self.certified is not None
+        self._get(f"runs/{self.certified.id}/")
+
     def certificate(self) -> None:
         assert self.certified is not None
         self._get(f"runs/{self.certified.id}/certificate.pdf")
