@@ -5,8 +5,11 @@ import threading
 
 from django.core.asgi import get_asgi_application
 
+from config.memory import settle
+
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "config.settings.demo")
 application = get_asgi_application()
+settle()
 
 
 def _resume() -> None:

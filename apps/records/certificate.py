@@ -12,7 +12,6 @@ from zoneinfo import ZoneInfo
 
 import segno
 from django.conf import settings
-from reportlab.graphics.shapes import Drawing, Rect
 from reportlab.lib.colors import HexColor
 from reportlab.lib.pagesizes import A4
 from reportlab.lib.styles import ParagraphStyle
@@ -487,21 +486,29 @@ def _signatures(run: Run, view: RunView) -> list[Flowable]:
         ),
     ]
     box = Table(
-        [[lines, _qr(f"verify-loop:{run.label}:{run.events_count}:{run.head}")]],
+        [[lines, _Qr(f"verify-loop:{run.label}:{run.events_count}:{run.head}")]],
         colWidths=[WIDTH - 78, 78],
         style=TableStyle([("VALIGN", (0, 0), (-1, -1), "TOP"), ("LEFTPADDING", (0, 0), (-1, -1), 0)]),
     )
     return [KeepTogether([_p("Signatures", HEAD), box])]
 
 
-def _qr(text: str) -> Drawing:
-    """The chain head as a QR code, in vectors."""
-    matrix = [list(row) for row in segno.make(text, error="m").matrix_iter(border=2)]
+class _Qr(Flowable):
+    """A QR code in vectors, drawn as one path."""
+
     size = 74.0
-    module = size / len(matrix)
-    drawing = Drawing(size, size)
-    for y, row in enumerate(matrix):
-        for x, dark in enumerate(row):
-            if dark:
-                drawing.add(Rect(x * module, size - (y + 1) * module, module, module, fillColor=INK, strokeColor=None))
-    return drawing
+
+    def __init__(self, text: str) -> None:
+        super().__init__()
+        self.width = self.height = self.size
+        self._rows = [list(row) for row in segno.make(text, error="m").matrix_iter(border=2)]
+
+    def draw(self) -> None:
+        module = self.size / len(self._rows)
+        path = self.canv.beginPath()
+        for y, row in enumerate(self._rows):
+            for x, dark in enumerate(row):
+                if dark:
+                    path.rect(x * module, self.size - (y + 1) * module, module, module)
+        self.canv.setFillColor(INK)
+        self.canv.drawPath(path, stroke=0, fill=1)

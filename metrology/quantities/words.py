@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from datetime import datetime
+from functools import lru_cache
 
 
 def decimals_for(span: float) -> int:
@@ -44,6 +45,7 @@ def minutes(seconds: float) -> str:
     return f"{s // 3600} h {s % 3600 // 60:02d} min"
 
 
+@lru_cache(maxsize=16_384)  # a long run is told again and again, with the same moments
 def iso(moment: datetime | None) -> str | None:
     """ISO 8601 text of a moment, or None."""
     return moment.isoformat() if moment else None

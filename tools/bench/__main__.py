@@ -70,10 +70,12 @@ def main() -> None:
     import django
 
     django.setup()
+    from config.memory import settle
     from tools.bench.database import Bench
 
     bench = Bench()
     bench.fill()
+    settle()  # as the server does
     rows: list[tuple[str, str, str]] = []
 
     def row(name: str, taken: list[float], promised: str) -> None:
