@@ -6,7 +6,7 @@ PORT ?= 8000
 BROWSER := $(shell command -v chromium 2>/dev/null)
 
 .DEFAULT_GOAL := help
-.PHONY: help demo test dev bench corpus build setup api check-env clean
+.PHONY: help demo test dev bench corpus mutants build setup api check-env clean
 
 help: ## what can be done here
 	@echo "Verify Loop"; echo
@@ -34,6 +34,9 @@ setup: check-env .venv/.installed frontend/node_modules/.installed ## install wh
 
 corpus: setup var/.dev-installed ## play the golden corpus of runs anew, older revisions by the core of their own commit
 	@$(PY) -m tools.corpus
+
+mutants: setup var/.dev-installed ## put small faults into the rules and count how many the tests notice (about an hour)
+	@$(PY) -m tools.mutants
 
 api: .venv/.installed frontend/node_modules/.installed ## write the API's description and the TypeScript client anew
 	@$(PY) manage.py spectacular --file docs/openapi.yaml --fail-on-warn

@@ -16,6 +16,12 @@ from metrology.run.results import results_of
 from metrology.run.state import RunState
 from metrology.run.uses import results_followed, uses_of
 
+PROJECTED = tuple(
+    f.name
+    for f in Run._meta.concrete_fields
+    if f.name not in ("id", "number", "instrument", "method", "revision", "started_at", "technician")
+)
+
 
 def project(run: Run, state: RunState) -> None:
     """Bring the run's row, its holds and, once it is signed, its instrument up to date."""
@@ -28,7 +34,7 @@ def project(run: Run, state: RunState) -> None:
     ended = state.signed or state.voided
     run.ended_at = ended.at if ended else None
     _project_results(run, state)
-    run.save()
+    run.save(update_fields=PROJECTED)
     _project_holds(run, state)
     _project_uses(run, state)
     if run.status in ("signed", "accepted", "voided"):

@@ -9,23 +9,37 @@ from typing import Any
 
 from apps.kit.models import Buffer, GasBottle, GasFitting, Reference
 from apps.runs.models import OPEN, Run
-from apps.runs.store import load_state
+from apps.runs.store import CACHE, load_state
 from metrology.methods.registry import get_method
 from metrology.run.events import Event
 from metrology.run.narrate import describe
 from metrology.run.state import RunState
-from metrology.run.view import make_view
+from metrology.run.view import changed_parts, make_view
 
 
 def run_data(run: Run, state: RunState, now: datetime) -> dict[str, Any]:
     """A run with its view, as the API gives it."""
+    view = make_view(state, get_method(state.setup.method), now)
+    CACHE.keep_view(run, view)
+    return {**_about(run, state), "view": view}
+
+
+def run_changes(run: Run, state: RunState, now: datetime, since: int) -> dict[str, Any]:
+    """A run with the parts of its view that changed since the one with that number; with the whole view where that is not known any more."""
+    before = CACHE.view(run, since)
+    told = run_data(run, state, now)
+    if before is None:
+        return {**told, "changed": None}
+    return {**told, "view": None, "changed": changed_parts(before, told["view"])}
+
+
+def _about(run: Run, state: RunState) -> dict[str, Any]:
     return {
         "id": run.id,
         "number": run.label,
         "head": run.head,
         "technician": run.technician.username,
         "kit_out": kit_out(state) if run.status in OPEN else [],
-        "view": make_view(state, get_method(state.setup.method), now),
     }
 
 

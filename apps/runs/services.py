@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from datetime import datetime
 from functools import partial
@@ -153,9 +154,9 @@ def _without_claims(event: NewEvent) -> NewEvent:
 
 def _append(actor: Person, run_id: uuid.UUID, expected_seq: int | None, events: Sequence[NewEvent], now: datetime) -> tuple[Run, RunState]:
     refused: Fault | None = None
-    with transaction.atomic():
+    with _no_foreign_events(run_id, events), transaction.atomic():
         run, past, folded = load_state(run_id, lock=True)
-        new = _pass_over_known(run, past, events)
+        new = _pass_over_known(past, events)
         state = folded.branch()
         if new and expected_seq is not None and state.seq != expected_seq + len(events) - len(new):
             raise _stale(past, expected_seq)
@@ -222,14 +223,23 @@ def snapshot(code: str) -> dict[str, Any]:
     return {name: getattr(standard, name) for name in standard.__dataclass_fields__}
 
 
-def _pass_over_known(run: Run, past: Sequence[Event], events: Sequence[NewEvent]) -> list[NewEvent]:
+def _pass_over_known(past: Sequence[Event], events: Sequence[NewEvent]) -> list[NewEvent]:
     known = {e.id for e in past}
     new = [e for e in events if str(e.id) not in known]
     if len({e.id for e in new}) != len(new):
         raise Fault("doubled_event", "The batch holds the same event twice.", field="events")
-    if RunEvent.objects.filter(event_id__in=[e.id for e in new]).exclude(run=run).exists():
-        raise Fault("foreign_event", "An event of this batch belongs to another run.", field="events")
     return new
+
+
+@contextmanager
+def _no_foreign_events(run_id: uuid.UUID, events: Sequence[NewEvent]) -> Iterator[None]:
+    """No event is in two runs: the database refuses it, and this says so."""
+    try:
+        yield
+    except IntegrityError:
+        if RunEvent.objects.filter(event_id__in=[e.id for e in events]).exclude(run=run_id).exists():
+            raise Fault("foreign_event", "An event of this batch belongs to another run.", field="events") from None
+        raise
 
 
 def _stale(past: Sequence[Event], expected_seq: int) -> Fault:

@@ -6,12 +6,15 @@ import threading
 import uuid
 from collections import OrderedDict
 from collections.abc import Sequence
+from typing import TypeVar
 
 from apps.runs.models import Run, RunEvent
 from config.failures import Missing
 from metrology.run.events import GENESIS, Event, link
 from metrology.run.state import RunState, fold
+from metrology.run.view_types import RunView
 
+V = TypeVar("V")
 COLUMNS = ("seq", "event_id", "type", "payload", "author", "author_name", "at", "device_at")
 
 
@@ -34,6 +37,7 @@ class EventCache:
         self._size = size
         self._kept: OrderedDict[uuid.UUID, tuple[str, tuple[Event, ...]]] = OrderedDict()
         self._states: OrderedDict[uuid.UUID, tuple[str, RunState]] = OrderedDict()
+        self._views: OrderedDict[uuid.UUID, RunView] = OrderedDict()
         self._lock = threading.Lock()
 
     def events(self, run: Run) -> list[Event]:
@@ -57,21 +61,39 @@ class EventCache:
             self.keep_state(run, state)
         return state
 
+    def view(self, run: Run, seq: int) -> RunView | None:
+        """The view of a run at a place of its chain, where that is the one made last."""
+        with self._lock:
+            view = self._views.get(run.id)
+        return view if view is not None and view["seq"] == seq else None
+
+    def keep_view(self, run: Run, view: RunView) -> None:
+        """Remember the view made last of a run."""
+        with self._lock:
+            _put(self._views, run.id, view, self._size)
+
+    def forget(self) -> None:
+        """Remember nothing any more, as after a start of the server."""
+        with self._lock:
+            for kept in (self._kept, self._states, self._views):
+                kept.clear()
+
     def keep_state(self, run: Run, state: RunState) -> None:
         """Remember what led to the run's head; from now on nobody changes it."""
         with self._lock:
-            self._states[run.id] = (run.head, state)
-            self._states.move_to_end(run.id)
-            while len(self._states) > self._size:
-                self._states.popitem(last=False)
+            _put(self._states, run.id, (run.head, state), self._size)
 
     def keep(self, run: Run, events: Sequence[Event]) -> None:
         """Remember the events that lead to the run's head."""
         with self._lock:
-            self._kept[run.id] = (run.head, tuple(events))
-            self._kept.move_to_end(run.id)
-            while len(self._kept) > self._size:
-                self._kept.popitem(last=False)
+            _put(self._kept, run.id, (run.head, tuple(events)), self._size)
+
+
+def _put(kept: OrderedDict[uuid.UUID, V], run: uuid.UUID, value: V, size: int) -> None:
+    kept[run] = value
+    kept.move_to_end(run)
+    while len(kept) > size:
+        kept.popitem(last=False)
 
 
 CACHE = EventCache()

@@ -13,6 +13,7 @@ from metrology.methods.setup import RunSetup
 from metrology.methods.slots import Quantity, Slot
 from metrology.methods.steps import Step
 from metrology.quantities.words import decimals_for, iso, number, percent, ratio, signed
+from metrology.run.kept import kept
 from metrology.run.progress import evaluate_set
 from metrology.run.raw import raw_readings, slot_of
 from metrology.run.readings import slip_in
@@ -23,19 +24,23 @@ from metrology.run.view_types import BudgetData, ColumnData, CorridorPoint, Crit
 def reading_rows(state: RunState, method: Method, step_key: str, *, result: Outcome) -> list[RowData]:
     """All readings of a step in the order taken, struck ones with their reason; `result` judges those that count."""
     by_slot = {j.slot.index: j for j in result.judged}
-    rows: list[RowData] = []
-    for r in state.readings:
-        if r.step != step_key:
-            continue
-        slot = slot_of(state, method, r)
-        then = replace(state.setup, entered=r.entered)
-        q = _read(method, then, slot)
-        row = _plain_row(r, slot, q.unit, method.trial.columns(then, step_key))
-        row["standards"] = [told for told in (standard_words(state, event) for event in r.standards.values()) if told]
-        if not r.is_struck:
-            _add_judgement(row, method, then, by_slot[r.slot], r, q)
-        rows.append(row)
-    return rows
+
+    def row(r: Reading) -> RowData:
+        j = None if r.is_struck else by_slot[r.slot]
+        return kept(state, f"row {r.id}", (method, state.setup, r, j), lambda: _row(state, method, r, j))
+
+    return [row(r) for r in state.readings if r.step == step_key]
+
+
+def _row(state: RunState, method: Method, r: Reading, j: Judged | None) -> RowData:
+    slot = slot_of(state, method, r)
+    then = replace(state.setup, entered=r.entered)
+    q = _read(method, then, slot)
+    row = _plain_row(r, slot, q.unit, method.trial.columns(then, r.step))
+    row["standards"] = [told for told in (standard_words(state, event) for event in r.standards.values()) if told]
+    if j is not None:
+        _add_judgement(row, method, then, j, r, q)
+    return row
 
 
 def _plain_row(r: Reading, slot: Slot, unit: str, told: Columns) -> RowData:
@@ -158,6 +163,11 @@ def corridor(state: RunState, method: Method, step_key: str) -> list[CorridorPoi
 
 def set_evidence(state: RunState, method: Method, step: Step, *, is_final: bool) -> SetData:
     """One set: rows, verdict, statistics, signatures and the corridor."""
+    made_of = (method, state.setup, step.title, step.phase, is_final, *(r for r in state.readings if r.step == step.key))
+    return kept(state, f"set {step.key}", made_of, lambda: _set_evidence(state, method, step, is_final=is_final))
+
+
+def _set_evidence(state: RunState, method: Method, step: Step, *, is_final: bool) -> SetData:
     result = evaluate_set(state, method, step.key)
     told = method.trial.columns(state.setup, step.key)
     rows = reading_rows(state, method, step.key, result=result)

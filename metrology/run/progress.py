@@ -10,6 +10,7 @@ from metrology.methods.outcome import Outcome, join
 from metrology.methods.slots import Slot
 from metrology.methods.steps import Step
 from metrology.run.done import DONE as DONE_BY_KIND
+from metrology.run.kept import kept
 from metrology.run.raw import raw_readings
 from metrology.run.state import RunState
 
@@ -78,7 +79,11 @@ def current_slot(state: RunState, method: Method, step_key: str) -> Slot | None:
 
 def evaluate_set(state: RunState, method: Method, step_key: str) -> Outcome:
     """Judge the readings of one step that count."""
-    return method.trial.judge(state.setup, raw_readings(state, method, step_key), step_key)
+    counting = state.active_readings(step_key).values()
+    made_of = (method, state.setup, *counting)
+    return kept(
+        state, f"judged {step_key}", made_of, lambda: method.trial.judge(state.setup, raw_readings(state, method, step_key), step_key)
+    )
 
 
 def sets_together(state: RunState, method: Method, step_key: str) -> tuple[str, ...]:

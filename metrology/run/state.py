@@ -191,6 +191,9 @@ class RunState:
     standing: dict[str, str] = field(default_factory=dict)  # role to the event that assigned what stands for it now
     reopened: list[Reopened] = field(default_factory=list)
     made: dict[str, ReferenceStandard] = field(default_factory=dict, compare=False)  # references by event, made once
+    told: dict[str, tuple[tuple[Any, ...], Any]] = field(
+        default_factory=dict, compare=False
+    )  # parts of the view, with what they are made of
     sources: dict[str, Mapping[str, Any]] = field(default_factory=dict)
     computed: dict[str, Mapping[str, Any]] = field(default_factory=dict)
     parameters: list[ParameterSet] = field(default_factory=list)

@@ -59,6 +59,9 @@ from metrology.run.view_types import (
 # What goes on after a run has ended: the rest of a view is sealed with the signature.
 LIVE_KEYS = ("seq", "status", "closed", "step", "holds", "notes", "signed", "reviewed", "voided", "blocks", "seal")
 
+# What the hour alone can change; of the rest, the same events make the same view.
+HOURLY_KEYS = ("seq", "status", "closed", "step", "holds", "timers", "blocks")
+
 # Lists that a view has today and one sealed by an earlier core may not: there was nothing of that kind then.
 EMPTY_LISTS: dict[str, list[Any]] = {
     name: [] for name, kind in RunView.__annotations__.items() if str(kind).startswith(("list[", "ForwardRef('list["))
@@ -123,6 +126,11 @@ def make_view(state: RunState, method: Method, now: datetime) -> RunView:
         "blocks": list(find_blocks(state, method, now)),
         "seal": _seal_words(state, method),
     }
+
+
+def changed_parts(before: RunView, now: RunView) -> dict[str, Any]:
+    """The parts of a view that are not as they were in an earlier one of the same run, and those that the hour alone can change."""
+    return {k: v for k, v in now.items() if k in HOURLY_KEYS or (v is not before.get(k) and v != before.get(k))}
 
 
 def _live_part(state: RunState, now: datetime) -> dict[str, Any]:

@@ -151,10 +151,11 @@ class Bench:
         run = Run.objects.get(pk=self.run_id)
         taken = [e for e in load_events(run) if e.type == "reading_taken"][-1]
         self._send("reading_struck", reading=taken.id, reason="measuring")
+        self.view()  # the page holds the view before the reading, as a technician's does
 
     def append_reading(self) -> None:
         event = {"id": str(uuid.uuid4()), "type": "reading_taken", "payload": {"step": "as_found", "slot": 1, "indicated": "8.003"}}
-        self._post(f"runs/{self.run_id}/events/", {"expected_seq": self.seq, "events": [event]})
+        self._post(f"runs/{self.run_id}/events/", {"expected_seq": self.seq, "events": [event], "parts": True})
         self.seq += 1
 
     def _post(self, path: str, body: dict[str, Any]) -> None:

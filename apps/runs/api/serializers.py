@@ -10,14 +10,19 @@ from config.lists import PageSerializer
 from metrology.run.view_types import RunView
 
 
-class RunSerializer(serializers.Serializer):
-    """A run with its view; the view's shape is described by the core's own types."""
+class AboutRunSerializer(serializers.Serializer):
+    """Which run it is, and what of its kit was taken out of service since it was chosen."""
 
     id = serializers.UUIDField()
     number = serializers.CharField()
     head = serializers.CharField()
     technician = serializers.CharField()
     kit_out = serializers.ListField(child=serializers.CharField())
+
+
+class RunSerializer(AboutRunSerializer):
+    """A run with its view; the view's shape is described by the core's own types."""
+
     view = serializers.SerializerMethodField()
 
     def get_view(self, run: dict[str, Any]) -> RunView:
@@ -40,8 +45,22 @@ class EventSerializer(serializers.Serializer):
 
 
 class AppendSerializer(serializers.Serializer):
+    """Events to append. parts: the sender still holds the view numbered `expected_seq`, and takes what changed in place of the whole."""
+
     expected_seq = serializers.IntegerField(min_value=0)
     events = EventSerializer(many=True)
+    parts = serializers.BooleanField(required=False, default=False)
+
+
+class AppendedSerializer(AboutRunSerializer):
+    """A run after an append: with its whole view, or with the parts that changed where those were asked for."""
+
+    changed = serializers.DictField(allow_null=True, required=False)
+    view = serializers.SerializerMethodField()
+
+    def get_view(self, run: dict[str, Any]) -> RunView | None:
+        view: RunView | None = run["view"]
+        return view
 
 
 class SignSerializer(serializers.Serializer):

@@ -19,6 +19,7 @@ from apps.accounts.services import check_credentials, confirm_password
 from apps.plant.selectors import get_instrument
 from apps.runs import services
 from apps.runs.api.serializers import (
+    AppendedSerializer,
     AppendSerializer,
     ForceSerializer,
     LogRowSerializer,
@@ -29,7 +30,7 @@ from apps.runs.api.serializers import (
     StartSerializer,
     VoidSerializer,
 )
-from apps.runs.selectors import get_run_data, log_of, run_data
+from apps.runs.selectors import get_run_data, log_of, run_changes, run_data
 from apps.runs.store import load_run
 
 ANSWERS = {200: RunSerializer, 400: FailureSerializer, 409: FailureSerializer}
@@ -72,7 +73,7 @@ class LogView(APIView):
 
 
 class EventsView(APIView):
-    @extend_schema(operation_id="append_events", request=AppendSerializer, responses=ANSWERS)
+    @extend_schema(operation_id="append_events", request=AppendSerializer, responses={**ANSWERS, 200: AppendedSerializer})
     def post(self, request: Request, run_id: uuid.UUID) -> Response:
         given = parsed(AppendSerializer, request)
         events = [services.NewEvent(e["id"], e["type"], e["payload"], e.get("device_at")) for e in given["events"]]
@@ -80,7 +81,7 @@ class EventsView(APIView):
         run, state = services.append_events(
             actor=signed_in(request), run_id=run_id, expected_seq=given["expected_seq"], events=events, now=now
         )
-        return Response(run_data(run, state, now))
+        return Response(run_changes(run, state, now, given["expected_seq"]) if given["parts"] else run_data(run, state, now))
 
 
 class OverrideView(APIView):

@@ -16,7 +16,7 @@ from apps.plant.models import Instrument
 from apps.runs.models import Hold, Run, RunEvent
 from apps.runs.projections import project
 from apps.runs.services import NewEvent, append_events, start_run
-from apps.runs.store import find_broken_link, load_events
+from apps.runs.store import CACHE, find_broken_link, load_events
 from apps.runs.tests.base import GOOD, PlantClient, PlantTestCase
 from metrology.faults import Fault
 from metrology.run.state import fold
@@ -75,6 +75,27 @@ class Appending(PlantTestCase):
         self.start(second.tag)
         body = {"expected_seq": 1, "events": [{"id": str(taken), "type": "note_added", "payload": {"text": "hello"}}]}
         self.assertFailure(self.post(f"runs/{self.run_id}/events/", body), 400, "foreign_event")
+
+    def test_who_holds_the_view_is_sent_what_changed_and_it_adds_up_to_the_whole(self):
+        self.prepare()
+        held = self.get(f"runs/{self.run_id}/").json()["view"]
+        answer = self._take_in_parts("4.01")
+        self.assertIsNone(answer["view"])
+        self.assertNotIn("instrument", answer["changed"])
+        self.assertEqual({**held, **answer["changed"]}, self.get(f"runs/{self.run_id}/").json()["view"])
+
+    def test_who_holds_a_view_that_the_server_does_not_know_any_more_is_sent_the_whole(self):
+        self.prepare()
+        CACHE.forget()
+        answer = self._take_in_parts("4.01")
+        self.assertIsNone(answer["changed"])
+        self.assertEqual(answer["view"], self.get(f"runs/{self.run_id}/").json()["view"])
+
+    def _take_in_parts(self, text):
+        event = {"id": str(uuid.uuid4()), "type": "reading_taken", "payload": {"step": "as_found", "slot": 0, "indicated": text}}
+        answer = self.post(f"runs/{self.run_id}/events/", {"expected_seq": self.seq, "events": [event], "parts": True})
+        self.assertEqual(answer.status_code, 200, answer.content)
+        return answer.json()
 
     def test_a_second_run_on_the_instrument_is_refused_and_points_to_the_first(self):
         first = self.start()

@@ -1257,9 +1257,642 @@ export interface components {
             /** @default  */
             value: string;
         };
+        /** @description Events to append. parts: the sender still holds the view numbered `expected_seq`, and takes what changed in place of the whole. */
         AppendRequest: {
             expected_seq: number;
             events: components["schemas"]["EventRequest"][];
+            /** @default false */
+            parts: boolean;
+        };
+        /** @description A run after an append: with its whole view, or with the parts that changed where those were asked for. */
+        Appended: {
+            /** Format: uuid */
+            id: string;
+            number: string;
+            head: string;
+            technician: string;
+            kit_out: string[];
+            changed?: {
+                [key: string]: unknown;
+            } | null;
+            /** @description Everything a screen needs of a run. */
+            readonly view: {
+                seq: number;
+                status: string;
+                /** Format: double */
+                closed: number;
+                /** @description The method of the run. */
+                method: {
+                    key: string;
+                    title: string;
+                    revision: string;
+                };
+                /** @description The instrument as frozen at the start of the run; ranges and tolerance as texts. */
+                instrument: {
+                    tag: string;
+                    serial: string;
+                    service: string;
+                    area: string;
+                    feeds: string;
+                    protects: string;
+                    range: string;
+                    output: string;
+                    transfer: string;
+                    tolerance: string;
+                    unit: string;
+                    output_unit: string;
+                    details: {
+                        name: string;
+                        value: string;
+                    }[];
+                };
+                points: string;
+                /** @description Who started the run, and when. */
+                started: {
+                    at: string | null;
+                    by: string;
+                    name: string;
+                };
+                rail: {
+                    phase: string;
+                    steps: {
+                        key: string;
+                        title: string;
+                        status: string;
+                        kind: string;
+                        why: string;
+                    }[];
+                }[];
+                /** @description The current step. */
+                step: {
+                    key: string;
+                    kind: string;
+                    phase: string;
+                    title: string;
+                    instruction: string;
+                    cautions: string[];
+                    confirm_label: string;
+                    /** Format: double */
+                    minutes: number;
+                    fields: {
+                        name: string;
+                        label: string;
+                        kind: string;
+                        unit: string;
+                        required: boolean;
+                        hint: string;
+                        options: {
+                            value: string;
+                            label: string;
+                        }[];
+                        suggested: string;
+                    }[];
+                    checks: {
+                        key: string;
+                        label: string;
+                    }[];
+                    options: {
+                        value: string;
+                        label: string;
+                    }[];
+                    /** @description What a readings step shows. */
+                    readings: {
+                        total: number;
+                        taken: number;
+                        rows: {
+                            id: string;
+                            number: number;
+                            direction: string;
+                            cycle: number;
+                            percent: string;
+                            applied: string;
+                            indicated: string;
+                            at: string | null;
+                            by: string;
+                            read_at: string | null;
+                            struck: string | null;
+                            struck_by: string | null;
+                            was_confirmed_unlikely: boolean;
+                            slip: string | null;
+                            ideal: string | null;
+                            error: string | null;
+                            error_unit: string | null;
+                            tolerance: string | null;
+                            u: string | null;
+                            tur: string | null;
+                            verdict: string | null;
+                            is_too_close: boolean;
+                            says: string | null;
+                            /** Format: double */
+                            x: number | null;
+                            /** Format: double */
+                            y: number | null;
+                            channel: string;
+                            unit: string;
+                            pv: string | null;
+                            split: string | null;
+                            simulated: string | null;
+                            captured: {
+                                quantity: string;
+                                says: string;
+                            }[];
+                            /** @description The uncertainty budget of one reading. */
+                            budget: {
+                                at: string;
+                                combined: string;
+                                dof: string;
+                                tur: string;
+                                p_wrong: string;
+                                k: string;
+                                expanded: string;
+                                p_conform: string;
+                                rows: {
+                                    name: string;
+                                    value: string;
+                                    distribution: string;
+                                    standard: string;
+                                }[];
+                            } | null;
+                            standards: string[];
+                        }[];
+                        output_unit: string;
+                        unit: string;
+                        believable: string;
+                        /** @description The reading to take next and what to expect. */
+                        next: {
+                            slot: number;
+                            number: number;
+                            direction: string;
+                            direction_word: string;
+                            cycle: number;
+                            percent: string;
+                            nominal: string;
+                            ideal: string;
+                            how: string;
+                            channel: string;
+                            quantities: {
+                                name: string;
+                                label: string;
+                                unit: string;
+                                source_channel: string;
+                                expected: string;
+                                hint: string;
+                                required: boolean;
+                                is_live_only: boolean;
+                                counts_up: boolean;
+                                believable: string;
+                            }[];
+                        } | null;
+                    } | null;
+                    /** @description What a judge step proposes. */
+                    judge: {
+                        proposal: string;
+                        reason: string;
+                        verdict: string;
+                        share: string;
+                    } | null;
+                    /** @description What an adjust step shows. */
+                    adjust: {
+                        screw: string;
+                        label: string;
+                        act: string;
+                        keys: string[];
+                        can_refuse: boolean;
+                        variant: string;
+                        pass_number: number;
+                        is_converged: boolean;
+                        is_stuck: boolean;
+                        says: string;
+                        output_unit: string;
+                        max_passes: number;
+                        /** @description Where to set the screw that is next. */
+                        target: {
+                            apply: string;
+                            ideal: string;
+                            aim: string;
+                        } | null;
+                        passes: {
+                            pass_number: number;
+                            screw: string;
+                            /** Format: double */
+                            before: number;
+                            /** Format: double */
+                            after: number | null;
+                            before_read: string;
+                            after_read: string;
+                            unit: string;
+                            before_text: string;
+                            after_text: string;
+                            /** Format: double */
+                            scale: number;
+                        }[];
+                        /** Format: double */
+                        aim_percent: number;
+                    } | null;
+                    /** @description What a compute step shows: its fields' first values, and the result with them as rows and sentences. */
+                    compute: {
+                        calculator: string;
+                        values: {
+                            [key: string]: string;
+                        };
+                        rows: string[][];
+                        head: string[];
+                        says: string;
+                        failed: string;
+                    } | null;
+                    /** @description What a compare step shows. state: not read, read, pending, sent, proved, different. */
+                    compare: {
+                        variant: string;
+                        state: string;
+                        says: string;
+                        rows: {
+                            name: string;
+                            label: string;
+                            kind: string;
+                            unit: string;
+                            is_settable: boolean;
+                            options: {
+                                value: string;
+                                label: string;
+                            }[];
+                            before: string;
+                            device: string;
+                            pending: string;
+                            after: string;
+                            differs: boolean;
+                        }[];
+                        differences: string[];
+                        register: string[];
+                        source: string;
+                    } | null;
+                    pairs: {
+                        key: string;
+                        label: string;
+                        normal: string;
+                        test: string;
+                        is_out: boolean;
+                        can_go_out: boolean;
+                        by: string;
+                    }[];
+                    watches: string;
+                    watches_channel: string;
+                    watches_unit: string;
+                    panels: string[];
+                    keys: string[];
+                    lets_go: string[];
+                } | null;
+                evidence: {
+                    key: string;
+                    title: string;
+                    phase: string;
+                    is_final: boolean;
+                    is_complete: boolean;
+                    rows: {
+                        id: string;
+                        number: number;
+                        direction: string;
+                        cycle: number;
+                        percent: string;
+                        applied: string;
+                        indicated: string;
+                        at: string | null;
+                        by: string;
+                        read_at: string | null;
+                        struck: string | null;
+                        struck_by: string | null;
+                        was_confirmed_unlikely: boolean;
+                        slip: string | null;
+                        ideal: string | null;
+                        error: string | null;
+                        error_unit: string | null;
+                        tolerance: string | null;
+                        u: string | null;
+                        tur: string | null;
+                        verdict: string | null;
+                        is_too_close: boolean;
+                        says: string | null;
+                        /** Format: double */
+                        x: number | null;
+                        /** Format: double */
+                        y: number | null;
+                        channel: string;
+                        unit: string;
+                        pv: string | null;
+                        split: string | null;
+                        simulated: string | null;
+                        captured: {
+                            quantity: string;
+                            says: string;
+                        }[];
+                        /** @description The uncertainty budget of one reading. */
+                        budget: {
+                            at: string;
+                            combined: string;
+                            dof: string;
+                            tur: string;
+                            p_wrong: string;
+                            k: string;
+                            expanded: string;
+                            p_conform: string;
+                            rows: {
+                                name: string;
+                                value: string;
+                                distribution: string;
+                                standard: string;
+                            }[];
+                        } | null;
+                        standards: string[];
+                    }[];
+                    verdict: string | null;
+                    share: string | null;
+                    statistics: {
+                        name: string;
+                        value: string;
+                    }[];
+                    signatures: {
+                        code: string;
+                        says: string;
+                        first_action: string;
+                        confidence: string;
+                        evidence: string[];
+                    }[];
+                    corridor: {
+                        /** Format: double */
+                        x: number;
+                        /** Format: double */
+                        tolerance: number;
+                        /** Format: double */
+                        adjust_limit: number;
+                    }[];
+                    /** @description The uncertainty budget of one reading. */
+                    budget: {
+                        at: string;
+                        combined: string;
+                        dof: string;
+                        tur: string;
+                        p_wrong: string;
+                        k: string;
+                        expanded: string;
+                        p_conform: string;
+                        rows: {
+                            name: string;
+                            value: string;
+                            distribution: string;
+                            standard: string;
+                        }[];
+                    } | null;
+                    findings: {
+                        name: string;
+                        value: string;
+                    }[];
+                    applied_unit: string;
+                    read_unit: string;
+                    columns: {
+                        key: string;
+                        label: string;
+                    }[];
+                    /** @description The words of the plot's axes, the unit of its errors, and what is written along x, as (percent of range, words). */
+                    plot: {
+                        x: string;
+                        y: string;
+                        unit: string;
+                        ticks: {
+                            /** Format: double */
+                            x: number;
+                            label: string;
+                        }[];
+                    };
+                    csv_error: string;
+                    criteria: {
+                        name: string;
+                        label: string;
+                        value: string;
+                        limits: string;
+                        u: string;
+                        verdict: string;
+                        says: string;
+                    }[];
+                    tables: {
+                        title: string;
+                        head: string[];
+                        rows: string[][];
+                    }[];
+                }[];
+                adjustments: {
+                    step: string;
+                    title: string;
+                    passes: {
+                        pass_number: number;
+                        screw: string;
+                        /** Format: double */
+                        before: number;
+                        /** Format: double */
+                        after: number | null;
+                        before_read: string;
+                        after_read: string;
+                        unit: string;
+                        before_text: string;
+                        after_text: string;
+                        /** Format: double */
+                        scale: number;
+                    }[];
+                    reason: string;
+                }[];
+                works: {
+                    text: string;
+                    by: string;
+                    at: string | null;
+                }[];
+                noted: {
+                    title: string;
+                    rows: {
+                        name: string;
+                        value: string;
+                    }[];
+                    by: string;
+                    at: string | null;
+                }[];
+                references: {
+                    role: string;
+                    label: string;
+                    unit: string;
+                    code: string | null;
+                    name: string | null;
+                    due_on: string | null;
+                    reason: string;
+                    tur: string | null;
+                    certificate: string | null;
+                    serial: string | null;
+                    laboratory: string | null;
+                    traceability: string | null;
+                    /** @description Who let an expired reference be used, and why. */
+                    override: {
+                        by: string;
+                        name: string;
+                        reason: string;
+                    } | null;
+                }[];
+                surroundings: {
+                    name: string;
+                    value: string;
+                }[];
+                holds: {
+                    id: string;
+                    kind: string;
+                    reason: string;
+                    placed_at: string | null;
+                    placed_by: string;
+                    until: string | null;
+                    released_at: string | null;
+                    released_by: string;
+                    is_overdue: boolean;
+                    release_values: {
+                        [key: string]: string;
+                    };
+                    holder: string;
+                    holder_name: string;
+                    agreement: string;
+                    extended: string[];
+                }[];
+                timers: {
+                    step: string;
+                    due_at: string | null;
+                    is_over: boolean;
+                    reason: string;
+                }[];
+                sources: {
+                    quantity: string;
+                    channel: string;
+                    signal: string;
+                    label: string;
+                    unit: string;
+                    stimulus: string;
+                }[];
+                computed: {
+                    title: string;
+                    says: string;
+                    reason: string;
+                    head: string[];
+                    rows: string[][];
+                }[];
+                parameters: {
+                    kind: string;
+                    source: string;
+                    by: string;
+                    at: string | null;
+                    values: {
+                        name: string;
+                        value: string;
+                    }[];
+                }[];
+                acts: {
+                    words: string;
+                    by: string;
+                    at: string | null;
+                }[];
+                decisions: {
+                    step: string;
+                    choice: string;
+                    choice_label: string;
+                    proposed: string;
+                    reason: string;
+                    by: string;
+                    at: string | null;
+                }[];
+                notes: {
+                    kind: string;
+                    text: string;
+                    by: string;
+                    at: string | null;
+                }[];
+                /** @description A remark. */
+                signed: {
+                    kind: string;
+                    text: string;
+                    by: string;
+                    at: string | null;
+                } | null;
+                /** @description A remark. */
+                reviewed: {
+                    kind: string;
+                    text: string;
+                    by: string;
+                    at: string | null;
+                } | null;
+                /** @description A remark. */
+                voided: {
+                    kind: string;
+                    text: string;
+                    by: string;
+                    at: string | null;
+                } | null;
+                policies: string[];
+                flags: string[];
+                pairs: {
+                    label: string;
+                    to: string;
+                    by: string;
+                    at: string;
+                }[];
+                gases: {
+                    role: string;
+                    label: string;
+                    bottle: string;
+                    name: string;
+                    certificate: string;
+                    expires_on: string;
+                    regulator: string;
+                    line: string;
+                    applied: string;
+                    litres: string;
+                    reason: string;
+                    remarks: {
+                        rule: string;
+                        standing: string;
+                        says: string;
+                    }[];
+                }[];
+                items: {
+                    role: string;
+                    label: string;
+                    kind: string;
+                    code: string;
+                    shows: string;
+                    certificate: string;
+                    good_until: string;
+                    reason: string;
+                    remarks: {
+                        rule: string;
+                        standing: string;
+                        says: string;
+                    }[];
+                }[];
+                earlier: {
+                    role: string;
+                    code: string;
+                    name: string;
+                    certificate: string;
+                    used_for: string;
+                }[];
+                reopened: {
+                    title: string;
+                    values: string;
+                    reason: string;
+                    by: string;
+                    at: string | null;
+                }[];
+                can_reopen: string[];
+                blocks: string[];
+                /** @description Whether what is shown was sealed when the run ended, and by which core it was judged; otherwise it is judged again. */
+                seal: {
+                    is_sealed: boolean;
+                    core: string;
+                    says: string;
+                    plant: {
+                        [key: string]: string;
+                    };
+                };
+            } | null;
         };
         Area: {
             code: string;
@@ -4973,7 +5606,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Run"];
+                    "application/json": components["schemas"]["Appended"];
                 };
             };
             400: {

@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 import type { Run } from "../../api/client";
 import { runAt } from "../../test/run";
-import { withHoldsOf } from "./useRun";
+import { whole, withHoldsOf } from "./useRun";
 
 const hold = (id: string, until: string, released: string | null = null): Run["view"]["holds"][number] => ({
   id, kind: "inhibit", reason: "Calibration", placed_at: "2026-11-23T08:00:00Z", placed_by: "Ines", until, released_at: released,
@@ -20,5 +20,20 @@ describe("the holds of the strip", () => {
     expect(twice.length).toBe(2);
     const released = runAt({}, { holds: [hold("a", "2026-11-23T08:30:00Z", "2026-11-23T08:20:00Z")] });
     expect(withHoldsOf(released, twice).map((r) => r.tag)).toEqual(["PT-9"]);
+  });
+});
+
+describe("a run after an append", () => {
+  const held = runAt({}, { seq: 4, notes: [] });
+  const { view: _, ...about } = held;
+  it("keeps of the view what did not change, and takes what did", () => {
+    const next = whole(held, { ...about, head: "newer", view: null, changed: { seq: 5 } });
+    expect(next.head).toBe("newer");
+    expect(next.view).toEqual({ ...held.view, seq: 5 });
+    expect(next).not.toHaveProperty("changed");
+  });
+  it("takes the whole view where the server could not tell what changed", () => {
+    const fresh = runAt({}, { seq: 9 }).view;
+    expect(whole(held, { ...about, view: fresh, changed: null }).view).toBe(fresh);
   });
 });

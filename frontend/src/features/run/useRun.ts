@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef } from "react";
-import { ApiFailure, client, unwrap, type Run, type Schemas } from "../../api/client";
+import { ApiFailure, client, unwrap, type Run, type RunView, type Schemas } from "../../api/client";
 
 export interface NewEvent {
   type: string;
@@ -56,6 +56,11 @@ export function withHoldsOf(run: Run, holds: HoldRow[]): HoldRow[] {
   return [...holds.filter((h) => h.run !== run.id), ...mine].sort((a, b) => a.until.localeCompare(b.until));
 }
 
+/** A run after an append: what changed, on top of the view that it was sent from. */
+export function whole(held: Run, { changed, view, ...about }: Schemas["Appended"]): Run {
+  return { ...about, view: view ?? { ...held.view, ...(changed as Partial<RunView>) } };
+}
+
 /** Puts the newest answer into the cache, and lets everything that lists runs know. */
 export function useTakeRun(id: string) {
   const queries = useQueryClient();
@@ -94,12 +99,13 @@ export function useAppend(run: Run) {
       if (pending.current.text !== text) pending.current = { text, ids: events.map(newId) };
       const ids = pending.current.ids;
       const device_at = new Date().toISOString();
+      const sent = events.map((e, i) => ({ id: ids[i] ?? newId(), type: e.type, payload: e.payload, device_at }));
       return unwrap(
         client.POST("/api/v1/runs/{run_id}/events/", {
           params: { path: { run_id: run.id } },
-          body: { expected_seq: run.view.seq, events: events.map((e, i) => ({ id: ids[i] ?? newId(), type: e.type, payload: e.payload, device_at })) },
+          body: { expected_seq: run.view.seq, events: sent, parts: true },
         }),
-      );
+      ).then((answer) => whole(run, answer));
     },
     onSuccess: (next) => {
       pending.current = { text: "", ids: [] };
