@@ -148,7 +148,7 @@ def play_analyzers(now: datetime, last_number: int, technicians: list[Person], r
                 instrument, technicians[number_ % 3], number_, now - timedelta(days=days), buffers=buffers, temp_c=temp_c, slope=slope,
                 offset=offset, shown=shown, seed=500 * k + n,
             )  # fmt: skip
-            _finish(made, reviewer, is_last=n == len(course) - 1)
+            made.finish(reviewer, is_last=n == len(course) - 1)
             shown = made.shown
     belt = Instrument.objects.select_related("area").get(tag="WT-4401")
     if Reference.objects.filter(code="MB-W04").exists():
@@ -156,13 +156,6 @@ def play_analyzers(now: datetime, last_number: int, technicians: list[Person], r
         for n, (days, zero) in enumerate(BELT):
             number_ += 1
             played = PlayedBelt(belt, technicians[number_ % 3], number_, now - timedelta(days=days), zero=zero, stored=stored, seed=900 + n)
-            _finish(played, reviewer, is_last=n == len(BELT) - 1)
+            played.finish(reviewer, is_last=n == len(BELT) - 1)
             stored = zero if played.run.decision in ("adjust", "cause") or abs(zero - stored) > 40 else stored
     return number_
-
-
-def _finish(played: Played, reviewer: Person, *, is_last: bool) -> None:
-    played.play()
-    if not is_last:
-        played.do("reviewed", by=reviewer, note="")
-    played.store()

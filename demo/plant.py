@@ -356,6 +356,20 @@ OTHERS: list[dict[str, Any]] = [
         feeds="lime dosing",
         details={"process_ph": "8.1", "buffer_set": "nist", "sensor_serial": "GE-1980", "second_buffer": "alkaline"},
     ),
+    other(
+        "AIT-2401",
+        "RO",
+        "Conductivity of permeate",
+        "analyzer",
+        "an-conductivity",
+        "uS/cm",
+        0,
+        2000,
+        2,
+        interval_days=90,
+        feeds="diverting valve XV-2402",
+        details={"cell_constant": "1", "compensation": "linear", "coefficient": "2", "sensor_serial": "CC-0418"},
+    ),
     other("AIT-5301", "FGR", "Trace oxygen in nitrogen", "analyzer", "an-trace-o2", "ppm", 0, 100, 5),
     other("AIT-5302", "FGR", "CO2, O2 and CO in product gas", "analyzer", "an-multigas", "% vol", 0, 100, 1, warm_up_min=45),
     other("AIT-7001", "SUB", "Dissolved gas in transformer oil", "analyzer", "an-duplicate-blank", "ppm", 0, 2000, 10),
@@ -489,5 +503,11 @@ BUFFERS = [  # code, pH at 25 C, table, lot, days since it was opened (0: not ye
     ("MB-B13", 4.005, "nist", "L-2270", 120, 200),
     ("MB-B15", 4.005, "nist", "L-2301", 0, 330),
     ("MB-B14", 7.00, "technical", "L-2188", 0, -12),
+]
+SOLUTIONS = [  # code, uS/cm at 25 C, table, U in %, points of its own table, lot, days since it was opened, days to expiry
+    ("MB-S01", 1413.0, "kcl-0.01", 0.5, [], "L-3107", 12, 310),
+    ("MB-S02", 84.0, "own", 1.2, [[15, 67.2], [20, 75.5], [25, 84.0], [30, 93.0]], "L-3111", 0, 150),
+    ("MB-S03", 12880.0, "kcl-0.1", 0.5, [], "L-3094", 40, 260),
+    ("MB-S04", 1413.0, "kcl-0.01", 0.5, [], "L-2950", 200, 95),
 ]
 MUSTS = ["AE-6001A", "AE-6001B", "AE-6002", "TT-4205", "TE-4201", "AIT-5302"]  # of tomorrow's round, whatever their date

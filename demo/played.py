@@ -104,6 +104,13 @@ class Played:
         """An adjust step."""
         raise NotImplementedError
 
+    def finish(self, reviewer: Person, *, is_last: bool) -> None:
+        """Play it and store it; the last one still waits for its review."""
+        self.play()
+        if not is_last:
+            self.do("reviewed", by=reviewer, note="")
+        self.store()
+
     def store(self) -> None:
         """Write the run and what is projected from it."""
         self.run.save(force_insert=True)

@@ -34,7 +34,9 @@ def until(act, tries=400):
 
 
 class Journey(BrowserTestCase):
-    """Steps that both share."""
+    """Steps that analyzers and belts share. maps: of the devices that are on the bench."""
+
+    maps = ("ph-analyzers", "belt-integrator")
 
     def start(self, tag):
         p = self.page
@@ -80,7 +82,7 @@ class Journey(BrowserTestCase):
         self.addCleanup(thread.__exit__)
         self.addCleanup(HUB.stop)
         self.addCleanup(rounds.stop_all)
-        for name in ("ph-analyzers", "belt-integrator"):
+        for name in self.maps:
             told = json.loads((MAPS / f"{name}.json").read_text())
             told["address"] = f"127.0.0.1:{served.ports['modbus']}"
             fields = check_map(told)

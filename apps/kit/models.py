@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import date, timedelta
-from typing import Any
+from typing import Any, ClassVar
 
 from django.conf import settings
 from django.db import models
@@ -149,14 +149,11 @@ class GasFitting(models.Model):
 TABLES = {"nist": "NIST / DIN 19266", "technical": "Technical, rounded", "own": "A table of its own"}
 
 
-class Buffer(models.Model):
-    """A buffer solution for pH: its table, lot and dates."""
+class Liquid(models.Model):
+    """A bottle that fresh portions are poured from: lot and dates."""
 
     code = models.CharField(max_length=20, unique=True)
-    ph = models.FloatField()  # at 25 C
-    table = models.CharField(max_length=20, choices=list(TABLES.items()), default="nist")
-    points = models.JSONField(default=list, blank=True)  # of a table of its own: [temperature in C, pH]
-    u_ph = models.FloatField(default=0.02)  # expanded, k = 2
+    points = models.JSONField(default=list, blank=True)  # of a table of its own: [temperature in C, value]
     certificate = models.CharField(max_length=40, blank=True)
     portion_ml = models.FloatField(default=100.0)  # what a fresh portion takes
     lot = models.CharField(max_length=40)
@@ -167,7 +164,8 @@ class Buffer(models.Model):
     state = models.CharField(max_length=20, choices=STATES, default="in service")
 
     class Meta:
-        ordering = ["code"]
+        abstract = True
+        ordering: ClassVar[list[str]] = ["code"]
 
     def __str__(self) -> str:
         return self.code
@@ -180,6 +178,41 @@ class Buffer(models.Model):
         """The earlier of its expiry and the end of its time once opened."""
         opened = self.opened_on + timedelta(days=self.open_days) if self.opened_on else self.expires_on
         return min(opened, self.expires_on)
+
+
+class Buffer(Liquid):
+    """A buffer solution for pH with its table."""
+
+    ph = models.FloatField()  # at 25 C
+    table = models.CharField(max_length=20, choices=list(TABLES.items()), default="nist")
+    u_ph = models.FloatField(default=0.02)  # expanded, k = 2
+
+    @property
+    def words(self) -> str:
+        """What it is."""
+        return f"pH {self.ph:g}, {self.get_table_display()}, lot {self.lot}"
+
+
+SOLUTION_TABLES = {
+    "kcl-0.01": "KCl 0.01 mol/l (1413 uS/cm)",
+    "kcl-0.1": "KCl 0.1 mol/l (12.88 mS/cm)",
+    "kcl-0.01-d": "KCl 0.01 D (1408 uS/cm)",
+    "kcl-0.1-d": "KCl 0.1 D (12.82 mS/cm)",
+    "own": "A table of its own",
+}
+
+
+class Solution(Liquid):
+    """A conductivity standard with its table."""
+
+    us_cm = models.FloatField()  # at 25 C, uS/cm
+    table = models.CharField(max_length=20, choices=list(SOLUTION_TABLES.items()), default="own")
+    u_percent = models.FloatField(default=1.0)  # expanded, k = 2
+
+    @property
+    def words(self) -> str:
+        """What it is."""
+        return f"{self.us_cm:g} uS/cm, {self.get_table_display()}, lot {self.lot}"
 
 
 class KitChange(models.Model):

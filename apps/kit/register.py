@@ -1,4 +1,4 @@
-"""The kit's registers: references, bottles, regulators and lines, buffers; added, edited, taken out of service and back, with history."""
+"""The kit's registers: references, bottles, regulators and lines, buffers, standards; added, edited, taken out of service and back, with history."""
 
 from __future__ import annotations
 
@@ -13,13 +13,28 @@ from django.db import models, transaction
 from apps.accounts.models import Person
 from apps.accounts.policy import require
 from apps.kit.certificates import Certificate, read_certificate
-from apps.kit.models import KINDS, STATES, TABLES, Buffer, GasBottle, GasFitting, KitChange, KitFile, Reference
+from apps.kit.models import (
+    KINDS,
+    SOLUTION_TABLES,
+    STATES,
+    TABLES,
+    Buffer,
+    GasBottle,
+    GasFitting,
+    KitChange,
+    KitFile,
+    Liquid,
+    Reference,
+    Solution,
+)
 from config.failures import Missing
 from config.uploads import check_file
 from metrology.faults import Fault, Faults
 from metrology.judgement.gas_kit import BottleGas
 from metrology.judgement.incoming import judge_incoming
 from metrology.quantities.acidity import buffer_ph
+from metrology.quantities.conductivity import solution_conductivity
+from metrology.quantities.tabulated import of_table
 from metrology.quantities.typed import parse_typed
 from metrology.quantities.units import quantity_of
 
@@ -40,8 +55,14 @@ class KitField:
 
 
 N = KitField
+TABLE_SHARE = 0.02  # how far a bottle may be from its table at 25 C
 CODE, STATE_WORDS = N("code", "Code", required=True), dict(STATES)
 MATERIALS = {m: m for m in ("brass", "stainless steel", "PTFE-lined", "PTFE", "rubber", "polyurethane", "aluminium")}
+LIQUID = (
+    N("certificate", "Certificate"), N("lot", "Lot", required=True), N("portion_ml", "A fresh portion", "number", unit="ml", low=5, high=2000),
+    N("litres", "Litres", "number", low=0, high=100), N("opened_on", "Opened on", "date"),
+    N("open_days", "Good once opened for", "whole", unit="days", low=1, high=1000), N("expires_on", "Expires on", "date", True),
+)  # fmt: skip
 GROUPS: dict[str, tuple[type[models.Model], str, tuple[KitField, ...]]] = {
     "reference": (
         Reference,
@@ -86,10 +107,17 @@ GROUPS: dict[str, tuple[type[models.Model], str, tuple[KitField, ...]]] = {
             CODE, N("ph", "pH at 25 C", "number", True, low=0, high=14),
             N("table", "Table", "choice", words=TABLES),
             N("points", "Its own table", "pairs", hint="Temperature in C and pH, like 15 4.00; 25 4.01; 35 4.03"),
-            N("u_ph", "Uncertainty (k = 2)", "number", unit="pH", low=0.001, high=0.5), N("certificate", "Certificate"),
-            N("lot", "Lot", required=True), N("portion_ml", "A fresh portion", "number", unit="ml", low=5, high=2000),
-            N("litres", "Litres", "number", low=0, high=100), N("opened_on", "Opened on", "date"),
-            N("open_days", "Good once opened for", "whole", unit="days", low=1, high=1000), N("expires_on", "Expires on", "date", True),
+            N("u_ph", "Uncertainty (k = 2)", "number", unit="pH", low=0.001, high=0.5), *LIQUID,
+        ),
+    ),
+    "solution": (
+        Solution,
+        "Conductivity standard",
+        (
+            CODE, N("us_cm", "Conductivity at 25 C", "number", True, unit="uS/cm", low=0.1, high=1_000_000),
+            N("table", "Table", "choice", words=SOLUTION_TABLES),
+            N("points", "Its own table", "pairs", hint="Temperature in C and uS/cm, like 15 67.2; 20 75.5; 25 84"),
+            N("u_percent", "Uncertainty (k = 2)", "number", unit="%", low=0.01, high=20), *LIQUID,
         ),
     ),
 }  # fmt: skip
@@ -239,10 +267,10 @@ def _points(text: str) -> list[list[float]]:
 
 
 def _pairs(text: str) -> list[list[float]]:
-    """A buffer's own table: temperature and pH, rising in temperature."""
+    """A table of its own: temperature and value, rising in temperature."""
     rows = [part.split() for part in text.split(";") if part.strip()]
     if any(len(r) != 2 for r in rows):
-        raise Fault("bad_points", "Write the table as temperature and pH, like 15 4.00; 25 4.01; 35 4.03.")
+        raise Fault("bad_points", "Write the table as temperature and value, like 15 4.00; 25 4.01; 35 4.03.")
     points = [[parse_typed(v, name="A value of the table").value for v in r] for r in rows]
     if len(points) < 2 or points != sorted(points, key=lambda p: p[0]) or len({p[0] for p in points}) < len(points):
         raise Fault("bad_points", "The table needs two temperatures or more, rising, none twice.")
@@ -285,21 +313,32 @@ def _together(group: str, item: Any) -> list[Fault]:
             )
     if group == "bottle" and item.litres_drawn > item.litres:
         out.append(Fault("out_of_range", "More was drawn than it held.", field="litres_drawn"))
-    if group == "buffer" and item.opened_on and item.opened_on > item.expires_on:
+    if isinstance(item, Liquid) and item.opened_on and item.opened_on > item.expires_on:
         out.append(Fault("bad_dates", "It was opened after it had expired: don't use it.", field="opened_on"))
-    if group == "buffer":
-        out += _buffer_faults(item)
+    if isinstance(item, Buffer | Solution):
+        out += _table_faults(item)
     return out
 
 
-def _buffer_faults(item: Any) -> list[Fault]:
-    """A buffer must be one of its table; one with a table of its own must bring it."""
+def _table_faults(item: Buffer | Solution) -> list[Fault]:
+    """A bottle must be one of its table; one with a table of its own must bring it, and be in it what it is at 25 C."""
+    if item.table == "own" and not item.points:
+        return [Fault("missing", "Write its own table: temperature and value, one after the other with ;.", field="points")]
+    if isinstance(item, Buffer):
+        return _buffer_faults(item)
+    try:
+        held = of_table(item.points, 25.0) if item.table == "own" else solution_conductivity(item.table, 25.0)
+    except Fault as fault:
+        return [Fault("bad_points", f"The table must reach to 25 C. {fault.message}", field="points")]
+    if abs(held / item.us_cm - 1) > TABLE_SHARE:
+        told = f"The table has {held:g} uS/cm at 25 C and the bottle {item.us_cm:g} uS/cm: one of them is wrong, or is in another unit."
+        return [Fault("wrong_table", told, field="us_cm")]
+    return []
+
+
+def _buffer_faults(item: Buffer) -> list[Fault]:
     if item.table == "own":
-        return (
-            []
-            if item.points
-            else [Fault("missing", "Write its own table: temperature and pH, one after the other with ;.", field="points")]
-        )
+        return []
     try:
         buffer_ph(item.table, item.ph, 25.0)
     except Fault as fault:

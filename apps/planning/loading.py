@@ -16,7 +16,7 @@ from apps.plant.models import ACCESS, Instrument
 from apps.plant.once import once
 from apps.plant.services import policy_for
 from apps.runs.gas import bottles
-from apps.runs.items import buffers_offered
+from apps.runs.items import ITEMS, items_offered
 from metrology.judgement.policy import Policy
 from metrology.methods.registry import METHODS, ON_PAPER
 from metrology.methods.setup import RunSetup
@@ -48,7 +48,7 @@ class Load:
                 self.who[item].add(person)
         for bottle, need in zip(at.bottles, self.problem.index[i.tag].gas, strict=False):
             self.litres[bottle] += need.litres
-        for code, words in (*self._fittings(i, at), *self._buffers(i), *self._weights(i)):
+        for code, words in (*self._fittings(i, at), *self._poured(i), *self._weights(i)):
             self.more[code] = words
             self.who[code].add(person)
         for item in protection_of(i):
@@ -70,19 +70,18 @@ class Load:
                 out.append((f.code, f"{f.kind.capitalize()}, {f.material}{flow}"))
         return out
 
-    def _buffers(self, i: Instrument) -> list[tuple[str, str]]:
-        """The buffers that serve a job, one a role, of one table and good on the day."""
+    def _poured(self, i: Instrument) -> list[tuple[str, str]]:
+        """The bottles that serve a job's needs of buffers and standards, one a role, such that fit together and are good on the day."""
         setup = setup_of(i) if i.method in METHODS else None
-        needs = [n for n in METHODS[i.method].standards.needs(setup) if n.kind == "buffer"] if setup else []
+        needs = [n for n in METHODS[i.method].standards.needs(setup) if n.kind in ITEMS] if setup else []
         if setup is None or not needs:
             return []
-        chosen = _fitting_together(setup, needs, buffers_offered(self.found.day), self.found.day)
+        chosen = _fitting_together(setup, needs, items_offered(needs[0].kind), self.found.day)
         if chosen is None:
             told = " and ".join(f"'{n.words}'" for n in needs)
-            self.lacks.append(
-                f"{i.tag} needs buffers for {told}, of one table; those in service that are good on that day don't give them."
-            )
-        return [(str(b["code"]), f"Buffer pH {b['ph']:g}, lot {b['lot']}, good until {b['good_until']}") for b in chosen or ()]
+            what = f"buffers for {told}, of one table" if needs[0].kind == "buffer" else told
+            self.lacks.append(f"{i.tag} needs {what}; those in service that are good on that day don't give them.")
+        return [(str(b["code"]), f"{b['name']}, lot {b['lot']}, good until {b['good_until']}") for b in chosen or ()]
 
     def _weights(self, i: Instrument) -> list[tuple[str, str]]:
         """The weights in service for work on paper that takes them; a method that is here asks for its own."""

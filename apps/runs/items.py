@@ -2,23 +2,20 @@
 
 from __future__ import annotations
 
-from datetime import date
+from collections.abc import Callable
 from typing import Any
 
 from django.db.models import Sum
 
-from apps.kit.models import Buffer
+from apps.kit.models import Buffer, Liquid, Solution
 from apps.runs.models import KitUse
 from config.failures import Missing
 
 
-def buffer_item(b: Buffer, portions_left: float) -> dict[str, Any]:
-    """A buffer as a run freezes it."""
+def _liquid(b: Liquid, portions_left: float) -> dict[str, Any]:
+    """What a run freezes of every bottle that portions are poured from."""
     return {
         "code": b.code,
-        "name": f"Buffer pH {b.ph:g}",
-        "ph": b.ph,
-        "table": b.table,
         "points": b.points,
         "lot": b.lot,
         "expires_on": b.expires_on.isoformat(),
@@ -26,33 +23,48 @@ def buffer_item(b: Buffer, portions_left: float) -> dict[str, Any]:
         "open_days": b.open_days,
         "portions_left": portions_left,
         "portion_ml": b.portion_ml,
-        "u_ph": b.u_ph,
         "certificate": b.certificate,
         "state": b.state,
         "good_until": b.good_until().isoformat(),
     }
 
 
-def buffers_offered(_today: date) -> list[dict[str, Any]]:
-    """Every buffer that is not retired, the one that is good the shortest first, so that none is kept till it is too old."""
-    used = portions_used()
-    rows = sorted(Buffer.objects.exclude(state="retired"), key=lambda b: (b.good_until(), b.code))
-    return [buffer_item(b, b.portions(used.get(b.code, 0.0))) for b in rows]
+def buffer_item(b: Buffer, portions_left: float) -> dict[str, Any]:
+    """A buffer as a run freezes it."""
+    return {**_liquid(b, portions_left), "name": f"Buffer pH {b.ph:g}", "ph": b.ph, "table": b.table, "u_ph": b.u_ph}
 
 
-def portions_used() -> dict[str, float]:
-    """Fresh portions that runs took of each buffer."""
-    return dict(KitUse.objects.filter(kind="buffer").values_list("item").annotate(total=Sum("amount")))
+def solution_item(b: Solution, portions_left: float) -> dict[str, Any]:
+    """A conductivity standard as a run freezes it."""
+    name = f"Conductivity {b.us_cm:g} uS/cm"
+    return {**_liquid(b, portions_left), "name": name, "us_cm": b.us_cm, "table": b.table, "u_percent": b.u_percent}
 
 
-def items_offered(kind: str, today: date) -> list[dict[str, Any]]:
-    """What there is of a kind."""
-    return buffers_offered(today) if kind == "buffer" else []
+# Kind of kit to its table and how one of it is frozen.
+ITEMS: dict[str, tuple[type[Any], Callable[[Any, float], dict[str, Any]]]] = {
+    "buffer": (Buffer, buffer_item),
+    "solution": (Solution, solution_item),
+}
 
 
-def item_named(kind: str, code: str, today: date) -> dict[str, Any]:
+def portions_used(kind: str) -> dict[str, float]:
+    """Fresh portions that runs took of each bottle of a kind."""
+    return dict(KitUse.objects.filter(kind=kind).values_list("item").annotate(total=Sum("amount")))
+
+
+def items_offered(kind: str) -> list[dict[str, Any]]:
+    """Everything of a kind that is not retired, what is good the shortest first, so that none is kept till it is too old."""
+    if kind not in ITEMS:
+        return []
+    model, freeze = ITEMS[kind]
+    used = portions_used(kind)
+    rows = sorted(model._default_manager.exclude(state="retired"), key=lambda b: (b.good_until(), b.code))
+    return [freeze(b, b.portions(used.get(b.code, 0.0))) for b in rows]
+
+
+def item_named(kind: str, code: str) -> dict[str, Any]:
     """One item by its code."""
-    found = next((i for i in items_offered(kind, today) if i["code"] == code), None)
+    found = next((i for i in items_offered(kind) if i["code"] == code), None)
     if found is None:
         raise Missing("unknown_item", f"There is no {kind} {code or '(none chosen)'} in the kit. Choose one that is there.", field="code")
     return found

@@ -68,7 +68,7 @@ def _reference(state: RunState, method: Method, need: Need, r: Any, today: date)
 
 def _items(state: RunState, need: Need, today: date) -> list[dict[str, Any]]:
     rows = []
-    for item in items_offered(need.kind, today):
+    for item in items_offered(need.kind):
         fitness = OFFERED[need.kind](state.setup, need, item, today)
         remarks = [{"rule": r.rule, "standing": r.standing, "says": r.says} for r in fitness.remarks]
         rows.append(

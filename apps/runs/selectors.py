@@ -7,7 +7,8 @@ from collections.abc import Iterable
 from datetime import datetime
 from typing import Any
 
-from apps.kit.models import Buffer, GasBottle, GasFitting, Reference
+from apps.kit.models import GasBottle, GasFitting, Reference
+from apps.runs.items import ITEMS
 from apps.runs.models import OPEN, Run
 from apps.runs.store import CACHE, load_state
 from metrology.methods.registry import get_method
@@ -49,7 +50,10 @@ def kit_out(state: RunState) -> list[str]:
         (Reference, {str(p["reference"]["code"]) for p in state.references.values()}),
         (GasBottle, {str(p["bottle"]["code"]) for p in state.gases.values()}),
         (GasFitting, {str(p[k]["code"]) for p in state.gases.values() for k in ("regulator", "line") if p.get(k)}),
-        (Buffer, {str(p["item"]["code"]) for p in state.items.values()}),
+        *(
+            (model, {str(p["item"]["code"]) for p in state.items.values() if p.get("kind", "buffer") == kind})
+            for kind, (model, _) in ITEMS.items()
+        ),
     )
     out = []
     for model, codes in counted:

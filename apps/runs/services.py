@@ -12,7 +12,6 @@ from typing import Any
 
 from django.conf import settings
 from django.db import IntegrityError, transaction
-from django.utils import timezone
 
 from apps.accounts.models import Person
 from apps.accounts.policy import is_allowed, require
@@ -208,7 +207,7 @@ def _admit_one(actor: Person, state: RunState, event: NewEvent, now: datetime) -
         payload["reference"] = snapshot(str(payload.get("code", "")))
     if event.type == "standard_assigned":
         need = method.standards.of(state.setup, str(payload.get("role", "")))
-        payload["item"] = item_named(need.kind if need else "", str(payload.get("code") or ""), timezone.localdate(now))
+        payload["item"] = item_named(need.kind if need else "", str(payload.get("code") or ""))
     if event.type == "hold_placed":
         payload["others"] = group_on_hold(state.setup.instrument.tag)
     full = admit(state, method, event.type, payload=payload, now=now)

@@ -24,6 +24,8 @@ _SAME_UNIT = {
     "litre": "l",
     "liter": "l",
     "µ": "u",
+    "µs/cm": "us/cm",
+    "μs/cm": "us/cm",
     "m³/h": "m3/h",
     "kg/cm²": "kg/cm2",
     "in h2o": "inh2o",

@@ -17,6 +17,7 @@ from metrology.methods.standards.kinds import OFFERED
 from metrology.methods.steps import Step
 from metrology.quantities.words import ratio
 from metrology.run.fields import text_of
+from metrology.run.progress import make_progress
 from metrology.run.state import RunState
 
 
@@ -70,6 +71,7 @@ def admit_standard(state: RunState, method: Method, payload: Mapping[str, Any], 
     fitness = OFFERED[need.kind](state.setup, need, payload["item"], today)
     if not fitness.will_do:
         raise Fault("kit_refused", " ".join(fitness.reasons), field=role, reasons=list(fitness.reasons))
+    require_plan(state, method, {f"{role}.{name}": value for name, value in fitness.enters.items()}, field=role)
     taken = any(not r.is_struck and r.standards.get(role) for r in state.readings)
     reason = text_of(payload, "reason", label="Why it is changed in the middle", required=taken)
     return {
@@ -82,3 +84,14 @@ def admit_standard(state: RunState, method: Method, payload: Mapping[str, Any], 
         "reason": reason,
         "enters": dict(fitness.enters),
     }
+
+
+def require_plan(state: RunState, method: Method, entered: Mapping[str, Any], *, field: str) -> None:
+    """With what is entered the sets of the run can be planned: a table must reach to the temperature it is read at. Raises a Fault otherwise."""
+    setup = state.setup.with_entered({k: str(v) for k, v in entered.items()})
+    try:
+        for p in make_progress(state, method).steps:
+            if p.step.kind == "readings":
+                method.trial.plan(setup, p.step.key)
+    except Fault as fault:
+        raise Fault(fault.code, f"{fault.message} Nothing was stored.", field=field) from None

@@ -11,7 +11,7 @@ from metrology.methods.method import Method
 from metrology.methods.slots import RawReading
 from metrology.methods.steps import CHOSEN, Step
 from metrology.quantities.words import minutes as minutes_text
-from metrology.run.assigning import admit_reference, admit_standard
+from metrology.run.assigning import admit_reference, admit_standard, require_plan
 from metrology.run.computing import admit_computed
 from metrology.run.fields import check_fields, text_of
 from metrology.run.gases import admit_gas
@@ -119,6 +119,10 @@ def _checked(a: Admission, step: Step, payload: Mapping[str, Any]) -> Payload:
             faults.append(Fault("missing", f"Choose the {field.label.lower()} first.", field=field.name))
     if faults:
         raise Faults(faults)
+    if step.enters:
+        require_plan(
+            a.state, a.method, {**dict(step.given), **values}, field=next((f.name for f in step.fields if f.kind == "number"), "step")
+        )
     return {
         "step": step.key,
         "values": values,

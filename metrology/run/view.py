@@ -41,6 +41,7 @@ from metrology.run.view_types import (
     HoldData,
     InstrumentData,
     JudgeStep,
+    LiveQuantity,
     Named,
     NextReading,
     NoteData,
@@ -355,7 +356,18 @@ def _readings_step(state: RunState, method: Method, step: Step, evidence: list[S
         "unit": i.unit,
         "believable": f"{indicated.low:.4g} to {indicated.high:.4g} {indicated.unit}",
         "next": _next_reading(state, method, slot, asked) if slot else None,
+        "read_live": _read_live(state, method, plan),
     }
+
+
+def _read_live(state: RunState, method: Method, plan: Sequence[Slot]) -> list[LiveQuantity]:
+    """What of the whole set can be read live, each once."""
+    found: dict[tuple[str, str], LiveQuantity] = {}
+    for slot in plan:
+        for q in method.trial.asks(state.setup, slot):
+            channel = method.watching.source_channel(q.name, slot.channel)
+            found[q.name, channel] = {"name": q.name, "unit": q.unit, "channel": channel}
+    return list(found.values())
 
 
 def _watches(state: RunState, method: Method, step: Step) -> dict[str, str]:

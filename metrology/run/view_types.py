@@ -173,6 +173,14 @@ class NextReading(TypedDict):
     quantities: list[QuantityData]
 
 
+class LiveQuantity(TypedDict):
+    """A quantity of a set that may have a live source, under its channel."""
+
+    name: str
+    unit: str
+    channel: str
+
+
 class ReadingsStep(TypedDict):
     """What a readings step shows."""
 
@@ -183,6 +191,7 @@ class ReadingsStep(TypedDict):
     unit: str
     believable: str
     next: NextReading | None
+    read_live: list[LiveQuantity]  # of the whole set
 
 
 class JudgeStep(TypedDict):

@@ -48,5 +48,11 @@ def buffer(code: str, ph: float, table: str = "nist", **changes: Any) -> dict[st
     }  # fmt: skip
 
 
+def solution(code: str, us_cm: float, table: str = "kcl-0.01", **changes: Any) -> dict[str, Any]:
+    """A conductivity standard with portions enough."""
+    more = {"name": f"Conductivity {us_cm:g} uS/cm", "us_cm": us_cm, "u_percent": 0.5}
+    return {**{k: v for k, v in buffer(code, 7.0, table).items() if k not in ("ph", "u_ph")}, **more, **changes}
+
+
 BUFFERS = {"first": buffer("BUF-7", 6.865), "second": buffer("BUF-4", 4.005)}
 HYDROGEN = {"zero": gas("B-AIR"), "span": gas("B-H2", "hydrogen", 50.0)}

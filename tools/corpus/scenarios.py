@@ -431,6 +431,40 @@ def _() -> Player:
     return p.take([SECOND_BUFFER]).decide("replace", "the glass is scratched").forward(new_serial="E-101", work="scratched")
 
 
+def _cell(**details: object) -> Player:
+    past = [("2026-02-03", 1.004), ("2026-05-02", 1.012), ("2026-08-01", 1.021)]
+    history = tuple(optional("metrology.methods.setup", "Past")("cell_constant", on, v, "/cm", "as found", "CC-1") for on, v in past)
+    given = {"cell_constant": "1", "coefficient": "2", "sensor_serial": "CC-1", **details}
+    made = instrument(given, unit="uS/cm", lrv=0.0, urv=2000.0, tolerance=Tolerance((Term(2.0, "span"),)))
+    p = Player("an-conductivity", "1", instrument=made, points_percent=(), history=history)
+    p.items = {"solution": kit.solution("SOL-1413", 1413.0)}
+    return p.forward(solution_c="20", cell_now="1.021", coefficient_now="2")
+
+
+RESISTOR, DRY = {"ohm": "1000", "indicated": "1021.3"}, {"indicated": "0.3"}
+
+
+@scenario("an-conductivity", "1", "cleaned-and-set")
+def _() -> Player:
+    p = _cell().take([RESISTOR, DRY, {"indicated": "1221.0", "referred": "1356.0", "analyzer_c": "20.1"}])
+    p.strike(2, "a bubble hung in the cell").take([{"indicated": "1231.0", "referred": "1367.8", "analyzer_c": "20.1"}]).decide(
+        "clean"
+    ).forward()
+    p.take([RESISTOR, DRY, {"indicated": "1249.0", "referred": "1387.8", "analyzer_c": "20.1"}]).decide("adjust", "it stays low").forward()
+    p.turn(("zero", "0.3", "0.1"), ("constant", "1249.0", "1278.2")).forward(cell_now="1.045")
+    p.take(
+        [{"ohm": "1000", "indicated": "1045.2"}, {"indicated": "0.1"}, {"indicated": "1278.1", "referred": "1420.2", "analyzer_c": "20.1"}]
+    )
+    return p.decide("leave").forward(reading="420").sign().review()
+
+
+@scenario("an-conductivity", "1", "another-compensation")
+def _() -> Player:
+    p = _cell(checks_cable=False).take([DRY, {"indicated": "1277.0", "referred": "1277.0", "analyzer_c": "20.0"}])
+    p.decide("repair").forward(work="compensation was off; set to linear, 2 %/C")
+    return p.take([DRY, {"indicated": "1277.4", "referred": "1419.3", "analyzer_c": "20.0"}]).decide("leave").forward(reading="420").sign()
+
+
 def _belt(**more: object) -> Player:
     details = {"belt_class": "r50-1", "tests_material": True, "test_weight": "50", "weight_count": "2"}
     past = [

@@ -13,6 +13,7 @@ from pymodbus.simulator import DataType, SimData, SimDevice
 
 from apps.bench.simulator import scpi
 from apps.bench.simulator.hart import HartDevice
+from apps.bench.simulator.points import Point
 from apps.bench.simulator.world import AnalyzerPoint, BeltPoint, World
 
 TICK_S = 0.05
@@ -20,6 +21,7 @@ REGISTERS_A_CHANNEL = 10
 SPARE = 4  # channels that may still be put on the bench while it is served
 HOLDING_REGISTERS, INPUT_REGISTERS = 3, 4  # the function codes by which the server's registers are read and set
 ANALYZERS, BELTS, REGISTERS_A_POINT = 1000, 2000, 20
+POINTS, ROOM = 3000, 100  # where the other instruments start, and how far they are apart
 
 
 def words(value: float, *, little: bool = False) -> list[int]:
@@ -38,7 +40,8 @@ class Bench:
     """Serves a world. Registers of channel n start at 10 (n - 1): shown, loop mA, digital value, and mA with its words exchanged.
 
     Detectors follow, ten registers each: display, mA, raw signal, status word, concentration of the open bottle. Analyzers start at 1000 and
-    belts at 2000, twenty registers each; their holding registers take a start at their first register and a key at the third.
+    belts at 2000, twenty registers each, other instruments at 3000, a hundred each; their
+    holding registers take a start at their first register and a key at the third.
     """
 
     def __init__(self, world: World) -> None:
@@ -64,6 +67,8 @@ class Bench:
 
     @property
     def _size(self) -> int:
+        if self.world.points:
+            return POINTS + len(self.world.points) * ROOM
         if self.world.belts:
             return BELTS + len(self.world.belts) * REGISTERS_A_POINT
         if self.world.analyzers:
@@ -111,15 +116,17 @@ class Bench:
             await self._serve_point(ANALYZERS + n * REGISTERS_A_POINT, analyzer)
         for n, belt in enumerate(self.world.belts):
             await self._serve_point(BELTS + n * REGISTERS_A_POINT, belt)
+        for n, other in enumerate(self.world.points):
+            await self._serve_point(POINTS + n * ROOM, other)
 
-    async def _serve_point(self, at: int, point: AnalyzerPoint | BeltPoint) -> None:
-        """Take what was written to an analyzer or a belt, and show what it shows."""
+    async def _serve_point(self, at: int, point: AnalyzerPoint | BeltPoint | Point) -> None:
+        """Take what was written to an instrument, and show what it shows."""
         if self._modbus is None:
             return
         asked = await self._modbus.async_getValues(1, HOLDING_REGISTERS, at, 4)
         start, key = (number(asked[k : k + 2]) for k in (0, 2))
-        if start and isinstance(point, BeltPoint):
-            point.taken = float(point.belt.start(round(start)))
+        if start and not isinstance(point, AnalyzerPoint):
+            point.start(start)
         if key:
             point.press(round(key))
         if start or key:

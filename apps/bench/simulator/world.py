@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+from apps.bench.simulator.points import Point, make_point
 from metrology.quantities.temperature import sensor_temperature
 from metrology.simulation.belt import SimulatedBelt
 from metrology.simulation.detector import Charge, Manifold, SimulatedDetector, Stream
@@ -140,6 +141,10 @@ class BeltPoint:
         acts: list[Callable[[], bool]] = [lambda: b.hang(True), lambda: b.hang(False), b.accept_zero, b.accept_span]
         self.taken = float(acts[key - 1]()) if 1 <= key <= len(acts) else 0.0
 
+    def start(self, value: float) -> None:
+        """A test over so many revolutions begins."""
+        self.taken = float(self.belt.start(round(value)))
+
     @property
     def registers(self) -> tuple[float, ...]:
         """Revolutions, count and total of the test, belt speed, stored zero and span, whether the last key was taken."""
@@ -160,6 +165,7 @@ class World:
     gas_port: int = 0
     analyzers: list[AnalyzerPoint] = field(default_factory=list)
     belts: list[BeltPoint] = field(default_factory=list)
+    points: list[Point] = field(default_factory=list)
 
     def step(self, dt_s: float) -> None:
         """Let dt_s seconds pass on the wall; the bench may run faster. Long waits are cut in steps."""
@@ -176,6 +182,8 @@ class World:
                 a.analyzer.step(part)
             for b in self.belts:
                 b.belt.step(part)
+            for p in self.points:
+                p.step(part)
             left -= part
 
     def channel(self, tag: str) -> Channel:
@@ -258,6 +266,7 @@ def build_world(data: dict[str, Any]) -> World:
         data.get("gas_port", 0),
         _analyzers(data.get("analyzers", [])),
         [BeltPoint(row["tag"], SimulatedBelt(**row.get("belt", {}), seed=400 + n)) for n, row in enumerate(data.get("belts", []))],
+        [make_point(row, 500 + n) for n, row in enumerate(data.get("points", []))],
     )
 
 

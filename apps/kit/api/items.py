@@ -17,7 +17,7 @@ from rest_framework.views import APIView
 from apps.accounts.api.people import signed_in
 from apps.accounts.api.serializers import FailureSerializer
 from apps.accounts.policy import require
-from apps.kit.models import Buffer, KitChange, KitFile, Reference
+from apps.kit.models import Buffer, KitChange, KitFile, Liquid, Reference, Solution
 from apps.kit.outside import item_stops, item_uses
 from apps.kit.register import (
     GROUPS,
@@ -37,6 +37,8 @@ from apps.plant.api.serializers import OptionSerializer, UploadSerializer
 from config.failures import Missing
 from config.uploads import sent_file
 from metrology.judgement.incoming import CHECKS
+
+LIQUIDS: tuple[tuple[str, type[Buffer | Solution]], ...] = (("buffer", Buffer), ("solution", Solution))
 
 
 class KitFieldSerializer(serializers.Serializer):
@@ -66,7 +68,7 @@ class KitGroupSerializer(serializers.Serializer):
 class KitGroupsSerializer(serializers.Serializer):
     groups = KitGroupSerializer(many=True)
     incoming = IncomingCheckSerializer(many=True)
-    buffers = serializers.ListField(child=serializers.DictField(child=serializers.CharField()))
+    liquids = serializers.ListField(child=serializers.DictField(child=serializers.CharField()))
 
 
 class KitUseSerializer(serializers.Serializer):
@@ -130,7 +132,7 @@ def _standing(group: str, item: Any) -> str:
     today = timezone.localdate()
     if group == "reference":
         return standing(item, today)
-    until = item.good_until() if group == "buffer" else getattr(item, "expires_on", None)
+    until = item.good_until() if isinstance(item, Liquid) else getattr(item, "expires_on", None)
     if item.state != "in service" or until is None:
         return str(item.state)
     left = (until - today).days
@@ -180,14 +182,16 @@ class KitGroupsView(APIView):
         incoming = [{k: getattr(c, k) for k in ("name", "label", "number", "unit", "may_not_apply")} for c in CHECKS]
         shown = [
             {
+                "group": group,
                 "code": b.code,
-                "words": f"pH {b.ph:g}, {b.get_table_display()}, lot {b.lot}",
+                "words": b.words,
                 "until": b.good_until().isoformat(),
-                "standing": _standing("buffer", b),
+                "standing": _standing(group, b),
             }
-            for b in Buffer.objects.all()
+            for group, model in LIQUIDS
+            for b in model._default_manager.all()
         ]
-        return Response({"groups": groups, "incoming": incoming, "buffers": shown})
+        return Response({"groups": groups, "incoming": incoming, "liquids": shown})
 
 
 class KitItemsView(APIView):

@@ -14,14 +14,30 @@ from django.utils import timezone
 
 from apps.accounts.models import Person
 from apps.bench.maps import load_map
-from apps.kit.models import Buffer, GasBottle, GasFitting, Reference
+from apps.kit.models import Buffer, GasBottle, GasFitting, Reference, Solution
 from apps.planning.rounds import make_round, solve_round
 from apps.plant.models import Area, Instrument, InstrumentChange, PolicyLayer
 from apps.runs.due import ask_deferral, report_trigger
 from demo.analyzer_history import play_analyzers
+from demo.cell_history import play_cells
 from demo.gas_history import play_detectors
 from demo.history import PlayedRun
-from demo.plant import AREAS, BOTTLES, BUFFERS, FITTINGS, LAB, MUSTS, OTHERS, PASSWORD, PEOPLE, REFERENCES, SKILLS, TRACE, TRANSMITTERS
+from demo.plant import (
+    AREAS,
+    BOTTLES,
+    BUFFERS,
+    FITTINGS,
+    LAB,
+    MUSTS,
+    OTHERS,
+    PASSWORD,
+    PEOPLE,
+    REFERENCES,
+    SKILLS,
+    SOLUTIONS,
+    TRACE,
+    TRANSMITTERS,
+)
 from metrology.simulation.transmitter import Faults, SimulatedTransmitter
 
 SEED = 2101
@@ -88,6 +104,18 @@ class Loader:
                 opened_on=self.now.date() - timedelta(days=opened) if opened else None,
                 expires_on=self.now.date() + timedelta(days=expires),
             )
+        for code, value, table, u, points, lot, opened, expires in SOLUTIONS:
+            Solution.objects.create(
+                code=code,
+                us_cm=value,
+                table=table,
+                u_percent=u,
+                points=points,
+                lot=lot,
+                litres=1,
+                opened_on=self.now.date() - timedelta(days=opened) if opened else None,
+                expires_on=self.now.date() + timedelta(days=expires),
+            )
         for path in sorted(MAPS.glob("*.json")):
             if path.name != "world.json":
                 load_map(path)
@@ -97,8 +125,9 @@ class Loader:
                 self._play(at, instrument, device, is_last=is_last)
             self._under_way(devices[3][0])
             self._plan()
-            self.number = play_analyzers(self.now, self.number, [self.people[u] for u in ("ines", "tomas", "oda")], self.people["marta"])
-            self.number = play_detectors(self.now, self.number, [self.people[u] for u in ("ines", "tomas", "oda")], self.people["marta"])
+            technicians = [self.people[u] for u in ("ines", "tomas", "oda")]
+            for play in (play_analyzers, play_cells, play_detectors):
+                self.number = play(self.now, self.number, technicians, self.people["marta"])
 
     def _plan(self) -> None:
         """A round for tomorrow, and what happened since."""

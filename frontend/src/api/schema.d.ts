@@ -1443,6 +1443,11 @@ export interface components {
                                 believable: string;
                             }[];
                         } | null;
+                        read_live: {
+                            name: string;
+                            unit: string;
+                            channel: string;
+                        }[];
                     } | null;
                     /** @description What a judge step proposes. */
                     judge: {
@@ -2513,7 +2518,7 @@ export interface components {
         KitGroups: {
             groups: components["schemas"]["KitGroup"][];
             incoming: components["schemas"]["IncomingCheck"][];
-            buffers: {
+            liquids: {
                 [key: string]: string;
             }[];
         };
@@ -2972,6 +2977,11 @@ export interface components {
                                 believable: string;
                             }[];
                         } | null;
+                        read_live: {
+                            name: string;
+                            unit: string;
+                            channel: string;
+                        }[];
                     } | null;
                     /** @description What a judge step proposes. */
                     judge: {

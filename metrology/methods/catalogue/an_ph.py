@@ -16,6 +16,7 @@ from metrology.judgement.decision import FAIL
 from metrology.judgement.ph_signature import GlassLimits
 from metrology.methods.adjusting.base import SPAN, ZERO, AdjustTarget
 from metrology.methods.adjusting.in_order import InOrder
+from metrology.methods.flow import analyzer as analyzer_flow
 from metrology.methods.flow import common
 from metrology.methods.flow.common import Wording, found_to_left
 from metrology.methods.method import Method, Traits, Use
@@ -32,7 +33,6 @@ from metrology.methods.watching import Still
 from metrology.quantities.words import number
 
 TABLES = (("", "as the bottles are"), ("nist", "NIST / DIN 19266"), ("technical", "technical, rounded"), ("own", "of its own"))
-PLACES = (("in-line", "in the line, in a vessel or fitting"), ("immersed", "hanging in a tank or channel"))
 SECONDS = (("bracket", "the one that brackets the process"), ("acid", "acid"), ("alkaline", "alkaline"))
 CLEANED = (("after", "after the as-found readings"), ("before", "before the as-found readings"))
 CHEMICALS = (
@@ -47,7 +47,7 @@ class PhSettings(Settings):
     """A pH analyzer with its electrode. Times in min, s and days; slopes in % of theory, offsets in mV, impedances in Mohm and kohm."""
 
     buffer_set: str = asked("Buffer table set in it", "choice", default="", options=TABLES)
-    place: str = asked("Electrode is", "choice", default="immersed", options=PLACES)
+    place: str = asked("Electrode is", "choice", default="immersed", options=analyzer_flow.PLACES)
     process_ph: float = asked("Usual pH of the process", default=7.0, low=0.0, high=14.0)
     shows_mv: bool = asked("It shows the electrode's signal in mV", "flag", default=True)
     shows_impedance: bool = asked("It shows the impedance of glass and reference", "flag", default=False)
@@ -166,6 +166,11 @@ def steps(setup: RunSetup, choices: Mapping[str, str]) -> tuple[Step, ...]:
     return _steps(setup, tuple(sorted(choices.items())))
 
 
+FOLLOWS = (
+    "A dosing loop that follows this signal would answer to the buffers: put it in manual at a safe output, or hold the signal, before the electrode "
+    "leaves the sample. The hold stays in sight on every page until it is released."
+)
+WATCHED = "While the loop is in manual, somebody must watch the pH by other means."
 BEAKERS = ("first", "second", "process")  # where a bench puts the electrode
 OPTIONS = (
     ("leave", "Leave as it is"),
@@ -199,7 +204,7 @@ def _steps(setup: RunSetup, chosen: tuple[tuple[str, str], ...]) -> tuple[Step, 
         _shown("", "prepare", is_needed=not d.shows_mv),
         common.warm_up(setup),
         common.operator(setup),
-        _hold(setup),
+        analyzer_flow.hold(setup, FOLLOWS, WATCHED),
         common.cautions(setup, *CHEMICALS, *((IN_LINE,) if d.place == "in-line" else ()), checks=CHECKS),
         *_grab(setup),
         *_opening(setup),
@@ -257,23 +262,6 @@ def _shown(at: str, phase: str, *, is_needed: bool) -> Step:
     )
 
 
-def _hold(setup: RunSetup) -> Step:
-    i = setup.instrument
-    feeds = f"It feeds: {i.feeds}. " if i.feeds else ""
-    order = {"control in manual": 0, "inhibit": 1}
-    return Step(
-        "hold",
-        "hold",
-        "make safe",
-        "Place the hold",
-        f"{feeds}A dosing loop that follows this signal would answer to the buffers: put it in manual at a safe output, or hold the signal, "
-        "before the electrode leaves the sample. The hold stays in sight on every page until it is released.",
-        cautions=("While the loop is in manual, somebody must watch the pH by other means.",),
-        options=tuple(sorted(common.HOLD_KINDS, key=lambda o: order.get(o[0], 5))),
-        confirm_label="Hold is on",
-    )
-
-
 def _grab(setup: RunSetup) -> tuple[Step, ...]:
     if not settings_of(setup).has_grab:
         return ()
@@ -304,34 +292,15 @@ PAIRS = (
 def _opening(setup: RunSetup) -> tuple[Step, ...]:
     if settings_of(setup).place != "in-line":
         return ()
-    return (
-        Step(
-            "opened",
-            "checkpairs",
-            "make safe",
-            "Stop the sample, vessel off",
-            "Shut the sample, vent and drain, then take the vessel off. What was moved stays marked until it is back.",
-            pairs=PAIRS,
-            confirm_label="Sample stopped, vessel off",
-        ),
-    )
+    told = "Shut the sample, vent and drain, then take the vessel off. What was moved stays marked until it is back."
+    return (analyzer_flow.taken_out(PAIRS, "Stop the sample, vessel off", told, "Sample stopped, vessel off"),)
 
 
 def _closing(setup: RunSetup) -> tuple[Step, ...]:
     if settings_of(setup).place != "in-line":
         return ()
-    return (
-        Step(
-            "closed",
-            "checkpairs",
-            "restore",
-            "Vessel on, sample open",
-            "Seal in its groove, clean and whole; vessel back on hand-tight; then open the sample slowly and look for leaks.",
-            pairs=PAIRS,
-            variant="back",
-            confirm_label="All is back",
-        ),
-    )
+    told = "Seal in its groove, clean and whole; vessel back on hand-tight; then open the sample slowly and look for leaks."
+    return (analyzer_flow.put_back(PAIRS, "Vessel on, sample open", told),)
 
 
 def _back(setup: RunSetup) -> tuple[Check, ...]:

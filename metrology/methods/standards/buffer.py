@@ -4,17 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from datetime import date, timedelta
-from itertools import pairwise
+from datetime import date
 from typing import Any
 
-from metrology.faults import require_range
-from metrology.judgement.gas_kit import GOOD, REFUSE, WARN, Remark
+from metrology.judgement.gas_kit import GOOD, REFUSE, Remark
 from metrology.methods.setup import RunSetup
 from metrology.methods.standards.base import Need
+from metrology.methods.standards.liquid import judge_dates, judge_portions, judge_state, table_of, table_text
 from metrology.quantities.acidity import buffer_ph
-
-SOON_DAYS = 14
+from metrology.quantities.tabulated import of_table
 
 
 @dataclass(frozen=True)
@@ -38,11 +36,9 @@ def judge_buffer(setup: RunSetup, need: Need, item: Mapping[str, Any], today: da
     item: code, ph (at 25 C), table, lot, expires_on, opened_on (ISO dates or empty), open_days, portions_left, portion_ml, state.
     """
     want: BufferNeed = need.detail
-    remarks: list[Remark] = []
+    remarks = judge_state(item)
     code, ph, table = str(item["code"]), float(item["ph"]), str(item["table"])
     entered = dict(setup.entered)
-    if str(item.get("state", "in service")) != "in service":
-        remarks.append(Remark("state", REFUSE, f"{code} is {item['state']}."))
     if not want.low <= ph <= want.high:
         remarks.append(Remark("value", REFUSE, f"{code} is pH {ph:g}; {need.words} lies between pH {want.low:g} and {want.high:g}."))
     else:
@@ -57,16 +53,10 @@ def judge_buffer(setup: RunSetup, need: Need, item: Mapping[str, Any], today: da
     if other_table and other_table != table:
         told = f"{code} is of the {table_words(table)} table and the other buffer of {table_words(other_table)}: two tables make a wrong slope."
         remarks.append(Remark("table", REFUSE, told))
-    remarks += _dates(code, item, today)
-    left = float(item.get("portions_left", 0))
-    if left < want.portions:
-        told = f"{code} has {left:.0f} portions left and {want.portions} fresh ones are needed; what was used is never poured back."
-        remarks.append(Remark("portions", REFUSE, told))
-    else:
-        remarks.append(Remark("portions", GOOD, f"{left:.0f} portions left, {want.portions} needed."))
+    remarks += judge_dates(item, today)
+    remarks += judge_portions(item, want.portions)
     shows = f"{code}, pH {ph:g} ({table_words(table)}), lot {item.get('lot', '')}"
-    own = " ".join(f"{t:g}:{value:g}" for t, value in item.get("points") or ())
-    enters = {"ph": f"{ph:g}", "table": table, "code": code, "u": f"{float(item.get('u_ph', 0.02)):g}", "points": own}
+    enters = {"ph": f"{ph:g}", "table": table, "code": code, "u": f"{float(item.get('u_ph', 0.02)):g}", "points": table_text(item)}
     return tuple(remarks), shows, enters
 
 
@@ -75,34 +65,9 @@ def table_words(table: str) -> str:
     return {"nist": "NIST / DIN 19266", "technical": "technical, rounded", "own": "its own"}.get(table, table)
 
 
-def _dates(code: str, item: Mapping[str, Any], today: date) -> list[Remark]:
-    out = []
-    expires = date.fromisoformat(str(item["expires_on"]))
-    opened = date.fromisoformat(str(item["opened_on"])) if item.get("opened_on") else None
-    good_until = min(expires, opened + timedelta(days=int(item.get("open_days", 90)))) if opened else expires
-    if expires < today:
-        out.append(Remark("expiry", REFUSE, f"{code} expired on {expires}."))
-    elif good_until < today:
-        told = (
-            f"{code} was opened on {opened} and is good for {item.get('open_days', 90)} days once open: since {good_until} it is too old."
-        )
-        out.append(Remark("opened", REFUSE, told))
-    elif (good_until - today).days <= SOON_DAYS:
-        out.append(Remark("expiry", WARN, f"{code} is good until {good_until}, {(good_until - today).days} days."))
-    else:
-        out.append(Remark("expiry", GOOD, f"Good until {good_until}."))
-    return out
-
-
 def buffer_value(setup: RunSetup, role: str, temp_c: float) -> float:
     """pH of the buffer chosen for a role at its own temperature, by its table; raises a Fault outside the table's temperatures."""
     entered = dict(setup.entered)
     ph, table = float(entered[f"{role}.ph"]), entered[f"{role}.table"]
-    own = [tuple(float(v) for v in pair.split(":")) for pair in entered.get(f"{role}.points", "").split()]
-    if table != "own" or not own:
-        return buffer_ph(table, ph, temp_c)
-    require_range(temp_c, own[0][0], own[-1][0], field="temp_c", unit="C")
-    for (t1, p1), (t2, p2) in pairwise(own):
-        if t1 <= temp_c <= t2:
-            return p1 + (p2 - p1) * (temp_c - t1) / (t2 - t1)
-    return own[0][1]
+    own = table_of(entered.get(f"{role}.points", ""))
+    return of_table(own, temp_c) if table == "own" and own else buffer_ph(table, ph, temp_c)

@@ -9,8 +9,9 @@ from typing import Any
 
 from metrology.judgement.gas_kit import GOOD, REFUSE, Remark
 from metrology.methods.setup import RunSetup
-from metrology.methods.standards.base import BUFFER, Need
+from metrology.methods.standards.base import BUFFER, SOLUTION, Need
 from metrology.methods.standards.buffer import judge_buffer
+from metrology.methods.standards.solution import judge_solution
 
 
 @dataclass(frozen=True)
@@ -38,10 +39,15 @@ class Fitness:
         return tuple(r.says for r in self.remarks if r.standing == REFUSE)
 
 
-def _buffer(setup: RunSetup, need: Need, item: Mapping[str, Any], today: date) -> Fitness:
-    remarks, shows, enters = judge_buffer(setup, need, item, today)
-    return Fitness(remarks, shows, enters)
-
-
+Told = tuple[tuple[Remark, ...], str, Mapping[str, str]]
 Judge = Callable[[RunSetup, Need, Mapping[str, Any], date], Fitness]
-OFFERED: dict[str, Judge] = {BUFFER: _buffer}
+
+
+def _by(rules: Callable[[RunSetup, Need, Mapping[str, Any], date], Told]) -> Judge:
+    def judge(setup: RunSetup, need: Need, item: Mapping[str, Any], today: date) -> Fitness:
+        return Fitness(*rules(setup, need, item, today))
+
+    return judge
+
+
+OFFERED: dict[str, Judge] = {BUFFER: _by(judge_buffer), SOLUTION: _by(judge_solution)}

@@ -8,21 +8,21 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from datetime import date, timedelta
+from datetime import date
 from itertools import pairwise
 
 from metrology.faults import Fault
 from metrology.judgement.errors import UP, ErrorInBases, Point
 from metrology.judgement.ph_signature import Electrode, GlassLimits, InBuffer, find_ph_signatures, nernst
 from metrology.judgement.signature import Signature
-from metrology.judgement.trend import meets_limit
 from metrology.judgement.uncertainty import Component
 from metrology.methods.budget import Budget
 from metrology.methods.method import Columns
 from metrology.methods.outcome import Criterion, Judged, Outcome, OutcomeTable, SeriesPoint
-from metrology.methods.setup import Past, RunSetup
+from metrology.methods.setup import RunSetup
 from metrology.methods.slots import Plan, Quantity, RawReading, Slot
 from metrology.methods.standards.buffer import buffer_value
+from metrology.methods.trials.courses import life_of, of_this_life, on_day, trend_words
 from metrology.methods.trials.curve import tolerance_of
 from metrology.methods.trials.points import PointByPoint, as_it_was
 from metrology.quantities.acidity import electrode_slope
@@ -185,8 +185,8 @@ class TwoBuffers(PointByPoint):
             dict(setup.entered).get(f"{FIRST}.table", "nist"),
             _number(by_role[FIRST], "glass_mohm"),
             _number(by_role[FIRST], "ref_kohm"),
-            tuple(p.value for p in _of_this_life(setup, OFFSET)),
-            tuple(float((b - x).days) for x, b in pairwise([*days, *([_on(readings)] if days else [])])),
+            tuple(p.value for p in of_this_life(setup, OFFSET)),
+            tuple(float((b - x).days) for x, b in pairwise([*days, *([on_day(readings)] if days else [])])),
             a.limits,
         )
 
@@ -216,10 +216,10 @@ class TwoBuffers(PointByPoint):
         e = self.electrode(setup, readings)
         if e is None:
             return ()
-        on = _on(readings)
+        on = on_day(readings)
         out = [
-            ("Slope", _trend(_of_this_life(setup, SLOPE), e.slope_percent, on, e.limits.good_low, None, "%")),
-            ("Offset", _trend(_of_this_life(setup, OFFSET), e.offset_mv, on, -e.limits.offset_mv, e.limits.offset_mv, "mV")),
+            ("Slope", trend_words(of_this_life(setup, SLOPE), e.slope_percent, on, e.limits.good_low, None, "%")),
+            ("Offset", trend_words(of_this_life(setup, OFFSET), e.offset_mv, on, -e.limits.offset_mv, e.limits.offset_mv, "mV")),
         ]
         if abs(e.first.temp_c - e.second.temp_c) > APART_C:
             out.append(
@@ -260,27 +260,12 @@ def _response(reading: RawReading) -> float | None:
     return next((float(t) for t in found if t is not None), None)
 
 
-def _on(readings: Sequence[RawReading]) -> date:
-    return max((r.on for r in readings if r.on is not None), default=date(2000, 1, 1))
-
-
 def _per_c(setup: RunSetup, role: str, c: float) -> float:
     """How much the buffer's pH moves with one degree, at its temperature; 0 where its table says nothing."""
     try:
         return abs(buffer_value(setup, role, min(50.0, c + 0.5)) - buffer_value(setup, role, max(5.0, c - 0.5)))
     except (Fault, KeyError):
         return 0.0
-
-
-def life_of(setup: RunSetup) -> str:
-    """Which electrode is fitted, by its serial."""
-    return str(dict(setup.entered).get("new_serial") or getattr(setup.instrument.details, "sensor_serial", "") or "first")
-
-
-def _of_this_life(setup: RunSetup, name: str) -> tuple[Past, ...]:
-    """The last result of each earlier calibration of this electrode."""
-    by_day = {p.on: p for p in setup.past(name, life=life_of(setup))}
-    return tuple(by_day[on] for on in sorted(by_day))
 
 
 def _criteria(setup: RunSetup, e: Electrode, a: Analyzer) -> tuple[Criterion, ...]:
@@ -352,20 +337,6 @@ def _calibrations(setup: RunSetup, e: Electrode) -> tuple[OutcomeTable, ...]:
         off = by_key.get((p.on, p.phase))
         rows.append((f"{p.on}, {p.phase}", number(p.value, 1), signed(off.value, 1) if off else "", p.life))
     return (OutcomeTable("This calibration and those before it", ("When", "Slope, %", "Offset, mV", "Electrode"), tuple(rows)),)
-
-
-def _trend(past: Sequence[Past], now: float, on: date, low: float | None, high: float | None, unit: str) -> str:
-    """When a value meets its limit, with what that rests on."""
-    days = [float((date.fromisoformat(p.on) - on).days) for p in past]
-    met = meets_limit([*days, 0.0], [*(p.value for p in past), now], low=low, high=high)
-    if met.has_met:
-        return f"It is past {met.limit:g} {unit} now."
-    if not met.points:
-        return f"Calibration {len(past) + 1} of this electrode; three are needed to tell a trend."
-    if met.day is None:
-        return f"By {met.points} calibrations it meets no limit within five years."
-    early = f", at the earliest {on + timedelta(days=int(met.earliest))}" if met.earliest is not None else ""
-    return f"By {met.points} calibrations it meets {met.limit:g} {unit} about {on + timedelta(days=int(met.day))}{early}."
 
 
 def role_at(setup: RunSetup, slot: Slot) -> str:

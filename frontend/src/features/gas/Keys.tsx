@@ -9,7 +9,8 @@ import { useTakeRun } from "../run/useRun";
 export function Keys({ run, only }: { run: Run; only: string[] }) {
   const { take, notice } = useTakeRun(run.id);
   const signals = useSignals("key", run.view.instrument.tag, only.length > 0);
-  const keys = (signals.data ?? []).filter((s) => s.role === "key" && s.is_wired && only.some((name) => s.id.endsWith(`.${name}`)));
+  const there = (signals.data ?? []).filter((s) => s.role === "key" && s.is_wired);
+  const keys = only.flatMap((name) => there.filter((s) => s.id.endsWith(`.${name}`)));
   const press = useMutation({
     mutationFn: (signal: string) => unwrap(client.POST("/api/v1/runs/{run_id}/key/", { params: { path: { run_id: run.id } }, body: { signal } })),
     onSuccess: take,

@@ -18,17 +18,17 @@ function Standing({ standing, days }: { standing: string; days: number }) {
   );
 }
 
-/** Buffer solutions with how long they are good. */
-function Buffers() {
-  const buffers = useKitGroups().data?.buffers ?? [];
-  if (!buffers.length) return null;
+/** Buffers and standards that portions are poured from, with how long they are good. */
+function Liquids() {
+  const liquids = useKitGroups().data?.liquids ?? [];
+  if (!liquids.length) return null;
   return (
     <section className="mt-8">
-      <h2 className="mb-2 text-xl font-bold">Buffers</h2>
+      <h2 className="mb-2 text-xl font-bold">Buffers and solutions</h2>
       <ul className="border-t-2 border-slate bg-page">
-        {buffers.map((b) => (
+        {liquids.map((b) => (
           <li key={b.code} className="flex flex-wrap items-center gap-x-5 border-b border-rule px-3">
-            <KitLink group="buffer" code={b.code ?? ""} />
+            <KitLink group={b.group ?? ""} code={b.code ?? ""} />
             <span className="flex-1">{b.words}</span>
             <span>good until {day(b.until)}</span>
             <Standing standing={b.standing ?? ""} days={0} />
@@ -54,6 +54,7 @@ export function KitPage() {
             <LinkButton to="/kit/new/bottle">a bottle</LinkButton>
             <LinkButton to="/kit/new/fitting">a regulator or line</LinkButton>
             <LinkButton to="/kit/new/buffer">a buffer</LinkButton>
+            <LinkButton to="/kit/new/solution">a conductivity standard</LinkButton>
           </>
         )}
       </div>
@@ -95,7 +96,7 @@ export function KitPage() {
         </table>
       </div>
       <GasKit />
-      <Buffers />
+      <Liquids />
     </div>
   );
 }

@@ -7,7 +7,8 @@ import { Failure } from "../../ui/Message";
 import { ChoiceField } from "../../ui/fields";
 import { useAppend } from "../run/useRun";
 
-type Quantity = NonNullable<NonNullable<Step["readings"]>["next"]>["quantities"][number];
+type Readings = NonNullable<Step["readings"]>;
+type Quantity = NonNullable<Readings["next"]>["quantities"][number];
 
 function OneSource({ run, quantity, channel }: { run: Run; quantity: Pick<Quantity, "name" | "label" | "unit">; channel: string }) {
   const append = useAppend(run);
@@ -30,16 +31,16 @@ function OneSource({ run, quantity, channel }: { run: Run; quantity: Pick<Quanti
   );
 }
 
-/** Takes for every quantity the likeliest signal that is wired to the instrument, where there is one. */
-function Wired({ run, quantities, onDone }: { run: Run; quantities: Quantity[]; onDone?: () => void }) {
+/** Takes for every quantity of the set the likeliest signal that is wired to the instrument, where there is one. */
+function Wired({ run, all, onDone }: { run: Run; all: Readings["read_live"]; onDone?: () => void }) {
   const append = useAppend(run);
   const tag = run.view.instrument.tag;
   const look = useMutation({
     mutationFn: () =>
       Promise.all(
-        quantities.map(async (q) => {
-          const found = await unwrap(client.GET("/api/v1/signals/", { params: { query: { unit: q.unit, tag, quantity: q.name, channel: q.source_channel } } }));
-          return { quantity: q.name, channel: q.source_channel, signal: found.find((s) => s.is_wired && s.is_likely)?.id ?? "" };
+        all.map(async (q) => {
+          const found = await unwrap(client.GET("/api/v1/signals/", { params: { query: { unit: q.unit, tag, quantity: q.name, channel: q.channel } } }));
+          return { quantity: q.name, channel: q.channel, signal: found.find((s) => s.is_wired && s.is_likely)?.id ?? "" };
         }),
       ),
     onSuccess: (rows) => {
@@ -60,10 +61,11 @@ function Wired({ run, quantities, onDone }: { run: Run; quantities: Quantity[]; 
 }
 
 /** Where each quantity of the reading comes from: typed, or live from a signal. What is read has a source of its own in each channel. */
-export function SourcePicker({ run, quantities, onDone }: { run: Run; quantities: Quantity[]; onDone?: () => void }) {
+export function SourcePicker({ run, readings, onDone }: { run: Run; readings: Readings; onDone?: () => void }) {
+  const quantities = readings.next?.quantities ?? [];
   return (
     <div className="space-y-3">
-      <Wired run={run} quantities={quantities} onDone={onDone} />
+      <Wired run={run} all={readings.read_live} onDone={onDone} />
       <div className="grid gap-4 sm:grid-cols-2">
       {quantities.map((q) => (
         <OneSource key={q.name} run={run} quantity={q} channel={q.source_channel} />

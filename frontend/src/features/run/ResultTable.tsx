@@ -2,7 +2,7 @@
 export function ResultTable({ head, rows }: { head: string[]; rows: string[][] }) {
   if (!rows.length) return null;
   return (
-    <div className="overflow-x-auto">
+    <div className="overflow-x-auto" role="group" aria-label={head.filter(Boolean).join(", ")} tabIndex={0}>
       <table className="w-full text-[15px]">
         <thead>
           <tr className="border-b-2 border-slate text-sm">

@@ -196,7 +196,7 @@ export function ReadingsStep({ run, step }: StepProps) {
         </div>
       )}
       <Keys run={run} only={step.keys} />
-      {choosing && <SourcePicker run={run} quantities={next.quantities} onDone={() => setChoosing(false)} />}
+      {choosing && <SourcePicker run={run} readings={r} onDone={() => setChoosing(false)} />}
       {isLive && <ByItself run={run} failed={auto.start.error} />}
       {step.panels.includes("gas") && isLive && (
         <Exposure exposure={live.frame?.exposure ?? null} onGas={() => gasOn.mutate()} />
