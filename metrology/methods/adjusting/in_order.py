@@ -51,14 +51,15 @@ def in_order(setup: RunSetup, targets: tuple[AdjustTarget, ...], passes: Passes,
         for s, b, a in passes
     )
     for t in targets:
+        name = f"{t.words[:1].upper()}{t.words[1:]}"
         mine = [a or b for s, b, a in passes if s == t.screw]
         if mine and abs(float(mine[-1]) - t.ideal) <= t.aim * (1 + 1e-9):
             continue
         if len(mine) >= tries:
-            says = f"{t.words[:1].upper()}{t.words[1:]} is not inside the aim after {tries} tries. The old calibration stands where it refused; say what you found."
+            says = f"{name} is not inside the aim after {tries} tries. The old calibration stands where it refused; say what you found."
             return AdjustProgress("", len(mine), False, True, says, errors)
         again = f", try {len(mine) + 1}" if mine else ""
-        says = f"{t.words[:1].upper()}{t.words[1:]}{again}. {hint}"
+        says = f"{name}{again}. {hint}"
         return AdjustProgress(t.screw, len(mine) + 1, False, False, says, errors)
     return AdjustProgress("", 1, True, False, f"All are inside the aim. {proof}", errors)
 
