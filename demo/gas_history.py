@@ -23,10 +23,12 @@ PAST = (
     ("AE-6002", 0.38, {"zero": "MB-G10", "span": "MB-G05"}, 7),
     ("AE-3001", 0.02, {"zero": "MB-G10", "span": "MB-G06"}, 4),
     ("AE-3002", 0.22, {"air": "MB-G10", "zero": "MB-G11"}, 4),
+    ("AIT-5301", 0.17, {"span": "MB-G15"}, 7),
 )
+FITTED = {"MB-G15": ("MB-V04", "MB-L03")}  # what is on a bottle, where it is not the usual
 VALUES = {
     "operator": "Control room", "temperature": "19", "exposed_to": "none", "pressure_kpa": "101.1", "reading": "0.0",
-    "purged": "0.0", "latches": "reset", "permit": "P-4711", "fault_relay": "not tried",
+    "purged": "0.0", "latches": "reset", "regulator_left": "on", "permit": "P-4711", "fault_relay": "not tried",
 }  # fmt: skip
 
 
@@ -68,7 +70,9 @@ class PlayedDetector(Played):
         """Bottles chosen, alarms tried, the inhibit seen."""
         for f in step.fields:
             if f.kind == "gas":
-                chosen = {"role": f.name, "bottle": self.gases[f.name], "regulator": "MB-V01", "line": "MB-L01", "reason": ""}
+                code = self.gases[f.name]
+                regulator, line = FITTED.get(code, ("MB-V01", "MB-L01"))
+                chosen = {"role": f.name, "bottle": code, "regulator": regulator, "line": line, "reason": ""}
                 snapshot = gas_snapshot(chosen)
                 snapshot["bottle"] |= {"expires_on": (self.now.date() + timedelta(days=200)).isoformat(), "litres_left": 90.0}
                 self.do("gas_assigned", **snapshot, label="")
@@ -114,7 +118,7 @@ def play_detectors(now: datetime, last_number: int, technicians: list[Person], r
         instrument = Instrument.objects.select_related("area").get(tag=tag)
         share_before = 1.0
         for n in range(count):
-            days = instrument.interval_days * (count - n) - (25, 118, 4, 60, 100)[k]
+            days = instrument.interval_days * (count - n) - (25, 118, 4, 60, 100, 18)[k]
             at = now - timedelta(days=days)
             share = math.exp(-loss * n * instrument.interval_days / 365)
             number_ += 1

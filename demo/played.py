@@ -71,6 +71,11 @@ class Played:
             elif step.kind == "release":
                 for hold in [h for h in self.state.holds_of(step.of) if h.released_at is None]:
                     self.do("hold_released", hold=hold.id, values=self.released(step))
+            elif step.kind == "count":
+                self.do("counted", step=step.key, count=self.state.counts.get(step.key, 0) + 1)
+            elif step.kind == "clock":
+                self.do("timer_started", step=step.key)
+                self.do("timer_ended", step=step.key)
             elif step.kind == "checkpairs":
                 for pair in step.pairs:
                     self.do("pair_moved", step=step.key, pair=pair.key, to="back" if step.variant == "back" else "out")

@@ -52,7 +52,7 @@ class Guarded(BrowserTestCase):
         expect(p.get_by_label("Reading, mA")).to_have_value("4.01")
         p.get_by_label("Or end it now, because").fill("was under power all week")
         p.get_by_role("button", name="End it").click()
-        expect(p.get_by_text(re.compile("warm-up (29|30):"))).to_have_count(0)
+        expect(p.get_by_text(re.compile("Warm-up (29|30):"))).to_have_count(0)
         p.get_by_label("Reading, mA").press("Enter")
         expect(p.get_by_role("button", name="Record reading 2")).to_be_visible()
 

@@ -28,6 +28,7 @@ from metrology.methods.fragments import alarms_of
 from metrology.methods.method import Method
 from metrology.methods.setup import RunSetup
 from metrology.methods.slots import Quantity, Slot, Watched
+from metrology.methods.steps import Step
 from metrology.quantities.units import convert
 from metrology.quantities.words import number
 from metrology.run.progress import current_slot, make_progress
@@ -36,6 +37,7 @@ from metrology.run.state import RunState, source_key
 
 BACKLOG_S = 120.0
 BEFORE_S = 0.5
+COURSE_S = 3.0  # how often a course is fitted anew, s
 ACCEPTANCE = 0.25  # of span: further off, it is not an error to be adjusted
 Sample = tuple[float, float]
 
@@ -94,12 +96,14 @@ class RunLive:
         self._setup: RunSetup | None = None
         self._method: Method | None = None
         self._frame: tuple[float, dict[str, Any]] = (0.0, {})
+        self._step: Step | None = None
+        self._told_course: tuple[float, str] = (0.0, "")
 
     def refresh(self, state: RunState, method: Method) -> None:
         """Take in the state: which slot is next, which quantities are live, and by which rule they settle."""
         with self.lock:
             step = make_progress(state, method).current
-            self._setup, self._method = state.setup, method
+            self._setup, self._method, self._step = state.setup, method, step
             self.is_condition = step is not None and step.kind == "condition"
             slot = current_slot(state, method, step.key) if step and step.kind == "readings" else None
             asked: Sequence[Quantity] = method.trial.asks(state.setup, slot) if slot else ()
@@ -145,6 +149,7 @@ class RunLive:
         with self.lock:
             self.since = time.time()
             self.is_marked = told
+            self._told_course = (0.0, "")
             for live in self.quantities.values():
                 live.settled_at = None
 
@@ -250,12 +255,22 @@ class RunLive:
             "since": self.since,
             "window_s": window,
             "exposure": {**exposure_data(seen), "is_step": is_step} if seen else None,
+            "course": self._course(now),
             "purged_s": self.purged_s(),
             "purge_limit": self._purge_limit(self.quantities["indicated"])
             if self.is_condition and "indicated" in self.quantities and self._setup
             else None,
             "rows": rows,
         }
+
+    def _course(self, now: float) -> str:
+        """What the course of the condition says of its end; fitted anew every few seconds."""
+        if not self.is_condition or self._method is None or self._setup is None or self._step is None or "indicated" not in self.quantities:
+            return ""
+        if now - self._told_course[0] >= COURSE_S:
+            samples = self.quantities["indicated"].samples(self.since)
+            self._told_course = (now, self._method.watching.course(self._setup, self._step, samples))
+        return self._told_course[1]
 
     def _is_as_before(self, q: Quantity, settle: Settle) -> bool:
         """Whether what is read still belongs to the slot before."""

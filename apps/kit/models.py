@@ -132,6 +132,8 @@ class GasFitting(models.Model):
     flow_l_min = models.FloatField(default=0.0)
     length_m = models.FloatField(default=0.0)
     is_conditioned = models.BooleanField(default=False)
+    stays_on = models.CharField(max_length=20, blank=True)  # the bottle a regulator was left on, purged, shut and under pressure
+    purged_on = models.DateField(null=True, blank=True)
     state = models.CharField(max_length=20, choices=STATES, default="in service")
 
     class Meta:
@@ -143,6 +145,7 @@ class GasFitting(models.Model):
     def fitting(self) -> Fitting:
         """The fitting as the core has it."""
         names: dict[str, Any] = {n: getattr(self, n) for n in Fitting.__dataclass_fields__}
+        names["purged_on"] = self.purged_on.isoformat() if self.purged_on else ""
         return Fitting(**names)
 
 

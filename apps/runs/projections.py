@@ -7,6 +7,7 @@ from datetime import datetime
 
 from django.db.models import Max
 
+from apps.kit.models import GasFitting
 from apps.plant.models import Instrument, InstrumentChange
 from apps.runs.due import set_due, settle
 from apps.runs.models import Hold, KitUse, Result, Run
@@ -14,7 +15,7 @@ from metrology.methods.registry import get_method
 from metrology.run.progress import make_progress
 from metrology.run.results import results_of
 from metrology.run.state import RunState
-from metrology.run.uses import results_followed, uses_of
+from metrology.run.uses import regulators_of, results_followed, uses_of
 
 PROJECTED = tuple(
     f.name
@@ -37,6 +38,8 @@ def project(run: Run, state: RunState) -> None:
     run.save(update_fields=PROJECTED)
     _project_holds(run, state)
     _project_uses(run, state)
+    if state.gases and (not state.readings or state.status != "open" or "regulator_left" in dict(state.setup.entered)):
+        _project_fittings(state)
     if run.status in ("signed", "accepted", "voided"):
         project_instrument(run.instrument)
     if run.status == "signed":
@@ -88,6 +91,17 @@ def _project_uses(run: Run, state: RunState) -> None:
     KitUse.objects.bulk_create(KitUse(run=run, **row) for row in uses)
     Result.objects.filter(run=run).delete()
     Result.objects.bulk_create(Result(run=run, instrument_id=run.instrument_id, **row) for row in results)
+
+
+def _project_fittings(state: RunState) -> None:
+    """Where each regulator is: moved to another bottle it has lost its purge; left on one, purged and shut, it keeps it."""
+    for code, bottle, left_on in regulators_of(state):
+        found = GasFitting.objects.filter(code=code)
+        found.exclude(stays_on__in=("", bottle)).update(stays_on="", purged_on=None)
+        if left_on:
+            found.filter(stays_on="").update(stays_on=bottle, purged_on=left_on)
+        elif left_on is not None:
+            found.filter(stays_on=bottle).update(stays_on="", purged_on=None)
 
 
 def project_instrument(instrument: Instrument) -> None:

@@ -13,10 +13,12 @@ from datetime import date
 from metrology.faults import Fault
 from metrology.judgement.policy import Policy
 from metrology.quantities.gas import find_gas, gas_convert
+from metrology.quantities.permeation import permeation_ppm
 
 GOOD, WARN, REFUSE = "good", "warn", "refuse"
 REACTIVE = ("chlorine", "ammonia", "hydrogen sulphide", "hydrogen chloride", "sulphur dioxide", "chlorine dioxide")
 LONGEST_REACTIVE_LINE_M = 2.0
+NEAR_PERCENT = 15.0
 AMBIENT = "AMBIENT"
 # Activated carbon holds what condenses readily; these light gases go through it.
 SCRUBBER_PASSES = ("hydrogen", "methane", "carbon monoxide", "carbon dioxide", "ethane", "ethylene")
@@ -69,6 +71,8 @@ class Fitting:
     length_m: float = 0.0
     is_conditioned: bool = False
     state: str = "in service"
+    stays_on: str = ""  # the bottle a regulator was left on, purged and shut
+    purged_on: str = ""  # since when, ISO date
 
 
 @dataclass(frozen=True)
@@ -95,6 +99,7 @@ class GasNeed:
     relative_response: float = 1.0
     surrogate_for: str = ""
     is_trace_oxygen: bool = False
+    wanted_percent: float = 0.0  # of range, where the span gas should be near; 0 where anywhere inside the window will do
     litres_if_set: float = 0.0  # what a function check needs when it becomes a calibration
     watches: str = ""  # the gas that the sensor watches for, whatever this role brings
 
@@ -250,7 +255,10 @@ def _window(need: GasNeed, bottle: Bottle, applied: float, policy: Policy, tell:
         says = f"{bottle.code} gives {at}; a span gas lies between {low:.4g} and {high:.4g} {need.unit}."
         tell("concentration", REFUSE, says)
     else:
-        tell("concentration", GOOD, f"{at} is {100 * applied / need.top:.0f} % of range.")
+        percent = 100 * applied / need.top
+        is_away = need.wanted_percent > 0 and abs(percent - need.wanted_percent) > NEAR_PERCENT
+        wanted = f"; near {need.wanted_percent:g} % is wanted." if is_away else "."
+        tell("concentration", WARN if is_away else GOOD, f"{at} is {percent:.0f} % of range{wanted}")
     if need.alarm and applied <= need.alarm:
         says = f"{at} is not above the alarm at {need.alarm:g} {need.unit}: that alarm can't be proved with this bottle."
         tell("alarms", REFUSE, says)
@@ -260,6 +268,9 @@ def _window(need: GasNeed, bottle: Bottle, applied: float, policy: Policy, tell:
 
 def _balance(need: GasNeed, bottle: Bottle, policy: Policy, tell: Told) -> None:
     if need.kind == "air":
+        return
+    if need.is_trace_oxygen and bottle.balance.lower() != "nitrogen":
+        tell("balance", REFUSE, f"{bottle.code} is balanced with {bottle.balance}; trace oxygen is set in nitrogen.")
         return
     if need.technology in ("catalytic", "semiconductor") and bottle.oxygen < policy.balance_oxygen:
         says = (
@@ -284,15 +295,28 @@ def _materials(need: GasNeed, regulator: Fitting | None, line: Fitting | None, t
             tell("materials", REFUSE, f"{what.capitalize()} needs a stainless regulator; {regulator.code} is {regulator.material}.")
         allowed = ("stainless",) if need.is_trace_oxygen else ("PTFE", "stainless")
         if line and not any(m in line.material for m in allowed):
-            says = f"{what.capitalize()} needs a line of {' or '.join(allowed)}; {line.code} is {line.material}, which eats gas or lets air in."
+            says = (
+                f"{what.capitalize()} needs a line of {' or '.join(allowed)}; {line.code} is {line.material}, which {_lets_in(need, line)}."
+            )
             tell("materials", REFUSE, says)
-        if line and line.length_m > LONGEST_REACTIVE_LINE_M:
+        if line and line.length_m > LONGEST_REACTIVE_LINE_M and not need.is_trace_oxygen:
             says = f"{line.code} is {line.length_m:g} m long; {what} wants at most {LONGEST_REACTIVE_LINE_M:g} m."
             tell("materials", WARN, says)
         if line and reactive and not line.is_conditioned:
             tell("materials", WARN, f"{line.code} is not conditioned: flow the gas through it until the reading stands before it counts.")
     elif regulator or line:
         tell("materials", GOOD, "No special material is needed.")
+
+
+def _lets_in(need: GasNeed, line: Fitting) -> str:
+    """What a line does to the gas; of trace oxygen how much air comes through its wall."""
+    if not need.is_trace_oxygen:
+        return "eats gas or lets air in"
+    ppm = permeation_ppm(line.material, line.length_m or 1.0, flow_l_min=need.flow_l_min)
+    return (
+        f"lets air in: about {ppm:.2g} ppm oxygen at {need.flow_l_min:g} l/min through {line.length_m or 1.0:g} m of wall (estimate from the "
+        "permeability of its plastic, Polymer Handbook, for a bore of 4 mm and 1 mm of wall)"
+    )
 
 
 def _flow(need: GasNeed, regulator: Fitting | None, tell: Told) -> None:

@@ -8,7 +8,7 @@ from datetime import date
 from typing import Any, Protocol
 
 from metrology.judgement.exposure import Exposure
-from metrology.judgement.settling import SettleRule
+from metrology.judgement.settling import Sample, SettleRule
 from metrology.methods.adjusting.base import NO_ADJUSTING, Adjusting
 from metrology.methods.outcome import Outcome, Proposal
 from metrology.methods.settings import Settings
@@ -118,6 +118,10 @@ class Watching(Protocol):
 
     def dwell_s(self, setup: RunSetup) -> float:
         """How long a point soaks after it has settled, s."""
+        ...
+
+    def course(self, setup: RunSetup, step: Step, samples: Sequence[Sample]) -> str:
+        """What the course of a watched condition says of its end, in words; empty where that is not told."""
         ...
 
 

@@ -10,7 +10,7 @@ from __future__ import annotations
 import dataclasses
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, fields
-from typing import Any, TypeVar
+from typing import Any, ClassVar, TypeVar
 
 from metrology.faults import Fault, require_range
 from metrology.quantities.typed import parse_typed
@@ -46,7 +46,9 @@ def asked(label: str, kind: str = "number", *, default: Any, **more: Any) -> Any
 
 @dataclass(frozen=True)
 class Settings:
-    """The base of all settings: nothing."""
+    """The base of all settings: nothing. never_asked: inherited settings that an instrument of this kind does not have."""
+
+    never_asked: ClassVar[frozenset[str]] = frozenset()
 
     def check(self) -> None:
         """Raise a Fault where the fields don't hold together; each alone was looked at already."""
@@ -66,7 +68,7 @@ def setting_fields(kind: type[Settings]) -> tuple[SettingField, ...]:
     return tuple(
         SettingField(f.name, f.metadata["asked"], f.default if f.default is not dataclasses.MISSING else None)
         for f in fields(kind)
-        if "asked" in f.metadata
+        if "asked" in f.metadata and f.name not in kind.never_asked
     )
 
 

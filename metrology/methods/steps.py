@@ -18,6 +18,8 @@ KINDS = (
     "adjust",
     "compare",
     "checkpairs",
+    "count",
+    "clock",
     "release",
     "sign",
 )
@@ -92,4 +94,5 @@ class Step:
     keys: tuple[str, ...] = ()  # keys of the instrument that belong to it, where it is on the bench
     is_noted: bool = False  # what is entered in it stands on the record
     enters_result: tuple[str, ...] = ()  # compute: names of the result that change how the run goes on
+    counts: tuple[str, ...] = ()  # count: what stands before the first and after each; as many times as there are more than one
     pairs: tuple[Pair, ...] = ()  # checkpairs: what is moved, out into the test (variant "all": all of it) or (variant "back") back again

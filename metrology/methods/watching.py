@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from metrology.judgement.exposure import Exposure
-from metrology.judgement.settling import SettleRule
+from metrology.judgement.settling import Sample, SettleRule
 from metrology.methods.method import Trial
 from metrology.methods.setup import RunSetup
 from metrology.methods.slots import Quantity, Slot, Watched
@@ -52,6 +52,10 @@ class Still:
     def is_step(self, slot: Slot) -> bool:
         """Nothing is exposed."""
         return False
+
+    def course(self, setup: RunSetup, step: Step, samples: Sequence[Sample]) -> str:
+        """Nothing is forecast."""
+        return ""
 
     def dwell_s(self, setup: RunSetup) -> float:
         """How long a point soaks, s."""

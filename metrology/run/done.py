@@ -35,6 +35,8 @@ def let_go(step: Step, state: RunState, method: Method) -> bool:
 DONE: dict[str, Done] = {
     **dict.fromkeys(("confirm", "adjust", "condition", "compute", "compare", "checkpairs"), confirmed),
     "timer": lambda step, state, _: step.key in state.timers,
+    "clock": lambda step, state, _: step.key in state.timers and state.timers[step.key].ended_at is not None,
+    "count": lambda step, state, _: state.counts.get(step.key, 0) >= len(step.counts) - 1,
     "hold": lambda step, state, _: step.key in state.hold_steps,
     "readings": all_taken,
     "judge": lambda step, state, _: step.key in state.decisions,

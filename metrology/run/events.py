@@ -20,6 +20,7 @@ TYPES = (
     "hold_extended",
     "gas_assigned",
     "pair_moved",
+    "counted",
     "reference_assigned",
     "standard_assigned",
     "step_reopened",

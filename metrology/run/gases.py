@@ -17,6 +17,15 @@ from metrology.run.state import RunState
 AMBIENT_ASKS = {"bottled": "Why ambient air must do", "scrubbed": "Which scrubber, and until when it is good"}
 
 
+def _purged(payload: Mapping[str, Any]) -> dict[str, str]:
+    """Since when the regulator has stayed on this bottle, purged; empty where it has to be purged again. Nothing where there is no regulator."""
+    regulator = payload.get("regulator") or {}
+    if "stays_on" not in regulator:
+        return {}
+    stays = regulator["stays_on"] == payload["bottle"]["code"] and bool(regulator["stays_on"])
+    return {"regulator": str(regulator["code"]), "purged_on": str(regulator["purged_on"]) if stays else ""}
+
+
 def bottle_from(data: Mapping[str, Any]) -> Bottle:
     """A bottle frozen in an event."""
     return Bottle(**{**data, "gases": tuple(BottleGas(**g) for g in data["gases"])})
@@ -75,6 +84,7 @@ def admit_gas(state: RunState, method: Method, payload: Mapping[str, Any], *, to
             **({"value": f"{verdict.applied:.6g}", "u": f"{verdict.u_percent:g}"} if need.kind != "zero" else {}),
             "bottle": bottle["code"],
             "oxygen": f"{bottle['oxygen']:g}",
+            **_purged(payload),
             **({"peers": peers} if peers else {}),
         },
     }

@@ -11,13 +11,18 @@ _WORDS: dict[str, Callable[[Mapping[str, Any]], str]] = {
     "run_started": lambda p: f"started the run on {p['instrument']['tag']}",
     "step_confirmed": lambda p: f"confirmed '{p['step'].replace('_', ' ')}'",
     "timer_started": lambda p: f"started the {p['step'].replace('_', '-')} timer ({p['minutes']:g} min)",
-    "timer_ended": lambda p: f"ended the {p['step'].replace('_', '-')} timer" + (f": {p['reason']}" if p.get("reason") else ""),
+    "timer_ended": lambda p: (
+        f"stopped the clock after {next(iter(p['enters'].values()))} s"
+        if p.get("enters")
+        else f"ended the {p['step'].replace('_', '-')} timer" + (f": {p['reason']}" if p.get("reason") else "")
+    ),
     "hold_placed": lambda p: f"needed no hold: {p['reason']}" if p["kind"] == "none" else f"placed a hold ({p['kind']}): {p['reason']}",
     "hold_released": lambda p: "released the hold" + (f": {p['reason']}" if p.get("reason") else ""),
     "hold_handed_over": lambda p: f"handed the hold over to {p['to_name']}" + (f": {p['note']}" if p.get("note") else ""),
     "hold_extended": lambda p: f"extended the hold: {p['reason']}",
     "gas_assigned": lambda p: f"chose gas {p['bottle']['code']} ({p['label'].lower()})" + (f": {p['reason']}" if p.get("reason") else ""),
     "pair_moved": lambda p: f"moved '{p['label']}' " + ("to the test" if p["to"] == "out" else "back"),
+    "counted": lambda p: f"counted {p['count']} ({p['step'].replace('_', ' ')}): {p['says']}",
     "reference_assigned": lambda p: f"chose {p['reference']['code']} ({p['role']})",
     "standard_assigned": lambda p: f"chose {p['item']['code']} ({p['label'].lower()})" + (f": {p['reason']}" if p.get("reason") else ""),
     "step_reopened": lambda p: f"opened '{p['step'].replace('_', ' ')}' again: {p['reason']}",

@@ -13,6 +13,7 @@ from metrology.methods.steps import CHOSEN, Step
 from metrology.quantities.words import minutes as minutes_text
 from metrology.run.assigning import admit_reference, admit_standard, require_plan
 from metrology.run.computing import admit_computed
+from metrology.run.counting import admit_clock_end, admit_count
 from metrology.run.fields import check_fields, text_of
 from metrology.run.gases import admit_gas
 from metrology.run.holds import admit_extension, admit_handover, admit_hold, admit_release, release_without_hold
@@ -158,13 +159,18 @@ def _finish_adjust(a: Admission, step: Step, payload: Mapping[str, Any]) -> Payl
 
 
 def _timer_started(a: Admission, payload: Mapping[str, Any]) -> Payload:
-    step = a.require_current(payload, "timer")
+    found = a.progress.find(str(payload.get("step", "")))
+    step = a.require_current(payload, "clock" if found and found.step.kind == "clock" else "timer")
+    if step.kind == "clock" and step.key in a.state.timers:
+        raise Fault("already_started", "This clock runs already.", field="step")
     return {"step": step.key, "minutes": step.minutes}
 
 
 def _timer_ended(a: Admission, payload: Mapping[str, Any]) -> Payload:
     key = str(payload.get("step", ""))
     found = a.progress.find(key)
+    if found is not None and found.step.kind == "clock":
+        return admit_clock_end(a.state, a.require_current(payload, "clock"), now=a.now)
     if found is None or found.step.kind != "timer":
         raise Fault("unknown_step", f"This run has no timer '{key}'.", field="step")
     timer = a.state.timers.get(key)
@@ -431,6 +437,7 @@ _RULES: dict[str, Callable[[Admission, Mapping[str, Any]], Payload]] = {
     "hold_extended": lambda a, p: admit_extension(a.state, p, now=a.now),
     "gas_assigned": lambda a, p: admit_gas(a.state, a.method, p, today=a.now.date()),
     "pair_moved": lambda a, p: admit_pair(a.state, a.require_current(p, "checkpairs"), p),
+    "counted": lambda a, p: admit_count(a.state, a.require_current(p, "count"), p),
     "reference_assigned": _reference_assigned,
     "standard_assigned": lambda a, p: admit_standard(a.state, a.method, p, today=a.now.date()),
     "step_reopened": _step_reopened,

@@ -200,6 +200,7 @@ class RunState:
     acts: list[Mapping[str, Any]] = field(default_factory=list)
     gases: dict[str, Mapping[str, Any]] = field(default_factory=dict)
     pairs: dict[str, PairMoved] = field(default_factory=dict)
+    counts: dict[str, int] = field(default_factory=dict)  # how often something was done, by step
     readings: list[Reading] = field(default_factory=list)
     adjustments: list[Adjustment] = field(default_factory=list)
     decisions: dict[str, DecisionMade] = field(default_factory=dict)
@@ -287,6 +288,14 @@ def _timer_ended(s: RunState, e: Event) -> None:
     step = e.payload["step"]
     started = s.timers.get(step) or Timer(step, e.at, float(e.payload.get("minutes", 0)))
     s.timers[step] = replace(started, ended_at=e.at, reason=e.payload.get("reason", ""))
+    if e.payload.get("enters"):
+        s.setup = s.setup.with_entered(e.payload["enters"])
+
+
+def _counted(s: RunState, e: Event) -> None:
+    s.counts[e.payload["step"]] = int(e.payload["count"])
+    if e.payload.get("enters"):
+        s.setup = s.setup.with_entered(e.payload["enters"])
 
 
 def _hold_placed(s: RunState, e: Event) -> None:
@@ -466,6 +475,7 @@ _APPLY = {
     "hold_extended": _hold_extended,
     "gas_assigned": _gas_assigned,
     "pair_moved": _pair_moved,
+    "counted": _counted,
     "reference_assigned": _reference_assigned,
     "standard_assigned": _standard_assigned,
     "step_reopened": _step_reopened,

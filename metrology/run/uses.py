@@ -36,6 +36,20 @@ def uses_of(state: RunState, method: Method) -> list[Use]:
     return list(out.values())
 
 
+def regulators_of(state: RunState) -> list[tuple[str, str, str | None]]:
+    """Each regulator of the run: its code, the bottle it was put on, and since when it stays there purged (ISO date).
+
+    Empty where it was taken off or vented at the end, None where nothing is said of it.
+    """
+    left = next((c for c in state.confirmations.values() if "regulator_left" in c.values), None)
+    stays = None if left is None else left.at.date().isoformat() if left.values["regulator_left"] == "on" else ""
+    out = []
+    for p in state.gases.values():
+        if p.get("regulator") and p["bottle"]["code"] != AMBIENT:
+            out.append((str(p["regulator"]["code"]), str(p["bottle"]["code"]), stays))
+    return out
+
+
 def _item(state: RunState, event: str) -> str:
     """The code of what an event assigned."""
     p = state.assigned.get(event, {})

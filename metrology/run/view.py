@@ -17,6 +17,7 @@ from metrology.methods.standards.base import REFERENCE
 from metrology.methods.steps import PHASES, Step
 from metrology.quantities.transfer import KINDS
 from metrology.quantities.words import decimals_for, iso, number, percent, ratio
+from metrology.run.counting import clock_step, count_step
 from metrology.run.evidence import set_evidence
 from metrology.run.flags import flags_of
 from metrology.run.gas_views import gas_rows, pair_rows
@@ -322,6 +323,8 @@ def _step(state: RunState, method: Method, progress: Progress, evidence: list[Se
         "adjust": None,
         "compute": None,
         "compare": None,
+        "count": None,
+        "clock": None,
         "pairs": pair_rows(state, step) if step.kind == "checkpairs" else [],
         "panels": _panels(state, step),
         "keys": list(step.keys),
@@ -459,6 +462,8 @@ _SHOWN: dict[str, Show] = {
     "readings": _readings_step,
     "judge": lambda state, method, step, _evidence: _judge_step(state, method, step),
     "adjust": lambda state, method, step, _evidence: _adjust_step(state, method, step),
+    "count": lambda state, _method, step, _evidence: count_step(state, step),
+    "clock": lambda state, _method, step, _evidence: clock_step(state, step),
 }
 
 

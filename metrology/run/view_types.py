@@ -302,6 +302,22 @@ class CompareData(TypedDict):
     source: str
 
 
+class CountStepData(TypedDict):
+    """Something counted off one by one. told: what stood before the first and after each so far; last: what will stand after the last."""
+
+    done: int
+    total: int
+    told: list[str]
+    last: str
+
+
+class ClockStepData(TypedDict):
+    """A clock from one press to the next. target_s: what it should stay under."""
+
+    started_at: str | None
+    target_s: float
+
+
 class StepData(TypedDict):
     """The current step."""
 
@@ -321,6 +337,8 @@ class StepData(TypedDict):
     adjust: AdjustStep | None
     compute: ComputeData | None
     compare: CompareData | None
+    count: CountStepData | None
+    clock: ClockStepData | None
     pairs: list[PairData]
     watches: str  # the quantity that can be read live at a condition; empty where it is typed
     watches_channel: str

@@ -126,6 +126,11 @@ class Player:
         elif step.kind == "release" and self.state.open_holds:
             for hold in [h for h in self.state.open_holds if getattr(h, "own", "") == getattr(step, "of", "")]:
                 self.do("hold_released", hold=hold.id, values=mine)
+        elif step.kind == "count":
+            self.do("counted", after_min=0.5, step=step.key, count=self.state.counts.get(step.key, 0) + 1)
+        elif step.kind == "clock":
+            self.do("timer_started", step=step.key)
+            self.do("timer_ended", after_min=0.3, step=step.key)
         elif step.kind == "checkpairs":
             for p in step.pairs:
                 self.do("pair_moved", step=step.key, pair=p.key, to="back" if step.variant == "back" else "out")

@@ -465,6 +465,29 @@ def _() -> Player:
     return p.take([DRY, {"indicated": "1277.4", "referred": "1419.3", "analyzer_c": "20.0"}]).decide("leave").forward(reading="420").sign()
 
 
+def _trace(**details: object) -> Player:
+    given = {"target_ppm": "2", "sensor_serial": "O2-1", "t90_s": "30", "signal_unit": "uA", "new_sensitivity": "0.5", **details}
+    made = instrument(
+        given, unit="ppm", lrv=0.0, urv=100.0, output_lo=0.0, output_hi=100.0, output_unit="ppm", tolerance=Tolerance((Term(2.0, "span"),))
+    )
+    p = Player("an-trace-o2", "1", instrument=made, points_percent=())
+    gas = kit.gas("B-O2N2", "oxygen", 80.0, "ppm", balance="nitrogen", oxygen=0.0)
+    gas["regulator"] = {**kit.REGULATOR, "stays_on": "", "purged_on": ""}
+    gas["line"] = {**kit.LINE, "material": "stainless steel"}
+    p.gases = {"span": gas}
+    return p.forward()
+
+
+@scenario("an-trace-o2", "1", "a-leak-then-a-new-sensor")
+def _() -> Player:
+    p = _trace().take([{"indicated": "91", "signal": "33"}, {"indicated": "85.5", "signal": "33"}]).decide("repeat").forward()
+    p.take([{"indicated": "61", "signal": "31"}]).decide("exchange").forward(
+        new_serial="O2-2", work="its signal had fallen", come_down="1.6"
+    )
+    p.turn(("span", "72", "80")).forward().take([{"indicated": "80.2", "signal": "41"}]).decide("leave")
+    return p.forward(regulator_left="on", reading="0.9").sign().review()
+
+
 def _belt(**more: object) -> Player:
     details = {"belt_class": "r50-1", "tests_material": True, "test_weight": "50", "weight_count": "2"}
     past = [

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any, Protocol
 
 from metrology.simulation.cell import SimulatedCell
+from metrology.simulation.trace import SimulatedTrace
 
 
 class Point(Protocol):
@@ -65,13 +66,49 @@ class CellPoint:
         return (c.shown_raw, c.shown, c.shown_c, beaker, c.ohm, c.cell_now, self.taken)
 
 
+@dataclass
+class TracePoint:
+    """A trace oxygen analyzer with its gas manifold. taken: whether it took the last key."""
+
+    tag: str
+    analyzer: SimulatedTrace
+    taken: float = 0.0
+
+    def step(self, dt_s: float) -> None:
+        """Let dt_s seconds pass."""
+        self.analyzer.step(dt_s)
+
+    def press(self, key: int) -> None:
+        """Span gas, zero gas, sample; the set flow, twice that; span accepted; new cell out of its bag, shut in."""
+        a = self.analyzer
+        acts: list[Callable[[], bool]] = [
+            lambda: a.switch("span"), lambda: a.switch("zero"), lambda: a.switch("sample"), lambda: a.set_rate(a.set_flow),
+            lambda: a.set_rate(2 * a.set_flow), a.accept_span, a.open_air, a.shut,
+        ]  # fmt: skip
+        self.taken = float(acts[key - 1]()) if 1 <= key <= len(acts) else 0.0
+
+    def start(self, value: float) -> None:
+        """The flow is set to so many l/min."""
+        self.taken = float(self.analyzer.set_rate(value))
+
+    @property
+    def registers(self) -> tuple[float, ...]:
+        """What it shows, the cell's current, the flow, whether the last key was taken."""
+        a = self.analyzer
+        return (a.shown, a.signal, a.flow, self.taken)
+
+
+def _trace(row: Mapping[str, Any], seed: int) -> Point:
+    return TracePoint(row["tag"], SimulatedTrace(**row.get("set", {}), seed=seed))
+
+
 def _cell(row: Mapping[str, Any], seed: int) -> Point:
     told = dict(row.get("set", {}))
     places = {name: (float(k), float(t)) for name, (k, t) in told.pop("places", {}).items()}
     return CellPoint(row["tag"], SimulatedCell(**told, places=places, seed=seed))
 
 
-KINDS: dict[str, Callable[[Mapping[str, Any], int], Point]] = {"cell": _cell}
+KINDS: dict[str, Callable[[Mapping[str, Any], int], Point]] = {"cell": _cell, "trace": _trace}
 
 
 def make_point(row: Mapping[str, Any], seed: int) -> Point:

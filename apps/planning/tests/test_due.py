@@ -171,7 +171,7 @@ class DueReasons(PlantTestCase):
             lrv=0,
             urv=5,
             tolerance_value=5,
-            method="an-trace-o2",
+            method="an-duplicate-blank",
             next_due=date(2020, 1, 1),
         )
         data = self.get("today/").json()

@@ -128,6 +128,8 @@ class Loader:
             technicians = [self.people[u] for u in ("ines", "tomas", "oda")]
             for play in (play_analyzers, play_cells, play_detectors):
                 self.number = play(self.now, self.number, technicians, self.people["marta"])
+            yesterday = timezone.localdate(self.now) - timedelta(days=1)
+            GasFitting.objects.exclude(stays_on="").update(purged_on=yesterday)  # purged anew, after it had been off for its test
 
     def _plan(self) -> None:
         """A round for tomorrow, and what happened since."""

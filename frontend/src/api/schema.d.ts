@@ -1530,6 +1530,19 @@ export interface components {
                         register: string[];
                         source: string;
                     } | null;
+                    /** @description Something counted off one by one. told: what stood before the first and after each so far; last: what will stand after the last. */
+                    count: {
+                        done: number;
+                        total: number;
+                        told: string[];
+                        last: string;
+                    } | null;
+                    /** @description A clock from one press to the next. target_s: what it should stay under. */
+                    clock: {
+                        started_at: string | null;
+                        /** Format: double */
+                        target_s: number;
+                    } | null;
                     pairs: {
                         key: string;
                         label: string;
@@ -3063,6 +3076,19 @@ export interface components {
                         differences: string[];
                         register: string[];
                         source: string;
+                    } | null;
+                    /** @description Something counted off one by one. told: what stood before the first and after each so far; last: what will stand after the last. */
+                    count: {
+                        done: number;
+                        total: number;
+                        told: string[];
+                        last: string;
+                    } | null;
+                    /** @description A clock from one press to the next. target_s: what it should stay under. */
+                    clock: {
+                        started_at: string | null;
+                        /** Format: double */
+                        target_s: number;
                     } | null;
                     pairs: {
                         key: string;

@@ -31,6 +31,8 @@ const STEP: Step = {
   adjust: null,
   compute: null,
   compare: null,
+  count: null,
+  clock: null,
   pairs: [],
   panels: [],
   lets_go: [],

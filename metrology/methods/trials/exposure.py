@@ -14,7 +14,7 @@ from typing import Any
 from metrology.judgement.errors import ErrorInBases, Point
 from metrology.judgement.exposure import WAITING, Exposure, Stimulus, exposure_rule, judge_exposure
 from metrology.judgement.gas_signature import ChannelSeen, find_gas_signatures
-from metrology.judgement.settling import NO_RESPONSE, OK, OUT_OF_ACCEPTANCE, UNSTABLE, SettleRule
+from metrology.judgement.settling import NO_RESPONSE, OK, OUT_OF_ACCEPTANCE, UNSTABLE, Sample, SettleRule
 from metrology.judgement.signature import Signature
 from metrology.judgement.tolerance import tolerance_percent
 from metrology.judgement.uncertainty import Component
@@ -350,6 +350,10 @@ class ExposureWatching:
     def is_step(self, slot: Slot) -> bool:
         """Gas, not zero gas, takes the output to a new level."""
         return slot.extra.get("exposure") not in NO_GAS
+
+    def course(self, setup: RunSetup, step: Step, samples: Sequence[Sample]) -> str:
+        """Nothing is forecast."""
+        return ""
 
     def dwell_s(self, setup: RunSetup) -> float:
         """The window is the dwell."""

@@ -23,6 +23,7 @@ export interface Frame {
   window_s: number;
   rows: Record<string, LiveRow>;
   exposure?: { kind: string; plateau: number; peak: number; t90_s: number | null; percent: number; is_step: boolean; remarks: string[] } | null;
+  course?: string;
   purged_s?: number | null;
   purge_limit?: number | null;
 }

@@ -4,10 +4,12 @@ import { GasStep } from "../gas/GasStep";
 import type { StepProps } from "./StepFrame";
 import { AdjustStep } from "./steps/AdjustStep";
 import { CheckpairsStep } from "./steps/CheckpairsStep";
+import { ClockStep } from "./steps/ClockStep";
 import { CompareStep } from "./steps/CompareStep";
 import { ComputeStep } from "./steps/ComputeStep";
 import { ConditionStep } from "./steps/ConditionStep";
 import { ConfirmStep } from "./steps/ConfirmStep";
+import { CountStep } from "./steps/CountStep";
 import { HoldStep } from "./steps/HoldStep";
 import { ItemsStep } from "./steps/ItemsStep";
 import { JudgeStep } from "./steps/JudgeStep";
@@ -25,6 +27,8 @@ const KINDS: Record<string, (props: StepProps) => ReactNode> = {
   compute: ComputeStep,
   compare: CompareStep,
   checkpairs: CheckpairsStep,
+  count: CountStep,
+  clock: ClockStep,
   readings: ReadingsStep,
   judge: JudgeStep,
   adjust: AdjustStep,

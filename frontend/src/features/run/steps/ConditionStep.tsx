@@ -16,11 +16,12 @@ export function ConditionStep(props: StepProps) {
   const purged = live.frame?.purged_s;
   return (
     <ConfirmStep {...props} live={isLive ? { take: () => capture.mutate({}), busy: capture.isPending } : undefined}>
-      <Keys run={run} only={step.watches === "ma" ? ["inhibit"] : ["off"]} />
+      <Keys run={run} only={step.keys.length ? step.keys : step.watches === "ma" ? ["inhibit"] : ["off"]} />
       {step.watches && <SourceOf run={run} step={step} />}
       {isLive && (
         <div className="space-y-2">
           <LivePanel frame={live.frame} traces={live.traces} connected={live.connected} />
+          {live.frame?.course && <p role="status" aria-label="Forecast" className="font-bold">{live.frame.course}</p>}
           {typeof purged === "number" && <p role="status">Below the limit for {purged.toFixed(0)} s.</p>}
           {capture.isError ? <Failure error={capture.error} /> : <p className="text-muted">The live value is taken when it stands still, unless another is typed.</p>}
         </div>

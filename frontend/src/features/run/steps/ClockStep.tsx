@@ -1,0 +1,47 @@
+import { useEffect, useState } from "react";
+import { Button } from "../../../ui/Button";
+import { Failure } from "../../../ui/Message";
+import { Keys } from "../../gas/Keys";
+import { StepFrame, type StepProps } from "../StepFrame";
+import { useAppend } from "../useRun";
+
+function useSeconds(since: string | null) {
+  const [now, setNow] = useState(() => Date.now());
+  useEffect(() => {
+    if (!since) return;
+    const timer = setInterval(() => setNow(Date.now()), 200);
+    return () => clearInterval(timer);
+  }, [since]);
+  return since ? Math.max(0, (now - Date.parse(since)) / 1000) : 0;
+}
+
+/** A clock that runs from one press to the next. The times that count are the server's. */
+export function ClockStep({ run, step }: StepProps) {
+  const append = useAppend(run);
+  const clock = step.clock;
+  const seconds = useSeconds(clock?.started_at ?? null);
+  if (!clock) return null;
+  const runs = clock.started_at !== null;
+  const press = () => {
+    if (!append.isPending) append.mutate([{ type: runs ? "timer_ended" : "timer_started", payload: { step: step.key } }]);
+  };
+  const late = seconds > clock.target_s;
+  return (
+    <StepFrame
+      step={step}
+      onSubmit={press}
+      action={
+        <Button kind="primary" type="submit" large autoFocus>
+          {runs ? "Shut: stop the clock" : `${step.confirm_label}: start the clock`}
+        </Button>
+      }
+    >
+      <Keys run={run} only={step.keys} />
+      <p role="timer" className={`text-6xl font-bold ${late ? "text-iron" : ""}`}>
+        {seconds.toFixed(0)} <span className="text-2xl font-normal">s of {clock.target_s} s</span>
+      </p>
+      {late && <p className="font-bold text-iron">Past the aim: the come-down will take longer. Shut it as soon as you can.</p>}
+      {append.isError && <Failure error={append.error} />}
+    </StepFrame>
+  );
+}
