@@ -258,7 +258,7 @@ class RunLive:
             "course": self._course(now),
             "purged_s": self.purged_s(),
             "purge_limit": self._purge_limit(self.quantities["indicated"])
-            if self.is_condition and "indicated" in self.quantities and self._setup
+            if self._step is not None and self._step.variant == "purge" and "indicated" in self.quantities and self._setup
             else None,
             "rows": rows,
         }

@@ -199,5 +199,5 @@ def fittings_for(need: KitNeed, bottle: Bottle, fittings: list[Fitting], day: da
     rank = {GOOD: 0, WARN: 1}
     pairs = [(r, line) for r in fittings if r.kind == "regulator" for line in fittings if line.kind == "line"]
     judged = [(judge_kit(need, bottle, regulator=r, line=line, today=day, policy=policy).standing, r, line) for r, line in pairs]
-    able = [(rank[standing], r.code, line.code, r, line) for standing, r, line in judged if standing != REFUSE]
-    return min(able)[3:] if able else None
+    able = [(rank[standing], r.stays_on != bottle.code, r.code, line.code, r, line) for standing, r, line in judged if standing != REFUSE]
+    return min(able)[4:] if able else None

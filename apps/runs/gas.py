@@ -17,6 +17,7 @@ from apps.runs.store import load_state
 from config.failures import Missing
 from metrology.judgement.gas_kit import AMBIENT, REFUSE, Bottle, Fitting, GasNeed, KitVerdict, judge_bottle
 from metrology.methods.registry import get_method
+from metrology.quantities.words import plain
 from metrology.run.gases import find_need, judge_for
 from metrology.run.state import RunState
 
@@ -81,7 +82,7 @@ def best_kit(state: RunState, need: GasNeed, bottle: Bottle, fittings: list[Fitt
     lines: list[Fitting | None] = [f for f in fittings if f.kind == "line"] or [None]
     if bottle.code == AMBIENT:
         regulators, lines = [None], [None]
-    best: tuple[int, KitVerdict, str, str] | None = None
+    best: tuple[float, KitVerdict, str, str] | None = None
     for regulator in regulators:
         for line in lines:
             payload = {
@@ -91,7 +92,8 @@ def best_kit(state: RunState, need: GasNeed, bottle: Bottle, fittings: list[Fitt
                 "peers": peers,
             }
             verdict = judge_for(state, need, payload, today=today)
-            bad = sum(10 if r.standing == REFUSE else r.standing == "warn" for r in verdict.remarks)
+            bad = sum(10.0 if r.standing == REFUSE else r.standing == "warn" for r in verdict.remarks)
+            bad -= 0.5 * (regulator is not None and regulator.stays_on == bottle.code)
             if best is None or bad < best[0]:
                 best = (bad, verdict, regulator.code if regulator else "", line.code if line else "")
     assert best is not None
@@ -127,7 +129,7 @@ def verdict_data(verdict: KitVerdict, need: GasNeed) -> dict[str, Any]:
     """A verdict as plain data."""
     return {
         "standing": verdict.standing,
-        "applied": f"{verdict.applied:.4g} {need.unit}" if need.kind != "zero" and verdict.applied else "",
+        "applied": f"{plain(verdict.applied)} {need.unit}" if need.kind != "zero" and verdict.applied else "",
         "remarks": [{"rule": r.rule, "standing": r.standing, "says": r.says} for r in verdict.remarks],
         "is_proposed": False,
     }

@@ -14,6 +14,7 @@ from metrology.faults import Fault
 from metrology.judgement.policy import Policy
 from metrology.quantities.gas import find_gas, gas_convert
 from metrology.quantities.permeation import permeation_ppm
+from metrology.quantities.words import plain
 
 GOOD, WARN, REFUSE = "good", "warn", "refuse"
 REACTIVE = ("chlorine", "ammonia", "hydrogen sulphide", "hydrogen chloride", "sulphur dioxide", "chlorine dioxide")
@@ -178,6 +179,7 @@ def judge_kit(
     if need.needs_humid and not bottle.is_humid:
         tell("humidity", WARN, "This sensor needs humid gas and the bottle is dry: put the humidifier into the line.")
     _materials(need, regulator, line, tell)
+    _stays(need, bottle, regulator, tell)
     _flow(need, regulator, tell)
     _dates(bottle, today, tell)
     _litres(need, bottle, policy, tell)
@@ -215,10 +217,10 @@ def _component(need: GasNeed, bottle: Bottle, policy: Policy, tell: Told) -> tup
     if part.unit != need.unit or (part.basis and part.basis != need.basis):
         other = f" ({part.basis})" if part.basis else ""
         mine = f" ({need.basis})" if need.unit == "%LEL" else ""
-        tell("unit", GOOD, f"{part.value:g} {part.unit}{other} are {own:.4g} {need.unit}{mine}.")
+        tell("unit", GOOD, f"{part.value:g} {part.unit}{other} are {plain(own)} {need.unit}{mine}.")
     applied = own * need.relative_response
     if need.surrogate_for:
-        says = f"{part.gas} stands for {need.surrogate_for}: x {need.relative_response:g}, so {applied:.4g} {need.unit} is applied."
+        says = f"{part.gas} stands for {need.surrogate_for}: x {need.relative_response:g}, so {plain(applied)} {need.unit} is applied."
         tell("surrogate", GOOD, says)
     if part.u_percent <= 0:
         tell("certificate", REFUSE, f"The certificate of {bottle.code} gives no uncertainty; it proves nothing.")
@@ -248,11 +250,11 @@ def _zero_gas(need: GasNeed, bottle: Bottle, tell: Told) -> tuple[float, float]:
 
 def _window(need: GasNeed, bottle: Bottle, applied: float, policy: Policy, tell: Told) -> None:
     low, high = policy.span_low_percent / 100 * need.top, policy.span_high_percent / 100 * need.top
-    at = f"{applied:.4g} {need.unit}"
+    at = f"{plain(applied)} {need.unit}"
     if applied > need.top:
         tell("concentration", REFUSE, f"{bottle.code} gives {at}, above the range of {need.top:g} {need.unit}.")
     elif not low <= applied <= high:
-        says = f"{bottle.code} gives {at}; a span gas lies between {low:.4g} and {high:.4g} {need.unit}."
+        says = f"{bottle.code} gives {at}; a span gas lies between {plain(low)} and {plain(high)} {need.unit}."
         tell("concentration", REFUSE, says)
     else:
         percent = 100 * applied / need.top
@@ -306,6 +308,16 @@ def _materials(need: GasNeed, regulator: Fitting | None, line: Fitting | None, t
             tell("materials", WARN, f"{line.code} is not conditioned: flow the gas through it until the reading stands before it counts.")
     elif regulator or line:
         tell("materials", GOOD, "No special material is needed.")
+
+
+def _stays(need: GasNeed, bottle: Bottle, regulator: Fitting | None, tell: Told) -> None:
+    """A regulator that was left on a bottle, purged, keeps its purge as long as it stays there."""
+    if regulator is None or not regulator.stays_on:
+        return
+    if regulator.stays_on != bottle.code:
+        tell("purge", WARN, f"{regulator.code} stays on {regulator.stays_on}, purged: taken off, it has to be purged again.")
+    elif need.is_trace_oxygen:
+        tell("purge", GOOD, f"{regulator.code} has stayed on {bottle.code} since {regulator.purged_on}, purged: nothing to purge.")
 
 
 def _lets_in(need: GasNeed, line: Fitting) -> str:

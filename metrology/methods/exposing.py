@@ -11,6 +11,7 @@ from metrology.methods.detector import GasChannel, settings_of
 from metrology.methods.fragments import alarms_of
 from metrology.methods.setup import RunSetup
 from metrology.methods.slots import Slot
+from metrology.quantities.words import plain
 
 ZERO, SPAN, AIR, BUMP, BACKGROUND = "zero", "span", "air", "bump", "background"
 NITROGEN = "nitrogen"  # the role of zero gas for the oxygen range beside others, whose zero is air
@@ -94,7 +95,7 @@ def exposure(setup: RunSetup, index: int, kind: str, channel: GasChannel) -> Slo
     extra = {"gas": role, "exposure": kind, **({"bottle": entered[f"{role}.bottle"]} if entered.get(f"{role}.bottle") else {})}
     flow = f"{settings_of(setup).flow_l_min:g} l/min"
     bottle = extra.get("bottle", "the gas")
-    shown = f"{value:.4g} {channel.unit}"
+    shown = f"{plain(value)} {channel.unit}"
     how = {
         ZERO: f"Put zero gas ({bottle}) on at {flow} and wait until it stands.",
         BACKGROUND: "Back to clean air: wait until the background is normal again.",

@@ -19,6 +19,15 @@ def number(value: float, decimals: int) -> str:
     return text.lstrip("-") if float(text) == 0 else text
 
 
+def plain(value: float) -> str:
+    """Four digits, large numbers whole, never as a power of ten.
+
+    >>> plain(205000.4), plain(80.0), plain(0.01234)
+    ('205000', '80', '0.01234')
+    """
+    return f"{value:.0f}" if abs(value) >= 1e4 else f"{value:.4g}"
+
+
 def signed(value: float, decimals: int = 2) -> str:
     """Fixed decimals with a sign on everything but zero."""
     text = f"{value:+.{decimals}f}"

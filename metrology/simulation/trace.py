@@ -24,7 +24,7 @@ class SimulatedTrace:
     lag_s: float = 4.0
     sample: float = 0.6
     top: float = 100.0
-    noise: float = 0.002
+    noise: float = 0.0006
     set_flow: float = 0.5
     uA_per_ppm: float = 0.5
     fast_s: float = 60.0

@@ -301,7 +301,10 @@ class NewSensor(TestCase):
         samples = [(60 * a, b / 7) for a, b in zip(t, v, strict=True)]
         self.assertIn("It is under 2 ppm", watching.course(setup, p.step, samples))
         self.assertIn("inside the range", watching.course(setup, p.step, samples[:5]))
-        self.assertIn("does not fall", watching.course(setup, p.step, [(float(n), 5.0 + n / 100) for n in range(60)]))
+        rising = [(60 * a - 120, 5.0 + a) for a in range(2)]
+        self.assertIn("It is under 2 ppm", watching.course(setup, p.step, [*rising, *samples]))  # only what comes after the peak counts
+        flat = [(float(n), 5.0 + (n % 7) / 1000 - (0.01 if n == 59 else 0)) for n in range(60)]
+        self.assertNotIn("in about", watching.course(setup, p.step, flat))
 
 
 class Register(TestCase):

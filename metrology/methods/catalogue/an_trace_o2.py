@@ -139,6 +139,8 @@ class TraceWatching(ExposureWatching):
             return ""
         top = channels_of(setup)[0].top
         seen = [(t, v) for t, v in samples if 0 < v <= top]  # above its range it shows no course
+        peak = max(range(len(seen)), key=lambda n: seen[n][1], default=0)
+        seen = seen[peak:]
         if len(seen) < 3 * LEAST:
             return "Its course shows once it is inside the range."
         try:

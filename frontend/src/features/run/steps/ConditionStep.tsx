@@ -16,7 +16,7 @@ export function ConditionStep(props: StepProps) {
   const purged = live.frame?.purged_s;
   return (
     <ConfirmStep {...props} live={isLive ? { take: () => capture.mutate({}), busy: capture.isPending } : undefined}>
-      <Keys run={run} only={step.keys.length ? step.keys : step.watches === "ma" ? ["inhibit"] : ["off"]} />
+      {!step.keys.length && <Keys run={run} only={step.watches === "ma" ? ["inhibit"] : ["off"]} />}
       {step.watches && <SourceOf run={run} step={step} />}
       {isLive && (
         <div className="space-y-2">
