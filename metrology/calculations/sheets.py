@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
-from typing import Any
 
+from metrology.calculations.analysis_sheets import ANALYSIS
+from metrology.calculations.sheet import Plot, Sheet, SheetField, choice_field, field
 from metrology.judgement.decision import RULES
 from metrology.quantities.acidity import BUFFERS
 from metrology.quantities.gas import BASES, GASES
@@ -13,66 +13,17 @@ from metrology.quantities.temperature import SENSOR_CLASSES
 from metrology.quantities.thermocouple_tables import REFERENCE_FUNCTIONS
 from metrology.quantities.weighing import SCALE_SCHEMES
 
-
-@dataclass(frozen=True)
-class SheetField:
-    """A field of a calculation. kind: number, text, choice, list (numbers), rows (one row a line, `columns` name its parts)."""
-
-    name: str
-    label: str
-    unit: str = ""
-    kind: str = "number"
-    start: str = ""
-    options: tuple[str, ...] = ()
-    columns: tuple[str, ...] = ()
-    required: bool = True
-
-
-@dataclass(frozen=True)
-class Plot:
-    """A curve worth seeing: output over a field that runs from low to high; band: the output is a tolerance, plus and minus."""
-
-    over: str
-    output: str
-    low: float
-    high: float
-    band: bool = False
-
-
-@dataclass(frozen=True)
-class Sheet:
-    """The page of one calculation."""
-
-    name: str
-    title: str
-    group: str
-    fields: tuple[SheetField, ...]
-    outputs: tuple[tuple[str, str, str], ...]  # name, label, unit
-    formula: str
-    source: str
-    inverse: str = ""
-    plot: Plot | None = None
-
-
-def _f(name: str, label: str, unit: str = "", start: str = "", **more: Any) -> SheetField:
-    return SheetField(name, label, unit, start=start, **more)
-
-
-def _choice(name: str, label: str, options: tuple[str, ...], start: str = "", **more: Any) -> SheetField:
-    return SheetField(name, label, kind="choice", options=options, start=start or options[0], **more)
-
-
-_RANGE = (_f("lrv", "LRV", start="0"), _f("urv", "URV", start="100"))
-_OUT = (_f("output_lo", "Output at LRV", "mA", "4"), _f("output_hi", "Output at URV", "mA", "20"))
-_TRANSFER = (_choice("transfer", "Transfer", ("linear", "sqrt", "reverse")), _f("cutoff_percent", "Cut-off", "% of output", "0"))
+_RANGE = (field("lrv", "LRV", start="0"), field("urv", "URV", start="100"))
+_OUT = (field("output_lo", "Output at LRV", "mA", "4"), field("output_hi", "Output at URV", "mA", "20"))
+_TRANSFER = (choice_field("transfer", "Transfer", ("linear", "sqrt", "reverse")), field("cutoff_percent", "Cut-off", "% of output", "0"))
 _TYPES = tuple(sorted(REFERENCE_FUNCTIONS))
-_TC = _choice("type", "Type", _TYPES, "K")
-_COLD = _f("cold_junction_c", "Cold junction", "C", "0")
+_TC = choice_field("type", "Type", _TYPES, "K")
+_COLD = field("cold_junction_c", "Cold junction", "C", "0")
 _DISPLACER = (
-    _f("weight", "Weight in air", "kg or lb", "2"),
-    _f("volume", "Volume", "cm3 or in3", "1500"),
-    _f("density", "Density", "kg/cm3 or lb/in3", "0.001"),
-    _f("upper_density", "Upper density", "kg/cm3 or lb/in3", "0"),
+    field("weight", "Weight in air", "kg or lb", "2"),
+    field("volume", "Volume", "cm3 or in3", "1500"),
+    field("density", "Density", "kg/cm3 or lb/in3", "0.001"),
+    field("upper_density", "Upper density", "kg/cm3 or lb/in3", "0"),
 )
 
 SHEETS: tuple[Sheet, ...] = (
@@ -80,7 +31,7 @@ SHEETS: tuple[Sheet, ...] = (
         "signal",
         "Output for a value",
         "Signal and loop",
-        (*_RANGE, _f("value", "Value", start="50"), *_OUT, *_TRANSFER),
+        (*_RANGE, field("value", "Value", start="50"), *_OUT, *_TRANSFER),
         (("percent", "Input", "%"), ("output", "Output", "mA"), ("output_percent", "Output", "%")),
         "output = lo + f((value - LRV) / (URV - LRV)) x (hi - lo); f(x) = x, square root of x, or 1 - x",
         "definition of the range; IEC 61298-2:2008",
@@ -91,7 +42,7 @@ SHEETS: tuple[Sheet, ...] = (
         "signal-inverse",
         "Value for an output",
         "Signal and loop",
-        (*_RANGE, _f("output", "Output", "mA", "12"), *_OUT, *_TRANSFER),
+        (*_RANGE, field("output", "Output", "mA", "12"), *_OUT, *_TRANSFER),
         (("percent", "Input", "%"), ("value", "Value", ""), ("output_percent", "Output", "%")),
         "value = LRV + f inverse of ((output - lo) / (hi - lo)) x (URV - LRV)",
         "definition of the range; IEC 61298-2:2008",
@@ -103,10 +54,10 @@ SHEETS: tuple[Sheet, ...] = (
         "Loop budget",
         "Signal and loop",
         (
-            _f("supply_v", "Supply", "V", "24"),
-            _f("lift_off_v", "Lift-off voltage", "V", "10.5"),
-            _f("ohms", "Resistance in the loop", "ohm", "250"),
-            _f("max_ma", "Highest current", "mA", "20"),
+            field("supply_v", "Supply", "V", "24"),
+            field("lift_off_v", "Lift-off voltage", "V", "10.5"),
+            field("ohms", "Resistance in the loop", "ohm", "250"),
+            field("max_ma", "Highest current", "mA", "20"),
         ),
         (
             ("available_v", "Left for the transmitter", "V"),
@@ -122,7 +73,7 @@ SHEETS: tuple[Sheet, ...] = (
         "thermocouple-emf",
         "Thermocouple: voltage at a temperature",
         "Temperature",
-        (_TC, _f("t90_c", "Temperature", "C", "100"), _COLD),
+        (_TC, field("t90_c", "Temperature", "C", "100"), _COLD),
         (("emf_mv", "Voltage", "mV"),),
         "E = Eref(t90) - Eref(cold junction)",
         "ITS-90 reference functions, NIST Monograph 175; IEC 60584-1:2013",
@@ -133,7 +84,7 @@ SHEETS: tuple[Sheet, ...] = (
         "thermocouple-temperature",
         "Thermocouple: temperature of a voltage",
         "Temperature",
-        (_TC, _f("emf_mv", "Voltage", "mV", "4.096"), _COLD),
+        (_TC, field("emf_mv", "Voltage", "mV", "4.096"), _COLD),
         (("t90_c", "Temperature", "C"),),
         "t90 from Eref(t90) = E + Eref(cold junction), the reference function inverted",
         "ITS-90 reference functions, NIST Monograph 175",
@@ -144,7 +95,7 @@ SHEETS: tuple[Sheet, ...] = (
         "pt-resistance",
         "Platinum: resistance at a temperature",
         "Temperature",
-        (_f("t90_c", "Temperature", "C", "100"), _f("r0", "Resistance at 0 C", "ohm", "100")),
+        (field("t90_c", "Temperature", "C", "100"), field("r0", "Resistance at 0 C", "ohm", "100")),
         (("ohm", "Resistance", "ohm"),),
         "R = R0 (1 + A t + B t2), below 0 C also + C (t - 100) t3",
         "IEC 60751:2008, clause 4",
@@ -155,7 +106,7 @@ SHEETS: tuple[Sheet, ...] = (
         "pt-temperature",
         "Platinum: temperature of a resistance",
         "Temperature",
-        (_f("ohm", "Resistance", "ohm", "138.505"), _f("r0", "Resistance at 0 C", "ohm", "100")),
+        (field("ohm", "Resistance", "ohm", "138.505"), field("r0", "Resistance at 0 C", "ohm", "100")),
         (("t90_c", "Temperature", "C"),),
         "t from R(t) = R, solved above 0 C, bisected below",
         "IEC 60751:2008, clause 4",
@@ -166,7 +117,7 @@ SHEETS: tuple[Sheet, ...] = (
         "sensor-tolerance",
         "Sensor class: tolerance at a temperature",
         "Temperature",
-        (_choice("sensor", "Class", tuple(SENSOR_CLASSES), "pt-a"), _f("t90_c", "Temperature", "C", "100")),
+        (choice_field("sensor", "Class", tuple(SENSOR_CLASSES), "pt-a"), field("t90_c", "Temperature", "C", "100")),
         (("tolerance_c", "Tolerance, plus or minus", "C"),),
         "platinum: a + b |t|; thermocouple: the greater of a and b |t|",
         "IEC 60751:2008 table 3; IEC 60584-1:2013 table 12",
@@ -177,9 +128,9 @@ SHEETS: tuple[Sheet, ...] = (
         "pH of a buffer",
         "Analysis",
         (
-            _choice("set", "Buffer set", tuple(BUFFERS)),
-            _f("nominal", "Nominal pH", start="6.865"),
-            _f("temp_c", "Temperature", "C", "25"),
+            choice_field("set", "Buffer set", tuple(BUFFERS)),
+            field("nominal", "Nominal pH", start="6.865"),
+            field("temp_c", "Temperature", "C", "25"),
         ),
         (("ph", "pH", ""),),
         "the set's table, straight lines between its temperatures",
@@ -191,11 +142,11 @@ SHEETS: tuple[Sheet, ...] = (
         "pH electrode: slope and offset",
         "Analysis",
         (
-            _f("e1_mv", "First buffer reads", "mV", "0"),
-            _f("ph1", "First buffer", "pH", "7"),
-            _f("e2_mv", "Second buffer reads", "mV", "175"),
-            _f("ph2", "Second buffer", "pH", "4.01"),
-            _f("temp_c", "Temperature", "C", "25"),
+            field("e1_mv", "First buffer reads", "mV", "0"),
+            field("ph1", "First buffer", "pH", "7"),
+            field("e2_mv", "Second buffer reads", "mV", "175"),
+            field("ph2", "Second buffer", "pH", "4.01"),
+            field("temp_c", "Temperature", "C", "25"),
         ),
         (
             ("slope_mv_per_ph", "Slope", "mV/pH"),
@@ -207,16 +158,17 @@ SHEETS: tuple[Sheet, ...] = (
         "slope = (E1 - E2) / (pH1 - pH2); theoretical = -2.302585 R T / F",
         "Nernst equation, CODATA constants",
     ),
+    *ANALYSIS,
     Sheet(
         "gas-convert",
         "Gas: concentration converted",
         "Gas",
         (
-            _choice("gas", "Gas", tuple(GASES)),
-            _f("value", "Value", start="50"),
-            _choice("from", "From", ("lel", "vol", "ppm")),
-            _choice("to", "To", ("vol", "ppm", "lel")),
-            _choice("basis", "LEL basis", tuple(BASES)),
+            choice_field("gas", "Gas", tuple(GASES)),
+            field("value", "Value", start="50"),
+            choice_field("from", "From", ("lel", "vol", "ppm")),
+            choice_field("to", "To", ("vol", "ppm", "lel")),
+            choice_field("basis", "LEL basis", tuple(BASES)),
         ),
         (("value", "Value", ""), ("lel_percent_vol", "LEL", "% vol"), ("basis", "Basis", "")),
         "1 % vol = 10 000 ppm; %LEL = 100 x % vol / LEL",
@@ -227,9 +179,9 @@ SHEETS: tuple[Sheet, ...] = (
         "Gas: reference voltage of a channel",
         "Gas",
         (
-            _f("concentration", "Concentration", start="50"),
-            _f("range", "Channel range", start="100"),
-            _f("full_scale_v", "Full scale", "V", "5"),
+            field("concentration", "Concentration", start="50"),
+            field("range", "Channel range", start="100"),
+            field("full_scale_v", "Full scale", "V", "5"),
         ),
         (("volts", "Reference voltage", "V"),),
         "volts = concentration / range x full scale",
@@ -240,9 +192,9 @@ SHEETS: tuple[Sheet, ...] = (
         "Gas: litres needed",
         "Gas",
         (
-            _f("flow_l_min", "Flow", "l/min", "0.5"),
-            _f("minutes", "Minutes of each exposure", "min", "3"),
-            _f("exposures", "Exposures", start="2"),
+            field("flow_l_min", "Flow", "l/min", "0.5"),
+            field("minutes", "Minutes of each exposure", "min", "3"),
+            field("exposures", "Exposures", start="2"),
         ),
         (("litres", "Gas needed", "l"),),
         "litres = flow x minutes x exposures",
@@ -253,10 +205,10 @@ SHEETS: tuple[Sheet, ...] = (
         "Regulator purge: cycles",
         "Gas",
         (
-            _f("gauge_kpa", "Filling pressure, gauge", "kPa", "500"),
-            _f("start_ppm", "Residual at the start", "ppm", "209000"),
-            _f("target_ppm", "Target", "ppm", "1"),
-            _f("atmosphere_kpa", "Atmosphere", "kPa", "101.325"),
+            field("gauge_kpa", "Filling pressure, gauge", "kPa", "500"),
+            field("start_ppm", "Residual at the start", "ppm", "209000"),
+            field("target_ppm", "Target", "ppm", "1"),
+            field("atmosphere_kpa", "Atmosphere", "kPa", "101.325"),
         ),
         (("cycles", "Cycles", ""), ("residual_ppm", "Residual after them", "ppm")),
         "residual = start x (Patm / (Patm + Pgauge))^n",
@@ -266,7 +218,7 @@ SHEETS: tuple[Sheet, ...] = (
         "displacer",
         "Displacer: apparent weight",
         "Level",
-        (*_DISPLACER, _f("percent", "Level", "%", "50")),
+        (*_DISPLACER, field("percent", "Level", "%", "50")),
         (("buoyancy", "Buoyancy", "kg or lb"), ("apparent_weight", "Apparent weight", "kg or lb"), ("volume", "Volume", "cm3 or in3")),
         "apparent = W - V (lower density x p + upper density x (1 - p))",
         "Archimedes' principle",
@@ -278,7 +230,7 @@ SHEETS: tuple[Sheet, ...] = (
         "Level",
         (
             *_DISPLACER,
-            _f("gravity", "Local gravity / standard", start="1"),
+            field("gravity", "Local gravity / standard", start="1"),
             SheetField("percents", "Levels", "%", "list", "0 25 50 75 100"),
             SheetField("weights_on_hand", "Weights on hand", "kg or lb", "list", "1 0.5 0.2 0.2 0.1 0.05 0.02 0.02 0.01", required=False),
         ),
@@ -290,7 +242,11 @@ SHEETS: tuple[Sheet, ...] = (
         "belt-revolutions",
         "Belt: whole revolutions",
         "Weighing",
-        (_f("belt_length_m", "Belt length", "m", "60"), _f("speed_m_s", "Speed", "m/s", "1.5"), _f("minutes", "At least", "min", "10")),
+        (
+            field("belt_length_m", "Belt length", "m", "60"),
+            field("speed_m_s", "Speed", "m/s", "1.5"),
+            field("minutes", "At least", "min", "10"),
+        ),
         (("revolutions", "Revolutions", ""), ("duration_s", "Duration", "s")),
         "n = speed x time / length, rounded up; duration = n x length / speed",
         "whole revolutions, OIML R 50-1:2014",
@@ -300,9 +256,9 @@ SHEETS: tuple[Sheet, ...] = (
         "Belt: simulated load",
         "Weighing",
         (
-            _f("test_weight_kg", "Test weight", "kg", "20"),
-            _f("idler_pitch_m", "Idler pitch", "m", "1"),
-            _f("speed_m_s", "Speed", "m/s", "1.5"),
+            field("test_weight_kg", "Test weight", "kg", "20"),
+            field("idler_pitch_m", "Idler pitch", "m", "1"),
+            field("speed_m_s", "Speed", "m/s", "1.5"),
         ),
         (("kg_per_m", "Load", "kg/m"), ("t_per_h", "Rate", "t/h")),
         "kg/m = weight / pitch; t/h = 3.6 x kg/m x m/s",
@@ -313,12 +269,12 @@ SHEETS: tuple[Sheet, ...] = (
         "Vessel on load cells: signal",
         "Weighing",
         (
-            _f("supports", "Supports", start="3"),
-            _f("cell_capacity_kg", "Capacity of a cell", "kg", "10000"),
-            _f("sensitivity_mv_v", "Mean sensitivity", "mV/V", "2"),
-            _f("excitation_v", "Excitation", "V", "10"),
-            _f("dead_load_kg", "Dead load", "kg", "5000"),
-            _f("division_kg", "Division", "kg", "5"),
+            field("supports", "Supports", start="3"),
+            field("cell_capacity_kg", "Capacity of a cell", "kg", "10000"),
+            field("sensitivity_mv_v", "Mean sensitivity", "mV/V", "2"),
+            field("excitation_v", "Excitation", "V", "10"),
+            field("dead_load_kg", "Dead load", "kg", "5000"),
+            field("division_kg", "Division", "kg", "5"),
         ),
         (
             ("live_capacity_kg", "Live capacity", "kg"),
@@ -334,9 +290,9 @@ SHEETS: tuple[Sheet, ...] = (
         "Scale: permissible error",
         "Weighing",
         (
-            _choice("scheme", "Scheme", tuple(SCALE_SCHEMES)),
-            _f("load_divisions", "Load", "divisions", "1000"),
-            _choice("stage", "Stage", ("initial", "in-service")),
+            choice_field("scheme", "Scheme", tuple(SCALE_SCHEMES)),
+            field("load_divisions", "Load", "divisions", "1000"),
+            choice_field("stage", "Stage", ("initial", "in-service")),
         ),
         (("tolerance_divisions", "Tolerance, plus or minus", "divisions"),),
         "steps by number of divisions",
@@ -347,7 +303,7 @@ SHEETS: tuple[Sheet, ...] = (
         "duplicate",
         "Duplicate injections",
         "Analysis",
-        (_f("a", "First", start="100"), _f("b", "Second", start="102"), _f("limit_percent", "Limit", "%", "5")),
+        (field("a", "First", start="100"), field("b", "Second", start="102"), field("limit_percent", "Limit", "%", "5")),
         (("difference_percent", "Difference", "%"), ("agrees", "They agree", "")),
         "100 x |a - b| / mean",
         "difference of duplicates",
@@ -360,7 +316,7 @@ SHEETS: tuple[Sheet, ...] = (
             *_RANGE,
             *_OUT,
             *_TRANSFER,
-            _f("tolerance_percent", "Tolerance", "% of span", "0.5"),
+            field("tolerance_percent", "Tolerance", "% of span", "0.5"),
             SheetField(
                 "readings",
                 "Readings: applied, indicated, up or down",
@@ -395,7 +351,7 @@ SHEETS: tuple[Sheet, ...] = (
                 start="reference 0.1 normal\nresolution 0.05 rectangular",
                 columns=("name", "value", "distribution"),
             ),
-            _f("coverage", "Coverage", start="0.9545"),
+            field("coverage", "Coverage", start="0.9545"),
         ),
         (("combined", "Combined", ""), ("effective_dof", "Degrees of freedom", ""), ("k", "k", ""), ("expanded", "Expanded U", "")),
         "uc2 = sum of ui2; effective degrees of freedom by Welch-Satterthwaite; U = k uc",
@@ -406,12 +362,12 @@ SHEETS: tuple[Sheet, ...] = (
         "Verdict under a rule",
         "Judging",
         (
-            _f("error", "Error", start="0.3"),
-            _f("tolerance", "Tolerance", start="0.5"),
-            _f("expanded", "Expanded U", start="0.1"),
-            _f("k", "k", start="2"),
-            _choice("rule", "Rule", tuple(RULES)),
-            _f("max_risk", "Accepted risk", start="0.05"),
+            field("error", "Error", start="0.3"),
+            field("tolerance", "Tolerance", start="0.5"),
+            field("expanded", "Expanded U", start="0.1"),
+            field("k", "k", start="2"),
+            choice_field("rule", "Rule", tuple(RULES)),
+            field("max_risk", "Accepted risk", start="0.05"),
         ),
         (
             ("verdict", "Verdict", ""),
@@ -431,8 +387,8 @@ SHEETS: tuple[Sheet, ...] = (
         (
             SheetField("x", "Times", kind="list", start="0 180 360 540"),
             SheetField("y", "Errors", kind="list", start="0.05 0.11 0.2 0.24"),
-            _f("at", "Predict at", start="720"),
-            _f("confidence", "Confidence", start="0.95"),
+            field("at", "Predict at", start="720"),
+            field("confidence", "Confidence", start="0.95"),
         ),
         (
             ("slope", "Slope", ""),
@@ -452,11 +408,11 @@ SHEETS: tuple[Sheet, ...] = (
         "Coriolis zero: stored against observed",
         "Flow",
         (
-            _f("stored", "Stored zero", "kg/h", "0.2"),
-            _f("observed", "Observed zero", "kg/h", "0.9"),
-            _f("stability", "Zero stability", "kg/h", "1"),
-            _f("normal_flow", "Normal flow", "kg/h", "4000"),
-            _f("minimum_flow", "Minimum flow", "kg/h", "400"),
+            field("stored", "Stored zero", "kg/h", "0.2"),
+            field("observed", "Observed zero", "kg/h", "0.9"),
+            field("stability", "Zero stability", "kg/h", "1"),
+            field("normal_flow", "Normal flow", "kg/h", "4000"),
+            field("minimum_flow", "Minimum flow", "kg/h", "400"),
         ),
         (("error_percent_normal", "Of normal flow", "%"), ("error_percent_minimum", "Of minimum flow", "%"), ("verdict", "Verdict", "")),
         "error = 100 x |observed - stored| / flow; leave while within the zero stability",
