@@ -16,6 +16,8 @@ from metrology.run.seal import make_seal
 from metrology.simulation.cell import SimulatedCell
 from metrology.tests.buffers import buffer
 from metrology.tests.runs import Play, instrument
+from tools.cell_trials import run_trials
+from tools.electrode_trials import shares
 
 
 def solution(code="S-1413", us_cm=1413.0, table="kcl-0.01", **changes):
@@ -347,6 +349,14 @@ class Course(TestCase):
         self.assertIsNone(check(ConductivitySettings(), {"unit": "mS/cm"}))
         with self.assertRaises(Fault):
             read_settings(ConductivitySettings, {"constant_good": "21", "constant_bad": "20"})
+
+
+class Trials(TestCase):
+    def test_most_faults_are_named_and_hardly_a_healthy_one(self):
+        for trials in run_trials(200, 7):
+            right, wrongly = shares(trials)
+            self.assertGreaterEqual(right, 0.9)
+            self.assertLessEqual(wrongly, 0.05)
 
 
 class Simulated(TestCase):
