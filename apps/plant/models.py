@@ -121,6 +121,7 @@ class Instrument(models.Model):
     interval_days = models.PositiveIntegerField(default=365)
     next_due = models.DateField(null=True, blank=True, db_index=True)
     due_why = models.CharField(max_length=400, blank=True)  # the rule that made next_due, in words
+    doubt = models.CharField(max_length=200, blank=True)  # why it can't be relied on until it is put right, by its last jobs
     last_done_on = models.DateField(null=True, blank=True)
     last_found = models.CharField(max_length=10, blank=True)
     last_left = models.CharField(max_length=10, blank=True)

@@ -112,4 +112,5 @@ def instrument_row(i: Instrument) -> dict[str, Any]:
         "last_done_on": i.last_done_on,
         "last_found": i.last_found,
         "last_left": i.last_left,
+        "doubt": i.doubt,
     }

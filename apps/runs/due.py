@@ -6,16 +6,20 @@ from collections.abc import Mapping
 from datetime import date, datetime, timedelta
 from typing import Any
 
+from django.db.models import Q, QuerySet
 from django.utils import timezone
 
 from apps.accounts.models import Person
 from apps.accounts.policy import require
 from apps.plant.models import TRIGGERS, Deferral, Instrument, Trigger
 from apps.plant.services import policy_for
+from apps.runs.models import Run
 from apps.runs.sensor_life import sensor_life
 from config.failures import Missing, NotAllowed
 from metrology.faults import Fault
+from metrology.judgement.consequence import Doubt, Ended, open_doubt
 from metrology.judgement.interval import SIGNAL, Due, Result, next_due
+from metrology.methods.registry import METHODS
 from metrology.quantities.typed import parse_typed
 
 SOON_DAYS = 30
@@ -24,15 +28,40 @@ WAITS = {"re-zero": timedelta(minutes=20)}  # the others are due at once
 FINISHED = ("signed", "accepted")
 
 
+def calibrations(instrument: Instrument) -> QuerySet[Run]:
+    """Its finished calibrations, oldest first: by its own method, and checks of another that became one because something was set in them."""
+    own, other = Q(method=instrument.method), Q(method__in=_checks(instrument), adjusted=True)
+    return instrument.runs.filter(own | other, status__in=FINISHED, signed_at__isnull=False).order_by("signed_at")
+
+
+def _checks(instrument: Instrument) -> tuple[str, ...]:
+    """Methods that are offered beside its own and stand in for it once something is set: of the same family of kit."""
+    own = METHODS.get(instrument.method)
+    beside = own.traits.also if own else ()
+    return tuple(key for key in beside if key in METHODS and METHODS[key].traits.policies == METHODS[instrument.method].traits.policies)
+
+
+def doubt_of(instrument: Instrument) -> Doubt | None:
+    """Why it can't be relied on, by the jobs that have ended on it."""
+    sets = set(calibrations(instrument).values_list("pk", flat=True))
+    runs = instrument.runs.filter(Q(status__in=FINISHED) | Q(status="voided"), ended_at__isnull=False).order_by("ended_at", "number")
+    return open_doubt(
+        [
+            Ended(r.label, timezone.localdate(r.ended_at), r.status == "voided", r.pk in sets, r.adjusted, r.left_verdict, r.decision)
+            for r in runs
+            if r.ended_at
+        ]
+    )
+
+
 def rule_due(instrument: Instrument) -> Due | None:
-    """What the instrument's interval rule says; None before its first finished run."""
-    runs = instrument.runs.filter(method=instrument.method, status__in=FINISHED, signed_at__isnull=False).order_by("signed_at")
-    results = [Result(timezone.localdate(r.signed_at), r.found_share, r.left_share) for r in runs if r.signed_at]
+    """What the instrument's interval rule says; None before its first finished run. What its jobs left in doubt makes it due at once."""
+    doubt = doubt_of(instrument)
+    if doubt is not None:
+        return Due(doubt.on, "doubt", doubt.says, 0)
+    results = [Result(timezone.localdate(r.signed_at), r.found_share, r.left_share) for r in calibrations(instrument) if r.signed_at]
     if not results:
         return None
-    if runs.last().decision == "replace":  # type: ignore[union-attr]
-        last = results[-1].on
-        return Due(last, "replace", f"marked for replacement at its last calibration on {last:%-d %b %Y}", 0)
     replace_by = None
     if instrument.due_rule == SIGNAL:
         dates = [c["replace_by"] for c in sensor_life(instrument)["channels"] if c["replace_by"]]
@@ -45,6 +74,7 @@ def set_due(instrument: Instrument) -> None:
     due = rule_due(instrument)
     if due is not None:
         instrument.next_due, instrument.due_why = due.on, due.why
+    instrument.doubt = due.why[:200] if due is not None and due.rule == "doubt" else ""
     trigger = instrument.triggers.filter(settled_at=None).first()
     if trigger:
         day = timezone.localdate(trigger.due_at)
@@ -60,7 +90,7 @@ def set_due(instrument: Instrument) -> None:
         )
         instrument.next_due = put_off.until
     instrument.due_why = instrument.due_why[:400]
-    instrument.save(update_fields=["next_due", "due_why"])
+    instrument.save(update_fields=["next_due", "due_why", "doubt"])
 
 
 def settle(instrument: Instrument, label: str, now: datetime) -> None:

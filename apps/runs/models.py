@@ -39,6 +39,7 @@ class Run(models.Model):
     decision = models.CharField(max_length=20, blank=True)
     found_share = models.FloatField(null=True, blank=True)  # signed largest error, % of tolerance
     left_share = models.FloatField(null=True, blank=True)
+    adjusted = models.BooleanField(default=False)  # something was set in it
 
     class Meta:
         constraints = [

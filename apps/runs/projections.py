@@ -9,7 +9,7 @@ from django.db.models import Max
 
 from apps.kit.models import GasFitting
 from apps.plant.models import Instrument, InstrumentChange
-from apps.runs.due import set_due, settle
+from apps.runs.due import calibrations, set_due, settle
 from apps.runs.models import Hold, KitUse, Result, Run
 from metrology.methods.registry import get_method
 from metrology.run.progress import make_progress
@@ -34,6 +34,7 @@ def project(run: Run, state: RunState) -> None:
     run.signed_at = state.signed.at if state.signed else None
     ended = state.signed or state.voided
     run.ended_at = ended.at if ended else None
+    run.adjusted = bool(state.adjustments)
     _project_results(run, state)
     run.save(update_fields=PROJECTED)
     _project_holds(run, state)
@@ -106,13 +107,12 @@ def _project_fittings(state: RunState) -> None:
 
 def project_instrument(instrument: Instrument) -> None:
     """Last result and next due date of an instrument, from its last run that counts."""
-    last = instrument.runs.filter(method=instrument.method, status__in=("signed", "accepted")).order_by("-signed_at").first()
-    if last is None or last.signed_at is None:
-        return
-    instrument.last_done_on = last.signed_at.date()
-    instrument.last_found, instrument.last_left = last.found_verdict, last.left_verdict
-    instrument.save(update_fields=["last_done_on", "last_found", "last_left"])
-    settle(instrument, last.label, last.signed_at)
+    last = calibrations(instrument).last()
+    if last is not None and last.signed_at is not None:
+        instrument.last_done_on = last.signed_at.date()
+        instrument.last_found, instrument.last_left = last.found_verdict, last.left_verdict
+        instrument.save(update_fields=["last_done_on", "last_found", "last_left"])
+        settle(instrument, last.label, last.signed_at)
     set_due(instrument)
 
 

@@ -10,6 +10,7 @@ from apps.kit.selectors import reference_row, standing
 from apps.plant.models import Area, Instrument, Trigger
 from apps.runs.due import due_words
 from apps.runs.models import Run
+from apps.runs.projections import next_number, project_instrument
 from apps.runs.tests.base import PlantTestCase, make_reference
 
 TODAY = date(2026, 11, 23)
@@ -204,3 +205,70 @@ class Standing(PlantTestCase):
         r.u_percent_reading = 0.01
         self.assertEqual(reference_row(r, TODAY)["uncertainty"], "U = 0.05 kPa + 0.01 % of reading (k = 2)")
         self.assertEqual(reference_row(r, TODAY)["quantity"], "pressure")
+
+
+class Consequences(PlantTestCase):
+    """What a job leaves behind makes its instrument due at once, and is marked wherever the instrument is shown."""
+
+    def setUp(self):
+        self.instrument.method, self.instrument.family = "gas-zero-span", "gas detector"
+        self.instrument.unit, self.instrument.details = "ppm", {"gas": "chlorine"}
+        self.instrument.interval_days, self.instrument.next_due = 180, timezone.localdate() + timedelta(days=159)
+        self.instrument.save()
+        self.sign_in(self.ines)
+
+    def ended(self, method, **more):
+        """A run that has ended, as it is projected."""
+        now = timezone.now()
+        made = Run.objects.create(
+            number=next_number(), instrument=self.instrument, method=method, revision="1", technician=self.ines, started_at=now,
+            **{"status": "signed", "signed_at": now, "ended_at": now, "left_verdict": "pass", "found_verdict": "pass", "found_share": 10.0,
+               "left_share": 10.0, "decision": "leave", **more},
+        )  # fmt: skip
+        project_instrument(self.instrument)
+        self.instrument.refresh_from_db()
+        return made
+
+    def days(self):
+        return (self.instrument.next_due - timezone.localdate()).days
+
+    def test_a_dead_detector_that_failed_its_check_is_due_at_once_and_marked(self):
+        self.ended("gas-zero-span")
+        self.assertEqual((self.days(), self.instrument.doubt), (180, ""))
+        self.ended("gas-bump", found_verdict="fail", left_verdict="fail", found_share=-100.0, left_share=-100.0)
+        self.assertEqual(self.days(), 0)
+        row = self.get("due/?days=0").json()["rows"][0]
+        self.assertIn("it failed its check and was left so in VL-000002", row["why"])
+        self.assertEqual(self.get("today/").json()["due"][0]["doubt"], self.instrument.doubt)
+        page = self.get("instruments/PT-2110/").json()
+        self.assertIn("it failed its check", page["doubt"])
+        self.assertIn("failed its check", self.get("instruments/").json()["rows"][0]["doubt"])
+
+    def test_the_calibration_that_a_failed_check_became_moves_date_and_last_result(self):
+        self.ended("gas-bump", found_verdict="fail", left_verdict="pass", found_share=-60.0, adjusted=True, decision="leave")
+        self.assertEqual((self.days(), self.instrument.doubt), (180, ""))
+        self.assertEqual((self.instrument.last_found, self.instrument.last_left), ("fail", "pass"))
+
+    def test_a_check_that_passed_is_no_calibration(self):
+        self.ended("gas-zero-span", found_verdict="marginal")
+        self.ended("gas-bump")
+        self.assertEqual(self.instrument.last_found, "marginal")
+
+    def test_voided_with_something_set_it_is_due_until_it_is_proved(self):
+        self.ended("gas-zero-span")
+        self.ended("gas-zero-span", status="voided", signed_at=None, adjusted=True, left_verdict="", decision="")
+        self.assertEqual(self.days(), 0)
+        self.assertIn("was voided", self.instrument.doubt)
+        self.ended("gas-zero-span")
+        self.assertEqual((self.days(), self.instrument.doubt), (180, ""))
+
+    def test_what_can_wait_takes_a_second_person_and_an_end(self):
+        self.ended("gas-zero-span", left_verdict="fail", left_share=200.0)
+        self.sign_in(self.ruben)
+        until = (timezone.localdate() + timedelta(days=3)).isoformat()
+        asked = self.post(
+            "instruments/PT-2110/defer/", {"until": until, "reason": "portable monitor stands beside it, round every two hours"}
+        )
+        self.instrument.refresh_from_db()
+        self.assertEqual((asked.status_code, self.days()), (201, 0))
+        self.assertNotEqual(self.instrument.doubt, "")

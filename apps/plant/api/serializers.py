@@ -35,6 +35,7 @@ class InstrumentRowSerializer(serializers.Serializer):
     last_done_on = serializers.DateField(allow_null=True)
     last_found = serializers.CharField()
     last_left = serializers.CharField()
+    doubt = serializers.CharField()
 
 
 class OptionSerializer(serializers.Serializer):

@@ -2123,6 +2123,7 @@ export interface components {
             last_done_on: string | null;
             last_found: string;
             last_left: string;
+            doubt: string;
             why: string;
             standing: string;
             rule: string;
@@ -2154,6 +2155,7 @@ export interface components {
             last_done_on: string | null;
             last_found: string;
             last_left: string;
+            doubt: string;
             why: string;
         };
         EventRequest: {
@@ -2449,6 +2451,7 @@ export interface components {
             last_done_on: string | null;
             last_found: string;
             last_left: string;
+            doubt: string;
             form: components["schemas"]["InstrumentForm"];
             tolerance: string;
             output: string;
@@ -2481,6 +2484,7 @@ export interface components {
             last_done_on: string | null;
             last_found: string;
             last_left: string;
+            doubt: string;
         };
         JobChangeRequest: {
             is_must?: boolean;

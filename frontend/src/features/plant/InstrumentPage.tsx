@@ -128,6 +128,14 @@ export function InstrumentPage() {
           )
         )}
       </div>
+      {i.doubt && (
+        <div className="mb-4">
+          <Message tone="out" title="Not to be relied on">
+            {i.doubt[0]?.toUpperCase() + i.doubt.slice(1)}. It is due at once; a calibration left inside its limits takes this away. Until then see that
+            something else watches in its place.
+          </Message>
+        </div>
+      )}
       {start.isError && <Failure error={start.error} />}
       {!i.is_runnable && <Message>“{i.method_title}” can’t be run here yet. Use the site’s paper procedure; the register keeps its data and due date.</Message>}
       {i.form.hazards && (

@@ -1,3 +1,4 @@
+import { TriangleAlert } from "lucide-react";
 import { useRef } from "react";
 import { Link } from "react-router";
 import { useInstruments } from "../../api/queries";
@@ -70,7 +71,15 @@ export function PlantPage() {
                     {r.tag}
                   </Link>
                 </td>
-                <td className="max-w-72 truncate">{r.service}</td>
+                <td className="max-w-72">
+                  <span className="block truncate">{r.service}</span>
+                  {r.doubt && (
+                    <span className="block pb-1 text-sm font-bold text-iron">
+                      <TriangleAlert size={14} aria-hidden="true" className="mr-1 inline" />
+                      Not to be relied on: {r.doubt}
+                    </span>
+                  )}
+                </td>
                 <td className="pr-3 whitespace-nowrap max-md:hidden">{r.area}</td>
                 <td className="text-sm text-muted max-lg:hidden">
                   {r.method_title}
