@@ -308,6 +308,24 @@ class OthersAndHolds(GasCase):
         self.assertRefused("missing", p.do, "hold_released", hold=release["hold"], values={"reading": "0", "operator": "C"})
         p.do("hold_released", **release)
 
+    def test_normal_is_within_the_tolerance_of_zero_and_never_far_below(self):
+        for text, comes_off in (
+            ("3", True),
+            ("3.01", False),
+            ("-5", True),
+            ("-5.01", False),
+        ):  # purged below 3 %, tolerance 5 % of 100 %LEL
+            with self.subTest(text=text):
+                p = self.found("0", "50")
+                p.decide("leave")
+                p.forward("release")
+                seen = {"hold": p.state.open_holds[0].id, "values": {"reading": text, "latches": "reset", "operator": "C"}}
+                p.now += timedelta(minutes=5)
+                if comes_off:
+                    p.do("hold_released", **seen)
+                else:
+                    self.assertIn("blind by as much", self.assertRefused("out_of_range", p.do, "hold_released", **seen))
+
     def test_two_of_one_group_on_hold_take_an_agreement(self):
         p = GasPlay()
         p.forward("hold")

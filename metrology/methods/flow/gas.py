@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 
+from metrology.judgement.tolerance import tolerance_percent
 from metrology.methods.detector import GasChannel, settings_of
 from metrology.methods.exposing import channels_of, role_of
 from metrology.methods.flow import common
@@ -13,6 +14,7 @@ from metrology.methods.flow.common import Wording, found_to_left, numbered, set_
 from metrology.methods.setup import RunSetup
 from metrology.methods.steps import Check, Field, Pair, Step
 from metrology.methods.trials.exposure import GasKind
+from metrology.quantities.transfer import Transfer
 
 POISONS = (
     ("none", "None known"),
@@ -35,6 +37,9 @@ OPTIONS = {
     "replace": "Mark for replacement",
 }
 PROVE = "Prove the gas: right bottle, valve open, regulator and line sound, typed value as on the certificate."
+
+
+NOT_NORMAL = "With this reading the hold does not come off: gas is there, or, below zero, it is blind by as much: zero it on clean gas."
 
 
 Extra = Callable[[RunSetup], tuple[Step, ...]]
@@ -372,7 +377,7 @@ def release(g: GasFlow, setup: RunSetup, plain: Step) -> Step:
     seen = tuple(
         Field(
             keyed("reading", c), f"Normal reading seen{f' of {c.name}' if c.name else ''}, in {c.unit}", "number", c.unit,
-            low=low, high=high, why="With this reading the hold does not come off: the alarm would act, or gas is really there.",
+            low=low, high=high, why=NOT_NORMAL,
         )
         for c in channels_of(setup)
         for low, high in [normal_band(setup, c)]
@@ -388,10 +393,15 @@ def release(g: GasFlow, setup: RunSetup, plain: Step) -> Step:
 
 
 def normal_band(setup: RunSetup, channel: GasChannel) -> tuple[float, float]:
-    """The readings of a channel with which a hold may come off: normal air for oxygen, below the purge limit for others."""
+    """The readings of a channel with which a hold may come off: normal air for oxygen; for others within the tolerance of zero, purged.
+
+    Far below zero a detector is blind by as much: it was zeroed on gas.
+    """
     if channel.gas == "oxygen":
         return 19.5, 23.0
-    return -0.25 * channel.top, round(setup.policy.purge_percent / 100 * channel.top, 6)
+    room = tolerance_percent(setup.instrument.tolerance, 0.0, lrv=0.0, urv=channel.top, transfer=Transfer())
+    zero = round(room / 100 * channel.top, 6)
+    return -zero, min(zero, round(setup.policy.purge_percent / 100 * channel.top, 6))
 
 
 def reference_settings(setup: RunSetup) -> list[Step]:
