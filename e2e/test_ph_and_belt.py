@@ -7,7 +7,7 @@ from datetime import timedelta
 from pathlib import Path
 
 from django.utils import timezone
-from playwright.sync_api import expect
+from playwright.sync_api import TimeoutError, expect
 
 from apps.bench import rounds
 from apps.bench.hub import HUB
@@ -75,6 +75,19 @@ class Journey(BrowserTestCase):
         p.get_by_label("Your password").fill("a-long-password")
         p.get_by_label("Your password").press("Enter")
         expect(p).to_have_url(re.compile("/records/"))
+
+    def capture_until(self, n, done):
+        """Capture reading n once it has settled; a signal that moves again before the press is pressed again, until `done` is there."""
+        ready = self.page.get_by_role("button", name=f"Capture reading {n}", exact=True)
+        for _ in range(40):
+            if done.is_visible():
+                return
+            try:
+                ready.click(timeout=3000)
+                done.wait_for(timeout=2000)
+            except TimeoutError:
+                continue
+        expect(done).to_be_visible()
 
     def bench(self, **world):
         thread = BenchThread(build_world({"modbus_port": 0, **world}))

@@ -124,7 +124,7 @@ class TraceJourney(Journey):
         p.get_by_role("button", name="Read live").click()
         p.get_by_role("button", name=f"Use what is wired to {TAG}").click()
         self.press("Span gas to the analyzer")
-        self.capture(1)
+        self.capture_until(1, p.get_by_role("heading", name="Judge as found", exact=True))
         self.heading("Judge as found")
         self.decide("Replace the sensor", "end of its life")
         self.heading("New sensor: all at hand")
@@ -149,9 +149,3 @@ class TraceJourney(Journey):
         p = self.page
         p.get_by_role("button", name=name, exact=True).click()
         expect(p.get_by_text(f"pressed '{name}'").first).to_be_visible()
-
-    def capture(self, n):
-        p = self.page
-        ready = p.get_by_role("button", name=f"Capture reading {n}", exact=True)
-        expect(ready).to_be_visible(timeout=30_000)
-        ready.click()

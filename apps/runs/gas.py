@@ -152,7 +152,8 @@ def bottle_words(b: Bottle) -> dict[str, Any]:
 def fitting_words(f: Fitting) -> str:
     """A fitting in words."""
     size = f"{f.flow_l_min:g} l/min" if f.kind == "regulator" else f"{f.length_m:g} m" + (", conditioned" if f.is_conditioned else "")
-    return f"{f.code}: {f.material}, {size}" + ("" if f.state == "in service" else f" ({f.state})")
+    stays = f", stays on {f.stays_on}, purged {f.purged_on}" if f.stays_on else ""
+    return f"{f.code}: {f.material}, {size}{stays}" + ("" if f.state == "in service" else f" ({f.state})")
 
 
 def list_bottles(today: date) -> list[dict[str, Any]]:

@@ -91,8 +91,8 @@ def _cross_effects(given: Input) -> Result:
     effects = [(row.text("set"), row.text("moves"), row.number("by")) for row in given.rows("effects")]
     found = crosseffects.least_disturbing(tolerances, effects)
     return {
-        "order": list(found.names),
+        "order": [{"place": n, "set": name} for n, name in enumerate(found.names, 1)],
         "left": [{"set": a, "moves": b, "tolerances": v} for a, b, v in found.left],
-        "circular": [list(pair) for pair in found.circular],
+        "circular": [{"one": a, "other": b} for a, b in found.circular],
         "says": found.says,
     }
