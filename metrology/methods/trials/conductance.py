@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 
 from metrology.faults import Fault
 from metrology.judgement.conductivity_signature import CellReading, find_conductivity_signatures
-from metrology.judgement.errors import UP, ErrorInBases, Point
+from metrology.judgement.errors import UP, Point
 from metrology.judgement.signature import Signature
 from metrology.judgement.uncertainty import Component
 from metrology.methods.budget import Budget
@@ -21,7 +21,7 @@ from metrology.methods.slots import Plan, Quantity, RawReading, Slot
 from metrology.methods.standards.solution import solution_value
 from metrology.methods.trials.courses import life_of, of_this_life, on_day, trend_words
 from metrology.methods.trials.curve import tolerance_of
-from metrology.methods.trials.points import PointByPoint, as_it_was
+from metrology.methods.trials.points import InItsUnit, as_it_was
 from metrology.quantities.conductivity import NONE, coefficient_of, to_reference
 from metrology.quantities.typed import parse_typed
 from metrology.quantities.units import convert, convert_width
@@ -59,7 +59,7 @@ class Cell:
 
 
 @dataclass(frozen=True)
-class Conductance(PointByPoint):
+class Conductance(InItsUnit):
     """The trial. cell: what it must know of the instrument, from its setup."""
 
     cell: Callable[[RunSetup], Cell]
@@ -156,20 +156,6 @@ class Conductance(PointByPoint):
             return {**texts, "applied": f"{value:.6g}", "simulated": f"{texts['ohm']} ohm"}
         given = texts.get("solution_c") or f"{setup.value('solution_c', 25.0):g}"
         return {**texts, "solution_c": given, "applied": f"{self.wanted(setup, float(given)):.6g}", "simulated": f"at {given} C"}
-
-    def measure(self, setup: RunSetup, slot: Slot, reading: RawReading) -> Point:
-        """What it read against what it stands for, in % of the range."""
-        i = setup.instrument
-        applied = parse_typed(reading.applied, name="What is applied", unit=i.unit).value
-        indicated = parse_typed(reading.indicated, name="The reading", unit=i.unit).value
-        span = i.urv - i.lrv
-        fraction = (applied - i.lrv) / span
-        return Point(applied, indicated, applied, fraction, 100 * fraction, 100 * (indicated - applied) / span, UP, slot.cycle)
-
-    def bases(self, setup: RunSetup, point: Point) -> ErrorInBases:
-        """In % of span, of the reading, and in its unit."""
-        error = point.indicated - point.applied
-        return ErrorInBases(point.error_percent, 100 * error / point.applied if point.applied else None, error, None)
 
     def tolerance_for(self, setup: RunSetup, slot: Slot, applied: float) -> float:
         """The analyzer's own; in air the smaller of it and what is let go there."""
@@ -280,10 +266,6 @@ class Conductance(PointByPoint):
         if found is None or not step_key.startswith("constant"):
             return {}
         return {"cell_now": f"{self.cell(setup).cell_now / (1 + found.error / 100):.4g}"}
-
-    def shown_ideal(self, setup: RunSetup, slot: Slot, applied: float) -> float:
-        """What it stands for."""
-        return applied
 
     def columns(self, setup: RunSetup, set_key: str = "") -> Columns:
         """In the analyzer's unit."""

@@ -10,13 +10,14 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 from metrology.judgement.decision import decide
-from metrology.judgement.errors import ErrorInBases, Point, statistics
+from metrology.judgement.errors import UP, ErrorInBases, Point, statistics
 from metrology.judgement.signature import Signature
 from metrology.judgement.uncertainty import Component, combine
 from metrology.methods.budget import COVERAGE, repeatability_of
 from metrology.methods.outcome import Judged, Outcome
 from metrology.methods.setup import RunSetup
 from metrology.methods.slots import Plan, RawReading, Slot
+from metrology.quantities.typed import parse_typed
 
 
 class PointByPoint:
@@ -107,6 +108,28 @@ class PointByPoint:
             max_risk=policy.max_risk,
         )
         return Judged(slot, point, self.bases(setup, point), tolerance, u, components, decision, *self.split(setup, point, reading))
+
+
+class InItsUnit(PointByPoint):
+    """What is read is in the unit of what is applied, and should be it: an analyzer that is read on its display."""
+
+    def measure(self, setup: RunSetup, slot: Slot, reading: RawReading) -> Point:
+        """What it read against what it stands for, in % of the range."""
+        i = setup.instrument
+        applied = parse_typed(reading.applied, name="What is applied", unit=i.unit).value
+        indicated = parse_typed(reading.indicated, name="The reading", unit=i.unit).value
+        span = i.urv - i.lrv
+        fraction = (applied - i.lrv) / span
+        return Point(applied, indicated, applied, fraction, 100 * fraction, 100 * (indicated - applied) / span, UP, slot.cycle)
+
+    def bases(self, setup: RunSetup, point: Point) -> ErrorInBases:
+        """In % of span, of the reading, and in its unit."""
+        error = point.indicated - point.applied
+        return ErrorInBases(point.error_percent, 100 * error / point.applied if point.applied else None, error, None)
+
+    def shown_ideal(self, setup: RunSetup, slot: Slot, applied: float) -> float:
+        """What is applied."""
+        return applied
 
 
 def as_it_was(setup: RunSetup, reading: RawReading) -> RunSetup:

@@ -12,7 +12,7 @@ from datetime import date
 from itertools import pairwise
 
 from metrology.faults import Fault
-from metrology.judgement.errors import UP, ErrorInBases, Point
+from metrology.judgement.errors import UP, Point
 from metrology.judgement.ph_signature import Electrode, GlassLimits, InBuffer, find_ph_signatures, nernst
 from metrology.judgement.signature import Signature
 from metrology.judgement.uncertainty import Component
@@ -24,7 +24,7 @@ from metrology.methods.slots import Plan, Quantity, RawReading, Slot
 from metrology.methods.standards.buffer import buffer_value
 from metrology.methods.trials.courses import life_of, of_this_life, on_day, trend_words
 from metrology.methods.trials.curve import tolerance_of
-from metrology.methods.trials.points import PointByPoint, as_it_was
+from metrology.methods.trials.points import InItsUnit, as_it_was
 from metrology.quantities.acidity import electrode_slope
 from metrology.quantities.typed import parse_typed
 from metrology.quantities.words import number, signed
@@ -54,7 +54,7 @@ class Analyzer:
 
 
 @dataclass(frozen=True)
-class TwoBuffers(PointByPoint):
+class TwoBuffers(InItsUnit):
     """The trial. analyzer: what it must know of the instrument, from its setup."""
 
     analyzer: Callable[[RunSetup], Analyzer]
@@ -115,20 +115,6 @@ class TwoBuffers(PointByPoint):
         ph = buffer_value(setup, slot.extra["role"], float(given))
         signal = f", {texts['mv']} mV" if texts.get("mv") else ""
         return {**texts, "buffer_c": given, "applied": f"{ph:.3f}", "simulated": f"at {given} C{signal}"}
-
-    def measure(self, setup: RunSetup, slot: Slot, reading: RawReading) -> Point:
-        """What it read against the table, in % of the range."""
-        i = setup.instrument
-        applied = parse_typed(reading.applied, name="The buffer", unit="pH").value
-        indicated = parse_typed(reading.indicated, name="The reading", unit="pH").value
-        span = i.urv - i.lrv
-        fraction = (applied - i.lrv) / span
-        return Point(applied, indicated, applied, fraction, 100 * fraction, 100 * (indicated - applied) / span, UP, slot.cycle)
-
-    def bases(self, setup: RunSetup, point: Point) -> ErrorInBases:
-        """The error in pH is the error."""
-        error = point.indicated - point.applied
-        return ErrorInBases(point.error_percent, 100 * error / point.applied if point.applied else None, error, None)
 
     def tolerance_for(self, setup: RunSetup, slot: Slot, applied: float) -> float:
         """The analyzer's own, in pH as % of the range."""
@@ -226,10 +212,6 @@ class TwoBuffers(PointByPoint):
                 ("Temperatures", f"The buffers were {abs(e.first.temp_c - e.second.temp_c):.1f} C apart: bring them to one temperature.")
             )
         return tuple(out)
-
-    def shown_ideal(self, setup: RunSetup, slot: Slot, applied: float) -> float:
-        """What the table gives."""
-        return applied
 
     def columns(self, setup: RunSetup, set_key: str = "") -> Columns:
         """In pH."""
