@@ -6,7 +6,6 @@ from collections.abc import Mapping
 from datetime import date, datetime, timedelta
 from typing import Any
 
-from django.db.models import Q, QuerySet
 from django.utils import timezone
 
 from apps.accounts.models import Person
@@ -17,7 +16,7 @@ from apps.runs.models import Run
 from apps.runs.sensor_life import sensor_life
 from config.failures import Missing, NotAllowed
 from metrology.faults import Fault
-from metrology.judgement.consequence import Doubt, Ended, open_doubt
+from metrology.judgement.consequence import Ended, open_doubt
 from metrology.judgement.interval import SIGNAL, Due, Result, next_due
 from metrology.methods.registry import METHODS
 from metrology.quantities.typed import parse_typed
@@ -28,38 +27,27 @@ WAITS = {"re-zero": timedelta(minutes=20)}  # the others are due at once
 FINISHED = ("signed", "accepted")
 
 
-def calibrations(instrument: Instrument) -> QuerySet[Run]:
-    """Its finished calibrations, oldest first: by its own method, and checks of another that became one because something was set in them."""
-    own, other = Q(method=instrument.method), Q(method__in=_checks(instrument), adjusted=True)
-    return instrument.runs.filter(own | other, status__in=FINISHED, signed_at__isnull=False).order_by("signed_at")
+def ended_runs(instrument: Instrument) -> list[Run]:
+    """Its runs that have ended, voided ones too, in the order they ended."""
+    return list(instrument.runs.filter(status__in=(*FINISHED, "voided"), ended_at__isnull=False).order_by("ended_at", "number"))
 
 
-def _checks(instrument: Instrument) -> tuple[str, ...]:
-    """Methods that are offered beside its own and stand in for it once something is set: of the same family of kit."""
-    own = METHODS.get(instrument.method)
-    beside = own.traits.also if own else ()
-    return tuple(key for key in beside if key in METHODS and METHODS[key].traits.policies == METHODS[instrument.method].traits.policies)
-
-
-def doubt_of(instrument: Instrument) -> Doubt | None:
-    """Why it can't be relied on, by the jobs that have ended on it."""
-    sets = set(calibrations(instrument).values_list("pk", flat=True))
-    runs = instrument.runs.filter(Q(status__in=FINISHED) | Q(status="voided"), ended_at__isnull=False).order_by("ended_at", "number")
-    return open_doubt(
-        [
-            Ended(r.label, timezone.localdate(r.ended_at), r.status == "voided", r.pk in sets, r.adjusted, r.left_verdict, r.decision)
-            for r in runs
-            if r.ended_at
-        ]
-    )
+def is_calibration(instrument: Instrument, run: Run) -> bool:
+    """A finished run by its own method, or by a check beside it, of the same kind of work, that became one because something was set in it."""
+    if run.status not in FINISHED:
+        return False
+    own, other = METHODS.get(instrument.method), METHODS.get(run.method)
+    stands_in = own is not None and other is not None and run.method in own.traits.also and own.traits.policies == other.traits.policies
+    return run.method == instrument.method or (run.adjusted and stands_in)
 
 
 def rule_due(instrument: Instrument) -> Due | None:
     """What the instrument's interval rule says; None before its first finished run. What its jobs left in doubt makes it due at once."""
-    doubt = doubt_of(instrument)
+    ended = [(r, timezone.localdate(r.ended_at), is_calibration(instrument, r)) for r in ended_runs(instrument) if r.ended_at]
+    doubt = open_doubt([Ended(r.label, on, r.status == "voided", sets, r.adjusted, r.left_verdict, r.decision) for r, on, sets in ended])
     if doubt is not None:
         return Due(doubt.on, "doubt", doubt.says, 0)
-    results = [Result(timezone.localdate(r.signed_at), r.found_share, r.left_share) for r in calibrations(instrument) if r.signed_at]
+    results = [Result(on, r.found_share, r.left_share) for r, on, sets in ended if sets]
     if not results:
         return None
     replace_by = None

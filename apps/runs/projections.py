@@ -9,7 +9,7 @@ from django.db.models import Max
 
 from apps.kit.models import GasFitting
 from apps.plant.models import Instrument, InstrumentChange
-from apps.runs.due import calibrations, set_due, settle
+from apps.runs.due import ended_runs, is_calibration, set_due, settle
 from apps.runs.models import Hold, KitUse, Result, Run
 from metrology.methods.registry import get_method
 from metrology.run.progress import make_progress
@@ -107,7 +107,7 @@ def _project_fittings(state: RunState) -> None:
 
 def project_instrument(instrument: Instrument) -> None:
     """Last result and next due date of an instrument, from its last run that counts."""
-    last = calibrations(instrument).last()
+    last = next((r for r in reversed(ended_runs(instrument)) if is_calibration(instrument, r)), None)
     if last is not None and last.signed_at is not None:
         instrument.last_done_on = last.signed_at.date()
         instrument.last_found, instrument.last_left = last.found_verdict, last.left_verdict
