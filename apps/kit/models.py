@@ -134,6 +134,7 @@ class GasFitting(models.Model):
     is_conditioned = models.BooleanField(default=False)
     stays_on = models.CharField(max_length=20, blank=True)  # the bottle a regulator was left on, purged, shut and under pressure
     purged_on = models.DateField(null=True, blank=True)
+    place_told_at = models.DateTimeField(null=True, blank=True)  # when its place was told last, by a run or by hand
     state = models.CharField(max_length=20, choices=STATES, default="in service")
 
     class Meta:

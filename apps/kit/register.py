@@ -98,6 +98,7 @@ GROUPS: dict[str, tuple[type[models.Model], str, tuple[KitField, ...]]] = {
             CODE, N("kind", "Kind", "choice", words={"regulator": "Regulator", "line": "Line"}),
             N("material", "Material", "choice", words=MATERIALS), N("flow_l_min", "Flow of a regulator", "number", unit="l/min", low=0, high=20),
             N("length_m", "Length of a line", "number", unit="m", low=0, high=100), N("is_conditioned", "Conditioned for reactive gas", "flag"),
+            N("stays_on", "Regulator stays, purged, on bottle", hint="Empty once it was taken off or vented"), N("purged_on", "Purged on", "date"),
         ),
     ),
     "buffer": (
@@ -192,6 +193,8 @@ def edit_item(*, actor: Person, group: str, code: str, data: Mapping[str, Any], 
     after = as_typed(group, item)
     changed = {k: [before[k], after[k]] for k in after if before[k] != after[k]}
     if changed:
+        if "stays_on" in changed:
+            item.place_told_at = now
         item.save()
         reason = str(data.get("reason") or "").strip()[:300] or "Edited"
         KitChange.objects.create(group=group, code=code, at=now, by=actor, reason=reason, values=changed)

@@ -6,6 +6,7 @@ import uuid
 from datetime import datetime
 
 from django.db.models import Max
+from django.utils import timezone
 
 from apps.kit.models import GasFitting
 from apps.plant.models import Instrument, InstrumentChange
@@ -13,7 +14,7 @@ from apps.runs.due import ended_runs, is_calibration, set_due, settle
 from apps.runs.models import Hold, KitUse, Result, Run
 from metrology.methods.registry import get_method
 from metrology.run.progress import make_progress
-from metrology.run.results import results_of
+from metrology.run.results import results_of, was_touched
 from metrology.run.state import RunState
 from metrology.run.uses import regulators_of, results_followed, uses_of
 
@@ -34,7 +35,7 @@ def project(run: Run, state: RunState) -> None:
     run.signed_at = state.signed.at if state.signed else None
     ended = state.signed or state.voided
     run.ended_at = ended.at if ended else None
-    run.adjusted = bool(state.adjustments)
+    run.adjusted = was_touched(state, method) if state.voided else bool(state.adjustments)
     _project_results(run, state)
     run.save(update_fields=PROJECTED)
     _project_holds(run, state)
@@ -95,14 +96,16 @@ def _project_uses(run: Run, state: RunState) -> None:
 
 
 def _project_fittings(state: RunState) -> None:
-    """Where each regulator is: moved to another bottle it has lost its purge; left on one, purged and shut, it keeps it."""
-    for code, bottle, left_on in regulators_of(state):
-        found = GasFitting.objects.filter(code=code)
-        found.exclude(stays_on__in=("", bottle)).update(stays_on="", purged_on=None)
-        if left_on:
-            found.filter(stays_on="").update(stays_on=bottle, purged_on=left_on)
-        elif left_on is not None:
-            found.filter(stays_on=bottle).update(stays_on="", purged_on=None)
+    """Where each regulator is: moved to another bottle it has lost its purge; left on one, purged and shut, it keeps it. What was told later counts."""
+    for told in regulators_of(state):
+        found = GasFitting.objects.filter(code=told.code).first()
+        if found is None or (found.place_told_at and told.at <= found.place_told_at):
+            continue
+        stayed = found.stays_on == told.bottle
+        stays = stayed if told.stays is None else told.stays
+        found.purged_on = None if not stays else found.purged_on if stayed else timezone.localdate(told.at)
+        found.stays_on, found.place_told_at = told.bottle if stays else "", told.at
+        found.save(update_fields=["stays_on", "purged_on", "place_told_at"])
 
 
 def project_instrument(instrument: Instrument) -> None:

@@ -13,7 +13,8 @@ REPLACE = "replace"
 
 @dataclass(frozen=True)
 class Ended:
-    """A job that has ended. sets: it is the instrument's calibration, or a check that became one; adjusted: something was set in it.
+    """A job that has ended. sets: it is the instrument's calibration, or a check that became one; method: by which it was done; adjusted: something
+    was set in it.
 
     left: the verdict it was left with, empty where it has none; decision: the last one taken.
     """
@@ -22,6 +23,7 @@ class Ended:
     on: date
     is_voided: bool
     sets: bool
+    method: str
     adjusted: bool
     left: str
     decision: str
@@ -29,30 +31,31 @@ class Ended:
 
 @dataclass(frozen=True)
 class Doubt:
-    """Why an instrument can't be relied on, since when. of_check: a check found it, and a check that passes takes it away."""
+    """Why an instrument can't be relied on, since when. check: the kind of check that found it, which takes it away when it passes; else empty."""
 
     says: str
     on: date
-    of_check: bool
+    check: str
 
 
 def open_doubt(ended: Sequence[Ended]) -> Doubt | None:
     """The doubt that the jobs on an instrument leave, oldest first; None where the last word is good.
 
-    A calibration left inside its limits takes every doubt away; a check that passes takes away what a check found. A voided job takes none away, and
-    one in which something was set leaves it unknown how the instrument stands.
+    A calibration left inside its limits takes every doubt away; a check that passes takes away what a check of its kind found, and nothing that was in
+    doubt before. A voided job takes none away, and one in which something was set leaves it unknown how the instrument stands.
     """
     doubt: Doubt | None = None
     for job in ended:
         when = f"{job.label} on {job.on:%-d %b %Y}"
         if job.is_voided:
             if job.adjusted:
-                doubt = Doubt(f"it was adjusted in {when}, which was voided: how it stands was not proved", job.on, False)
+                doubt = Doubt(f"it was adjusted in {when}, which was voided: how it stands was not proved", job.on, "")
         elif job.decision == REPLACE:
-            doubt = Doubt(f"marked for replacement in {when}", job.on, False)
+            doubt = Doubt(f"marked for replacement in {when}", job.on, "")
         elif job.left == FAIL:
             what = "left outside its limits" if job.sets else "it failed its check and was left so"
-            doubt = Doubt(f"{what} in {when}", job.on, doubt.of_check if doubt and not job.sets else not job.sets)
-        elif job.sets or (doubt is not None and doubt.of_check):
+            clears = job.method if not job.sets and (doubt is None or doubt.check == job.method) else ""
+            doubt = Doubt(f"{what} in {when}", job.on, clears)
+        elif job.sets or (doubt is not None and doubt.check == job.method):
             doubt = None
     return doubt

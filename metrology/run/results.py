@@ -6,7 +6,7 @@ from typing import Any
 
 from metrology.methods.method import Method
 from metrology.methods.outcome import Outcome
-from metrology.run.progress import evaluate_together, final_readings_step, found_step
+from metrology.run.progress import evaluate_together, final_readings_step, found_step, make_progress
 from metrology.run.state import RunState
 
 NOTHING: dict[str, Any] = {"verdict": "", "error": None, "share": None}
@@ -24,6 +24,13 @@ def results_of(state: RunState, method: Method) -> dict[str, Any]:
         "left": _of(evaluate_together(state, method, final_readings_step(state, method))),
         "decision": list(state.decisions.values())[-1].choice,
     }
+
+
+def was_touched(state: RunState, method: Method) -> bool:
+    """Whether the instrument may no longer be as it was found: something was set, sent to it, or done at a step of adjusting."""
+    adjusting = {p.step.key for p in make_progress(state, method).steps if p.step.phase == "adjust"}
+    done = {*state.confirmations, *(str(a["step"]) for a in state.acts)}
+    return bool(state.adjustments or adjusting & done) or any(p.kind == "sent" for p in state.parameters)
 
 
 def _of(result: Outcome) -> dict[str, Any]:

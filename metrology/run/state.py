@@ -199,6 +199,7 @@ class RunState:
     parameters: list[ParameterSet] = field(default_factory=list)
     acts: list[Mapping[str, Any]] = field(default_factory=list)
     gases: dict[str, Mapping[str, Any]] = field(default_factory=dict)
+    gas_at: dict[str, datetime] = field(default_factory=dict)  # when the gas of a role was put on
     pairs: dict[str, PairMoved] = field(default_factory=dict)
     counts: dict[str, int] = field(default_factory=dict)  # how often something was done, by step
     readings: list[Reading] = field(default_factory=list)
@@ -339,6 +340,7 @@ def _hold_extended(s: RunState, e: Event) -> None:
 def _gas_assigned(s: RunState, e: Event) -> None:
     p = e.payload
     s.gases[p["role"]] = p
+    s.gas_at[p["role"]] = e.at
     _stands(s, e)
     s.setup = s.setup.with_entered({f"{p['role']}.{k}": str(v) for k, v in p["enters"].items()})
 

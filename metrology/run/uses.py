@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
 
@@ -36,18 +36,25 @@ def uses_of(state: RunState, method: Method) -> list[Use]:
     return list(out.values())
 
 
-def regulators_of(state: RunState) -> list[tuple[str, str, str | None]]:
-    """Each regulator of the run: its code, the bottle it was put on, and since when it stays there purged (ISO date).
+@dataclass(frozen=True)
+class Regulator:
+    """What a run says of a regulator last: on which bottle, when, and whether it stays there purged; None where nothing is said of that."""
 
-    Empty where it was taken off or vented at the end, None where nothing is said of it.
-    """
+    code: str
+    bottle: str
+    at: datetime
+    stays: bool | None
+
+
+def regulators_of(state: RunState) -> list[Regulator]:
+    """Each regulator of the run, as it was left."""
     left = next((c for c in state.confirmations.values() if "regulator_left" in c.values), None)
-    stays = None if left is None else left.at.date().isoformat() if left.values["regulator_left"] == "on" else ""
-    out = []
-    for p in state.gases.values():
-        if p.get("regulator") and p["bottle"]["code"] != AMBIENT:
-            out.append((str(p["regulator"]["code"]), str(p["bottle"]["code"]), stays))
-    return out
+    stays = None if left is None else left.values["regulator_left"] == "on"
+    return [
+        Regulator(str(p["regulator"]["code"]), str(p["bottle"]["code"]), left.at if left else state.gas_at[role], stays)
+        for role, p in state.gases.items()
+        if p.get("regulator") and p["bottle"]["code"] != AMBIENT
+    ]
 
 
 def _item(state: RunState, event: str) -> str:

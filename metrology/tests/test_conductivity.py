@@ -12,6 +12,7 @@ from metrology.methods.setup import Past
 from metrology.methods.standards.kinds import OFFERED
 from metrology.quantities import conductivity as c
 from metrology.quantities.units import convert
+from metrology.run.results import was_touched
 from metrology.run.seal import make_seal
 from metrology.simulation.cell import SimulatedCell
 from metrology.tests.buffers import buffer
@@ -301,6 +302,21 @@ class Decisions(TestCase):
         self.assertEqual(left["verdict"], "pass")
         followed = {(r["name"], r["phase"], round(r["value"], 3)) for r in make_seal(p.state, p.method, p.now)["results"]}
         self.assertEqual(followed, {("cell_constant", "as found", 0.961), ("cell_constant", "as left", 0.961)})
+
+
+class Touched(TestCase):
+    def test_what_was_done_to_it_tells_whether_it_may_still_be_as_it_was_found(self):
+        p = CellPlay().take(AIR, {"indicated": "1200", "referred": "1333.3"})
+        p.do("decision_made", step="judge", choice="clean")
+        self.assertFalse(was_touched(p.state, p.method))
+        p.do("step_confirmed", step="cleaned_1", checks=["rinsed", "whole"])
+        self.assertTrue(was_touched(p.state, p.method))
+        p = CellPlay().take(AIR, {"indicated": "1330", "referred": "1477.8"})
+        p.do("device_acted", step="judge", act="air", words="pressed 'Cell dry in air': taken")
+        p.do("decision_made", step="judge", choice="adjust")
+        self.assertFalse(was_touched(p.state, p.method))
+        p.do("device_acted", step="adjust", act="zero", words="pressed 'Accept zero': taken")
+        self.assertTrue(was_touched(p.state, p.method))
 
 
 class Bottles(TestCase):

@@ -6,8 +6,9 @@ from unittest import TestCase
 
 from metrology.judgement.consequence import Ended, open_doubt
 
-GOOD = Ended("VL-1", date(2026, 3, 1), False, True, False, "pass", "leave")
-CHECK = replace(GOOD, sets=False)
+GOOD = Ended("VL-1", date(2026, 3, 1), False, True, "calibration", False, "pass", "leave")
+CHECK = replace(GOOD, sets=False, method="check")
+OTHER = replace(CHECK, method="another check")
 
 
 def after(*jobs):
@@ -48,6 +49,12 @@ class Doubts(TestCase):
 
     def test_a_check_takes_away_what_a_check_found_and_nothing_else(self):
         self.assertIsNone(after(FAILED_CHECK, CHECK))
+        self.assertIsNotNone(after(FAILED_CHECK, OTHER))
+        both = (FAILED_CHECK, replace(OTHER, left="fail"))
+        for check in (CHECK, OTHER):
+            with self.subTest(both=check.method):
+                self.assertIsNotNone(after(*both, check))  # what the one found the other does not take away
+        self.assertIsNone(after(*both, GOOD))
         for bad in (FAILED, MARKED, VOIDED):
             with self.subTest(bad=bad):
                 self.assertIsNotNone(after(bad, CHECK))

@@ -175,15 +175,16 @@ class Purging(TestCase):
         self.assertEqual(p.step.key, "purge_high:B-NEW")
 
     def test_what_becomes_of_the_regulator_is_told_to_the_kit(self):
-        for choice, stays in (("on", "2026-"), ("off", "")):
+        for choice, stays in (("on", True), ("off", False)):
             with self.subTest(choice=choice):
                 p = TracePlay().at_readings()
-                self.assertEqual(regulators_of(p.state), [("R-S", "B-O2", None)])
+                (before,) = regulators_of(p.state)
+                self.assertEqual((before.code, before.bottle, before.stays), ("R-S", "B-O2", None))
                 p.expose("80").decide("leave")
                 p.forward("sign", regulator_left=choice)
-                code, code_of_bottle, since = regulators_of(p.state)[0]
-                self.assertEqual((code, code_of_bottle), ("R-S", "B-O2"))
-                self.assertEqual(since[:5], stays)
+                (after,) = regulators_of(p.state)
+                self.assertEqual((after.bottle, after.stays), ("B-O2", stays))
+                self.assertGreater(after.at, before.at)
 
 
 class Materials(TestCase):

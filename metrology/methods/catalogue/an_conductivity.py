@@ -26,6 +26,7 @@ from metrology.methods.standards.solution import SolutionNeed
 from metrology.methods.steps import Check, Field, Pair, Step
 from metrology.methods.trials.conductance import BASE, Cell, Conductance
 from metrology.methods.trials.curve import tolerance_of
+from metrology.methods.trials.points import role_at
 from metrology.methods.watching import Still
 from metrology.quantities.units import convert, quantity_of
 from metrology.quantities.words import number
@@ -358,11 +359,6 @@ def words(setup: RunSetup) -> tuple[str, str]:
 def minutes(setup: RunSetup, slot: Slot) -> float:
     """The cell dries in air, and stands in the solution."""
     return 2.0 + (settings_of(setup).soak_min if slot.extra.get("role") else 1.0)
-
-
-def role_at(_setup: RunSetup, slot: Slot) -> str:
-    """The solution, where the cell stands in it."""
-    return str(slot.extra.get("role", ""))
 
 
 TRIAL = Conductance(cell)

@@ -28,7 +28,8 @@ from metrology.methods.standards.base import BUFFER, Need, Standards
 from metrology.methods.standards.buffer import BufferNeed
 from metrology.methods.steps import Check, Field, Pair, Step
 from metrology.methods.trials.curve import tolerance_of
-from metrology.methods.trials.two_buffers import FIRST, SECOND, Analyzer, TwoBuffers, role_at
+from metrology.methods.trials.points import role_at
+from metrology.methods.trials.two_buffers import FIRST, SECOND, Analyzer, TwoBuffers
 from metrology.methods.watching import Still
 from metrology.quantities.words import number
 

@@ -19,7 +19,7 @@ from metrology.methods.adjusting.in_order import InOrder, admit_force
 from metrology.methods.advice.gas import GasAdvice
 from metrology.methods.detector import DetectorSettings, GasChannel, check_register
 from metrology.methods.exposing import SPAN, ZERO, applied_for, channels_of, exposure, exposure_minutes
-from metrology.methods.flow import common
+from metrology.methods.flow import analyzer, common
 from metrology.methods.flow.common import Wording, found_to_left
 from metrology.methods.flow.gas import PROVE, GasFlow, gases, sensor
 from metrology.methods.gas_method import GAS_WORK
@@ -39,6 +39,10 @@ from metrology.quantities.words import number
 AIR_PPM = 209_000.0
 EACH = 4  # as found, once more, adjusting, as left
 VOLUMES, DEAD_SHARE = 10.0, 0.05  # of the simple purge that the cycles are set against
+ALARMS = (
+    "Hold the alarms off for as long as span gas and come-down take: the oxygen of the span gas would trip them. The hold stays in sight on every page "
+    "until it is released."
+)
 STIFLING = "Nitrogen takes the place of air without a warning: ventilate, carry an oxygen monitor, vent to a safe place."
 PRESSED = "Regulators and lines hold pressure after the bottle is shut: open vents slowly, face away."
 CAUSTIC = "The cell's electrolyte burns: gloves and goggles when it leaks or is exchanged."
@@ -185,7 +189,7 @@ def _steps(setup: RunSetup, chosen: tuple[tuple[str, str], ...]) -> tuple[Step, 
         *_purge(setup),
         common.warm_up(setup),
         common.operator(setup),
-        _hold(setup),
+        analyzer.hold(setup, ALARMS, "While the hold is on, nobody is protected by this signal. Keep it short.", first="alarm hold-off"),
         common.cautions(setup, STIFLING, PRESSED, checks=CHECKS),
         *found_to_left(found, left, dict(chosen), spare),
         _left_on(setup),
@@ -292,15 +296,6 @@ def _purge(setup: RunSetup) -> tuple[Step, ...]:
             for side, words, kpa in sides
         ),
     )
-
-
-def _hold(setup: RunSetup) -> Step:
-    plain = common.hold()
-    i = setup.instrument
-    feeds = f"It feeds: {i.feeds}. " if i.feeds else ""
-    options = tuple(sorted(common.HOLD_KINDS, key=lambda o: 0 if o[0] == "alarm hold-off" else 1))
-    told = "Hold the alarms off for as long as span gas and come-down take: the oxygen of the span gas would trip them."
-    return replace(plain, instruction=f"{feeds}{told} The hold stays in sight on every page until it is released.", options=options)
 
 
 def _left_on(setup: RunSetup) -> Step:

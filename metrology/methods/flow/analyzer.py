@@ -9,11 +9,11 @@ from metrology.methods.steps import Pair, Step
 PLACES = (("in-line", "in the line, in a vessel or fitting"), ("immersed", "hanging in a tank or channel"))
 
 
-def hold(setup: RunSetup, told: str, *cautions: str) -> Step:
-    """The hold; a loop in manual first, since most analyzers feed one."""
+def hold(setup: RunSetup, told: str, *cautions: str, first: str = "control in manual") -> Step:
+    """The hold, with the kind that comes first; a loop in manual, since most analyzers feed one."""
     i = setup.instrument
     feeds = f"It feeds: {i.feeds}. " if i.feeds else ""
-    order = {"control in manual": 0, "inhibit": 1}
+    order = {first: 0, "inhibit": 1}
     return Step(
         "hold",
         "hold",

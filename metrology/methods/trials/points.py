@@ -132,6 +132,11 @@ class InItsUnit(PointByPoint):
         return applied
 
 
+def role_at(_setup: RunSetup, slot: Slot) -> str:
+    """The role of the standard that is on at a slot."""
+    return str(slot.extra.get("role", ""))
+
+
 def as_it_was(setup: RunSetup, reading: RawReading) -> RunSetup:
     """The setup as it stood when a reading was taken: what was entered later does not reach back."""
     return setup if reading.entered is None else replace(setup, entered=reading.entered)

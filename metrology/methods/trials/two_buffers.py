@@ -319,8 +319,3 @@ def _calibrations(setup: RunSetup, e: Electrode) -> tuple[OutcomeTable, ...]:
         off = by_key.get((p.on, p.phase))
         rows.append((f"{p.on}, {p.phase}", number(p.value, 1), signed(off.value, 1) if off else "", p.life))
     return (OutcomeTable("This calibration and those before it", ("When", "Slope, %", "Offset, mV", "Electrode"), tuple(rows)),)
-
-
-def role_at(setup: RunSetup, slot: Slot) -> str:
-    """Which buffer is on at a slot."""
-    return str(slot.extra.get("role", ""))

@@ -1,27 +1,18 @@
-import { useEffect, useState } from "react";
 import { Button } from "../../../ui/Button";
 import { Failure } from "../../../ui/Message";
+import { useNow } from "../../../ui/useNow";
 import { Keys } from "../../gas/Keys";
 import { StepFrame, type StepProps } from "../StepFrame";
 import { useAppend } from "../useRun";
-
-function useSeconds(since: string | null) {
-  const [now, setNow] = useState(() => Date.now());
-  useEffect(() => {
-    if (!since) return;
-    const timer = setInterval(() => setNow(Date.now()), 200);
-    return () => clearInterval(timer);
-  }, [since]);
-  return since ? Math.max(0, (now - Date.parse(since)) / 1000) : 0;
-}
 
 /** A clock that runs from one press to the next. The times that count are the server's. */
 export function ClockStep({ run, step }: StepProps) {
   const append = useAppend(run);
   const clock = step.clock;
-  const seconds = useSeconds(clock?.started_at ?? null);
+  const now = useNow(200);
   if (!clock) return null;
   const runs = clock.started_at !== null;
+  const seconds = clock.started_at === null ? 0 : Math.max(0, (now - Date.parse(clock.started_at)) / 1000);
   const press = () => {
     if (!append.isPending) append.mutate([{ type: runs ? "timer_ended" : "timer_started", payload: { step: step.key } }]);
   };
