@@ -103,6 +103,9 @@ class GasNeed:
     wanted_percent: float = 0.0  # of range, where the span gas should be near; 0 where anywhere inside the window will do
     litres_if_set: float = 0.0  # what a function check needs when it becomes a calibration
     watches: str = ""  # the gas that the sensor watches for, whatever this role brings
+    component: str = ""  # of an analyzer of several: which of them this is
+    also: tuple[GasNeed, ...] = ()  # components that must be in the same bottle
+    beside: tuple[GasNeed, ...] = ()  # components that may be in it: each reads what the bottle holds of it, or nothing
 
 
 @dataclass(frozen=True)
@@ -116,11 +119,15 @@ class Remark:
 
 @dataclass(frozen=True)
 class KitVerdict:
-    """All remarks on one bottle with its fittings; applied is what the detector should read of it, in the need's unit."""
+    """All remarks on one bottle with its fittings; applied is what the detector should read of it, in the need's unit.
+
+    parts: of an analyzer of several components, what each should read of it, as (component, value in its unit, U in %).
+    """
 
     remarks: tuple[Remark, ...]
     applied: float
     u_percent: float
+    parts: tuple[tuple[str, float, float], ...] = ()
 
     @property
     def standing(self) -> str:
@@ -171,6 +178,7 @@ def judge_kit(
     """Every gas rule on one bottle. peers: other detectors' readings over applied on the same bottle, (tag, ratio)."""
     tell = Told()
     applied, u = _component(need, bottle, policy, tell)
+    parts = _parts(need, bottle, (applied, u), policy, tell) if need.component else ()
     _balance(need, bottle, policy, tell)
     if bottle.code == AMBIENT and policy.zero_gas == "bottled":
         tell("zero gas", WARN, "Bottled gas is the rule here; ambient air takes a reason, and a clean place.")
@@ -186,7 +194,20 @@ def judge_kit(
     suspicion = judge_bottle(peers)
     if suspicion:
         tell("other detectors", WARN, f"{suspicion} Change the bottle or its regulator before touching a gain.")
-    return KitVerdict(tuple(tell.remarks), applied, u)
+    return KitVerdict(tuple(tell.remarks), applied, u, parts)
+
+
+def _parts(need: GasNeed, bottle: Bottle, first: tuple[float, float], policy: Policy, tell: Told) -> tuple[tuple[str, float, float], ...]:
+    """What each component should read of the bottle: those that must be in it by the rules of a span gas, the others as it holds them."""
+    out = [(need.component, *first), *((n.component, *_component(n, bottle, policy, tell)) for n in need.also)]
+    for other in need.beside:
+        part = bottle.component(other.gas)
+        value = in_unit(part, other.unit, other.basis) if part else 0.0
+        out.append((other.component, value, part.u_percent if part else 0.0))
+        if value > other.top:
+            says = f"{bottle.code} gives {plain(value)} {other.unit} {other.gas}, above the range of {other.component}: it is not read on this gas."
+            tell("component", GOOD, says)
+    return tuple(out)
 
 
 def _scrubbed(need: GasNeed, tell: Told) -> None:
@@ -234,7 +255,8 @@ def _component(need: GasNeed, bottle: Bottle, policy: Policy, tell: Told) -> tup
 
 def _zero_gas(need: GasNeed, bottle: Bottle, tell: Told) -> tuple[float, float]:
     wanted = "nitrogen without oxygen" if need.gas == "nitrogen" else "clean air" if need.gas == "air" else "dry, clean zero gas"
-    dirty = [g.gas for g in bottle.gases if g.gas not in ("nitrogen", "oxygen") and g.value > 0]
+    harmless = ("nitrogen",) if need.gas == "nitrogen" else ("nitrogen", "oxygen")
+    dirty = [g.gas for g in bottle.gases if g.gas not in harmless and g.value > 0]
     if dirty:
         tell("component", REFUSE, f"{bottle.code} holds {', '.join(dirty)}; zero needs {wanted}.")
     elif need.gas == "nitrogen" and bottle.oxygen > 0.01:

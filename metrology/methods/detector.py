@@ -93,6 +93,11 @@ class DetectorSettings(AlarmSettings):
     full_scale_v: float = asked("Full-scale reference voltage", default=5.0, unit="V", low=0.1, high=24.0)
     path_l: float = asked("Volume of the optical path", default=0.3, unit="l", low=0.01, high=20.0)
 
+    @property
+    def measured(self) -> tuple[GasChannel, ...]:
+        """What it measures, where that is more than one thing."""
+        return self.channels
+
     def check(self) -> None:
         """Dates are dates; every channel has a range in a unit of gas, %LEL with its basis."""
         if self.sensor_since:

@@ -23,7 +23,7 @@ def channels_of(setup: RunSetup) -> tuple[GasChannel, ...]:
     """The sensors of a head or the ranges of a portable; one without a name for a single-channel detector."""
     i = setup.instrument
     d = settings_of(setup)
-    return d.channels or (GasChannel("", d.gas or i.service.lower(), i.urv, i.unit),)
+    return d.measured or (GasChannel("", d.gas or i.service.lower(), i.urv, i.unit),)
 
 
 def role_of(kind: str, channel: GasChannel) -> str:

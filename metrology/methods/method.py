@@ -25,6 +25,7 @@ class Columns:
     place: what the place of a reading is called; applied, ideal, read: what was put on, what should and what did come of it (ideal empty: it is
     what was put on); error: what an error is, with what it is of. unit, per_percent, decimals: errors are judged in % of span and told in
     `unit`, so many of it a percent. x, y: the words of the plot's axes. has_direction: whether readings are taken upwards and downwards.
+    errors_as_read: errors are told in the unit of what is read, row by row.
     by_percent: whether a place is told as a share of the range, otherwise by its channel; ticks_by_value: whether the plot tells values of the range.
     """
 
@@ -40,6 +41,7 @@ class Columns:
     has_direction: bool = True
     by_percent: bool = True
     ticks_by_value: bool = False
+    errors_as_read: bool = False
     x: str = "input, % of span"
     y: str = "error, % of span"
     csv_error: str = "error (% of span)"
@@ -120,8 +122,12 @@ class Watching(Protocol):
         """How long a point soaks after it has settled, s."""
         ...
 
-    def course(self, setup: RunSetup, step: Step, samples: Sequence[Sample]) -> str:
-        """What the course of a watched condition says of its end, in words; empty where that is not told."""
+    def course(self, setup: RunSetup, step: Step, slot: Slot, samples: Sequence[Sample]) -> str:
+        """What the course of a reading, or of a watched condition, says of its end, in words; empty where that is not told."""
+        ...
+
+    def interrupted(self, setup: RunSetup, slot: Slot, samples: Mapping[str, Sequence[Sample]]) -> tuple[tuple[float, str], ...]:
+        """Moments at which what is watched at a slot had to begin anew, with why, oldest first: an automatic zero, a flow that fell."""
         ...
 
 
@@ -197,12 +203,75 @@ class ResultContext:
 
 
 @dataclass(frozen=True)
+class Vouched:
+    """What a calibration vouches for of one component of a sample: U = u_percent of it and u_absolute (k = 2), added in squares; up to top.
+
+    factor: signal a unit, 0 where none is known.
+    """
+
+    name: str
+    unit: str
+    top: float
+    u_percent: float
+    u_absolute: float
+    factor: float = 0.0
+
+
+class ChromatogramRead(Protocol):
+    """A chromatogram turned into readings: by channel what is entered, the peaks in their order, and the curve with its baseline."""
+
+    @property
+    def values(self) -> Mapping[str, Mapping[str, str]]:
+        """What is entered at each slot, by channel."""
+        ...
+
+    @property
+    def peaks(self) -> tuple[Mapping[str, Any], ...]:
+        """The peaks."""
+        ...
+
+    @property
+    def times(self) -> tuple[float, ...]:
+        """Times of the curve, s."""
+        ...
+
+    @property
+    def signal(self) -> tuple[float, ...]:
+        """The curve."""
+        ...
+
+    @property
+    def baseline(self) -> tuple[float, ...]:
+        """What it stands on."""
+        ...
+
+    @property
+    def pair(self) -> tuple[str, str, str]:
+        """The two components that come closest, and how far apart they came, in words; empty texts where there are none."""
+        ...
+
+
+Window = tuple[str, float, float]  # a component, and from when to when it should come out, s
+
+
+@dataclass(frozen=True)
+class Chromatography:
+    """How a curve becomes the readings of an injection (of a set, from times and signal), and where its components should come out."""
+
+    read: Callable[[RunSetup, str, Sequence[float], Sequence[float]], ChromatogramRead]
+    windows: Callable[[RunSetup], Sequence[Window]]
+
+
+Vouch = Callable[[RunSetup, Sequence[RawReading], Sequence[RawReading]], tuple[Vouched, ...]]
+
+
+@dataclass(frozen=True)
 class Method:
     """A rule-bound way round the loop for one kind of instrument, as a value made of parts.
 
     words: output and tolerance as the record tells them. check: what of a register entry can't be right for it (raises a Fault).
     minutes: of one reading. uses: what one reading or adjustment takes of the item that is on. exposed: a reading as a result that is
-    followed from run to run.
+    followed from run to run. chromatography: where readings come of curves; vouch: what samples rest on, by standard and blank.
     """
 
     key: str
@@ -221,6 +290,8 @@ class Method:
     minutes: Callable[[RunSetup, Slot], float] = _one_and_a_half
     uses: Callable[[RunSetup, str, Mapping[str, Any] | None], Use | None] = _no_uses
     exposed: Callable[[RunSetup, RawReading, ResultContext], Mapping[str, Any] | None] = _no_results
+    chromatography: Chromatography | None = None
+    vouch: Vouch | None = None
     names: Mapping[str, str] = field(default_factory=dict)  # choices in words, where a record quotes them
 
     @property

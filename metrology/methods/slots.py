@@ -10,6 +10,10 @@ from typing import Any
 from metrology.judgement.reference import ReferenceStandard
 from metrology.judgement.settling import Sample, SettleRule
 
+STREAM = "stream"  # of a slot's extra: the gas that flows, where several slots are read of the same
+INJECTION = "injection"  # of a slot's extra: which injection it is read of
+CURVE, LEAK = "chromatogram", "leak"  # quantities: what a detector draws, what the leak test before an injection lost
+
 
 @dataclass(frozen=True)
 class Slot:
@@ -25,6 +29,7 @@ class Slot:
     channel: str = ""  # the display, sensor, buffer or test that is read
     extra: Mapping[str, str] = field(default_factory=dict)  # what else the record keeps of the point, such as the weights hung
     is_open: bool = False  # what should be read is not known beforehand
+    after_min: float = 0.0  # what must have passed since the reading before it, so that nothing of that is left
 
 
 @dataclass(frozen=True)

@@ -30,7 +30,8 @@ class Field:
     """Something asked for in a step.
 
     kind: text, long, number, choice, identity (must equal `expected`), reference (a standard for `role`), gas (a bottle), item (of another kind of kit).
-    why: what a number outside its limits means, told with the refusal.
+    expected: of an identity, or of a choice the only one with which the work goes on. why: what a number outside its limits, or another choice,
+    means, told with the refusal.
     """
 
     name: str
@@ -45,6 +46,7 @@ class Field:
     high: float | None = None
     why: str = ""
     unless: tuple[str, str] = ("", "")  # another field of the step and the value with which this one may stay empty
+    excused_by: str = ""  # another field of the step: with a reason written there a number outside its limits stands
 
 
 @dataclass(frozen=True)
@@ -63,6 +65,17 @@ class Pair:
     label: str
     normal: str
     test: str
+
+
+@dataclass(frozen=True)
+class Duty:
+    """Work that a step leaves behind, to be done within so many minutes: open on Today until somebody says what was seen, or why it is not done."""
+
+    key: str
+    title: str
+    instruction: str
+    minutes: float
+    fields: tuple[Field, ...]
 
 
 @dataclass(frozen=True)
@@ -95,4 +108,7 @@ class Step:
     is_noted: bool = False  # what is entered in it stands on the record
     enters_result: tuple[str, ...] = ()  # compute: names of the result that change how the run goes on
     counts: tuple[str, ...] = ()  # count: what stands before the first and after each; as many times as there are more than one
+    choice_sets: tuple[tuple[str, str], ...] = ()  # judge: choices that are about another set than its own, with that set
+    vouches: bool = False  # confirm: from here on the run stands for samples, until it no longer holds
+    duty: Duty | None = None  # confirm: what it leaves to be done soon
     pairs: tuple[Pair, ...] = ()  # checkpairs: what is moved, out into the test (variant "all": all of it) or (variant "back") back again

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from metrology.judgement.exposure import Exposure
@@ -53,9 +53,13 @@ class Still:
         """Nothing is exposed."""
         return False
 
-    def course(self, setup: RunSetup, step: Step, samples: Sequence[Sample]) -> str:
+    def course(self, setup: RunSetup, step: Step, slot: Slot, samples: Sequence[Sample]) -> str:
         """Nothing is forecast."""
         return ""
+
+    def interrupted(self, setup: RunSetup, slot: Slot, samples: Mapping[str, Sequence[Sample]]) -> tuple[tuple[float, str], ...]:
+        """Nothing interrupts it."""
+        return ()
 
     def dwell_s(self, setup: RunSetup) -> float:
         """How long a point soaks, s."""

@@ -278,3 +278,25 @@ def baseline_at(found: Chromatogram, time: float) -> float:
     n = min(max(bisect_right(found.times, time) - 1, 0), len(found.times) - 2)
     share = (time - found.times[n]) / (found.times[n + 1] - found.times[n])
     return found.baseline[n] + share * (found.baseline[n + 1] - found.baseline[n])
+
+
+def evenly(times: Sequence[float], values: Sequence[float], *, step: float, most_gap: float) -> tuple[list[float], list[float]]:
+    """Samples that came unevenly, on even steps by straight lines between them. Raises a Fault for fewer than two, or a gap longer than most_gap."""
+    if len(times) < 2:
+        raise Fault("too_few", "The detector has told nothing yet.", field="signal")
+    gap = max((b - a, a) for a, b in pairwise(times))
+    if gap[0] > most_gap * (1 + 1e-9):
+        raise Fault(
+            "gap", f"The detector was silent for {gap[0]:.1f} s at {gap[1]:.1f} s; a peak may be lost in it. Inject again.", field="times"
+        )
+    out_t, out_v, n = [], [], 0
+    count = int((times[-1] - times[0]) / step + 1e-9)
+    for k in range(count + 1):
+        t = times[0] + k * step
+        while n < len(times) - 2 and times[n + 1] < t:
+            n += 1
+        width = times[n + 1] - times[n]
+        share = (t - times[n]) / width if width > 0 else 0.0
+        out_t.append(t)
+        out_v.append(values[n] + share * (values[n + 1] - values[n]))
+    return out_t, out_v

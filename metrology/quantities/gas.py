@@ -61,6 +61,8 @@ GASES: dict[str, Gas] = {
     "chlorine": Gas("chlorine", "Cl2", None, None),
     "chlorine dioxide": Gas("chlorine dioxide", "ClO2", None, None),
     "sulphur dioxide": Gas("sulphur dioxide", "SO2", None, None),
+    "nitric oxide": Gas("nitric oxide", "NO", None, None),
+    "nitrous oxide": Gas("nitrous oxide", "N2O", None, None),
     "nitrogen dioxide": Gas("nitrogen dioxide", "NO2", None, None),
     "hydrogen chloride": Gas("hydrogen chloride", "HCl", None, None),
     "ozone": Gas("ozone", "O3", None, None),

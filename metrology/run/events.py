@@ -27,6 +27,7 @@ TYPES = (
     "source_chosen",
     "parameters_captured",
     "device_acted",
+    "chromatogram_taken",
     "reading_taken",
     "reading_struck",
     "adjustment_made",

@@ -106,13 +106,13 @@ def captured_words(told: Mapping[str, Any]) -> str:
 
 
 def _add_judgement(row: RowData, method: Method, setup: RunSetup, j: Judged, r: Reading, q: Quantity) -> None:
-    i = setup.instrument
-    d = j.decision
+    i, d = setup.instrument, j.decision
     row["ideal"] = number(method.trial.shown_ideal(setup, j.slot, j.point.applied), q.decimals)
     told = method.trial.columns(setup, r.step)
     bare = replace(told, unit="") if told.decimals is not None and not told.by_percent else told  # the heading says the unit
     row["error"] = in_words(bare, j.point.error_percent, sign=True)
-    row["error_unit"] = f"{signed(j.error.unit, decimals_for(i.urv - i.lrv))} {i.unit}"
+    width, unit = (q.span, q.unit) if told.errors_as_read else (i.urv - i.lrv, i.unit)
+    row["error_unit"] = f"{signed(j.error.unit, decimals_for(width))} {unit}"
     row["tolerance"] = f"±{in_words(bare, j.tolerance)}" if told.decimals is not None else f"±{_plain_percent(j.tolerance)}"
     row["u"] = in_words(bare, j.uncertainty.expanded) if j.uncertainty else None
     row["tur"] = ratio(d.tur) if j.uncertainty else None

@@ -33,13 +33,14 @@ def check_fields(fields: tuple[Field, ...], raw: Any, faults: list[Fault]) -> di
             continue
         try:
             excused = bool(field.unless[0]) and str(given.get(field.unless[0], "")) == field.unless[1]
-            values[field.name] = "" if excused and not text else _check_field(field, text)
+            is_reasoned = bool(field.excused_by) and len(str(given.get(field.excused_by, "") or "").strip()) >= 2
+            values[field.name] = "" if excused and not text else _check_field(field, text, is_reasoned=is_reasoned)
         except Fault as fault:
             faults.append(fault)
     return values
 
 
-def _check_field(field: Field, text: str) -> str:
+def _check_field(field: Field, text: str, *, is_reasoned: bool = False) -> str:
     if not text:
         if field.required:
             raise Fault("missing", f"{field.label} is missing.", field=field.name)
@@ -48,7 +49,8 @@ def _check_field(field: Field, text: str) -> str:
         raise Fault("too_long", f"{field.label} is {len(text)} characters long; at most {MAX_TEXT} are kept.", field=field.name)
     if field.kind == "number":
         typed = parse_typed(text, name=field.label, unit=field.unit, field=field.name)
-        if (field.low is not None and typed.value < field.low) or (field.high is not None and typed.value > field.high):
+        is_outside = (field.low is not None and typed.value < field.low) or (field.high is not None and typed.value > field.high)
+        if is_outside and not is_reasoned:
             raise Fault(
                 "out_of_range",
                 f"{field.label} is {typed.text} {field.unit}; accepted is {field.low:g} to {field.high:g} {field.unit}. {field.why}".strip(),
@@ -72,4 +74,6 @@ def _check_field(field: Field, text: str) -> str:
         )
     if field.kind == "choice" and text not in dict(field.options):
         raise Fault("unknown_choice", f"{field.label}: choose one of {', '.join(dict(field.options).values())}.", field=field.name)
+    if field.kind == "choice" and field.expected and text != field.expected:
+        raise Fault("wrong_choice", f"{field.label}: {dict(field.options)[text]}. {field.why}".strip(), field=field.name)
     return text

@@ -2,10 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from typing import Any
+
 from metrology.methods.steps import Step
 from metrology.quantities.words import number
 from metrology.run.state import RunState
 from metrology.run.view_types import GasRow, PairData
+
+
+def applied_words(p: Mapping[str, Any]) -> str:
+    """What a gas stands for: its value, or each component of a mixture by name."""
+    parts = p.get("parts") or []
+    if parts:
+        return ", ".join(f"{name} {float(value):g} {unit}" for name, value, unit in parts)
+    return f"{number(float(p['applied']), 3)} {p['unit']}" if p["applied"] else "zero gas"
 
 
 def gas_rows(state: RunState) -> list[GasRow]:
@@ -20,7 +31,7 @@ def gas_rows(state: RunState) -> list[GasRow]:
             "expires_on": str(p["bottle"].get("expires_on", "")),
             "regulator": str((p.get("regulator") or {}).get("code", "")),
             "line": str((p.get("line") or {}).get("code", "")),
-            "applied": f"{number(float(p['applied']), 3)} {p['unit']}" if p["applied"] else "zero gas",
+            "applied": applied_words(p),
             "litres": f"{p['litres']:g} l",
             "reason": str(p.get("reason", "")),
             "remarks": [{"rule": str(r["rule"]), "standing": str(r["standing"]), "says": str(r["says"])} for r in p["remarks"]],

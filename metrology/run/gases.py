@@ -49,6 +49,12 @@ def judge_for(state: RunState, need: GasNeed, payload: Mapping[str, Any], *, tod
     )
 
 
+def _parts_told(need: GasNeed, verdict: KitVerdict) -> list[list[str]]:
+    """The components that are in a mixture, as name, value and unit."""
+    units = {n.component: n.unit for n in (need, *need.also, *need.beside)}
+    return [[name, f"{value:g}", units[name]] for name, value, _ in verdict.parts if value]
+
+
 def find_need(state: RunState, method: Method, role: str) -> GasNeed:
     """The need of a role; a Fault when the run has none."""
     need: GasNeed = need_in(state, method, role, "gas").detail
@@ -79,9 +85,12 @@ def admit_gas(state: RunState, method: Method, payload: Mapping[str, Any], *, to
         "applied": verdict.applied,
         "unit": need.unit,
         "litres": round(need.litres, 2),
+        **({"parts": _parts_told(need, verdict)} if verdict.parts else {}),
         "remarks": [asdict(r) for r in verdict.remarks],
         "enters": {
             **({"value": f"{verdict.applied:.6g}", "u": f"{verdict.u_percent:g}"} if need.kind != "zero" else {}),
+            **{f"value:{name}": f"{value:.6g}" for name, value, _ in verdict.parts},
+            **{f"u:{name}": f"{u:g}" for name, _, u in verdict.parts},
             "bottle": bottle["code"],
             "oxygen": f"{bottle['oxygen']:g}",
             **_purged(payload),

@@ -26,6 +26,9 @@ _WORDS: dict[str, Callable[[Mapping[str, Any]], str]] = {
     "reference_assigned": lambda p: f"chose {p['reference']['code']} ({p['role']})",
     "standard_assigned": lambda p: f"chose {p['item']['code']} ({p['label'].lower()})" + (f": {p['reason']}" if p.get("reason") else ""),
     "step_reopened": lambda p: f"opened '{p['step'].replace('_', ' ')}' again: {p['reason']}",
+    "chromatogram_taken": lambda p: (
+        f"read a chromatogram ({p['step'].replace('_', ' ')}, injection {p['injection']}): {len(p['peaks'])} peaks"
+    ),
     "reading_taken": lambda p: f"took reading {p['slot'] + 1} ({p['step'].replace('_', ' ')}): {p['indicated']}",
     "source_chosen": lambda p: f"reads {p['quantity']} " + (f"live from {p['label']}" if p["signal"] else "by hand"),
     "parameters_captured": lambda p: f"kept a parameter set ({p['kind']}, {p['source']})",

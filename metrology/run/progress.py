@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 
 from metrology.methods.method import Method
 from metrology.methods.outcome import Outcome, join
@@ -75,6 +75,12 @@ def current_slot(state: RunState, method: Method, step_key: str) -> Slot | None:
     taken = state.active_readings(step_key)
     plan = method.trial.plan(state.setup, step_key, raw_readings(state, method, step_key))
     return next((s for s in plan.slots if s.index not in taken), None)
+
+
+def ready_at(state: RunState, slot: Slot | None) -> datetime | None:
+    """When a slot may be read: so long after the reading before it that nothing of that is left; None where it need not wait."""
+    last = max((r.at for r in state.readings), default=None)
+    return last + timedelta(minutes=slot.after_min) if slot is not None and slot.after_min and last is not None else None
 
 
 def evaluate_set(state: RunState, method: Method, step_key: str) -> Outcome:

@@ -51,7 +51,8 @@ def admit_reading(state: RunState, method: Method, step: Step, payload: Mapping[
         wanted = payload.get("slot")
         told = f"point {wanted + 1}" if isinstance(wanted, int) else "no point"
         raise Fault("wrong_slot", f"Point {slot.index + 1} is next and the reading was for {told}. Nothing was stored.", field="slot")
-    confirmed = bool(payload.get("confirmed_unlikely"))
+    is_marked = bool(payload.get("confirmed_unlikely"))
+    confirmed = is_marked or bool(payload.get("chromatogram"))  # what a detector drew is no slip of the fingers
     texts: dict[str, str] = {}
     for q in method.trial.asks(state.setup, slot):
         if q.is_live_only and not (payload.get("captured") or {}).get(q.name):
@@ -76,10 +77,11 @@ def admit_reading(state: RunState, method: Method, step: Step, payload: Mapping[
         **method.trial.record(state.setup, slot, texts),
         **({"channel": slot.channel} if slot.channel else {}),
         **slot.extra,
-        "source": "live" if captured else "paper" if on_paper else "typed",
+        "source": "live" if captured else "chromatogram" if payload.get("chromatogram") else "paper" if on_paper else "typed",
+        **({"chromatogram": str(payload["chromatogram"])} if payload.get("chromatogram") else {}),
         **({"read_at": on_paper} if on_paper else {}),
         **({"captured": captured} if captured else {}),
-        **({"confirmed_unlikely": True} if confirmed else {}),
+        **({"confirmed_unlikely": True} if is_marked else {}),
     }
 
 
@@ -150,13 +152,17 @@ def admit_adjustment(state: RunState, method: Method, step: Step, payload: Mappi
     progress = method.adjusting.progress(state.setup, passes_of(state, step.key), step.variant)
     if progress.is_converged or progress.is_stuck:
         raise Fault("adjusting_ended", f"{progress.says} Nothing was stored.", field="step")
+    targets = method.adjusting.targets(state.setup, step.variant)
+    barred = next((t.barred for t in targets if t.screw == payload.get("screw") and t.barred), "")
+    if barred:
+        raise Fault("barred", f"{barred} Nothing was stored.", field="screw")
     if payload.get("screw") != progress.next_screw:
         raise Fault(
             "wrong_screw",
             f"{progress.next_screw.capitalize()} is next: zero comes before span, in turn. Nothing was stored.",
             field="screw",
         )
-    target = next(t for t in method.adjusting.targets(state.setup, step.variant) if t.screw == progress.next_screw)
+    target = next(t for t in targets if t.screw == progress.next_screw)
     confirmed = bool(payload.get("confirmed_unlikely"))
     refused = payload.get("outcome") == "refused"
     texts = {}

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from dataclasses import asdict
 from datetime import datetime
 from typing import Any
 
@@ -12,6 +13,7 @@ from metrology.methods.slots import RawReading
 from metrology.methods.steps import CHOSEN, Step
 from metrology.quantities.words import minutes as minutes_text
 from metrology.run.assigning import admit_reference, admit_standard, require_plan
+from metrology.run.chromatograms import admit_chromatogram
 from metrology.run.computing import admit_computed
 from metrology.run.counting import admit_clock_end, admit_count
 from metrology.run.fields import check_fields, text_of
@@ -28,6 +30,7 @@ from metrology.run.progress import (
     find_blocks,
     make_progress,
     passes_of,
+    ready_at,
 )
 from metrology.run.raw import references_of
 from metrology.run.readings import admit_adjustment, admit_reading
@@ -129,6 +132,8 @@ def _checked(a: Admission, step: Step, payload: Mapping[str, Any]) -> Payload:
         "values": values,
         "checks": [c.key for c in step.checks],
         **({"enters": {**dict(step.given), **values}} if step.enters else {}),
+        **({"duty": asdict(step.duty)} if step.duty else {}),
+        **({"vouches": True} if step.vouches else {}),
     }
 
 
@@ -294,10 +299,28 @@ def _require_time(a: Admission, step: Step, *, field: str) -> None:
     raise Fault("warming_up", told, field=field, left=left, timer=step.needs_timer)
 
 
+def _chromatogram_taken(a: Admission, payload: Mapping[str, Any]) -> Payload:
+    step = a.require_current(payload, "readings")
+    _require_hold_on(a)
+    _require_time(a, step, field="file")
+    _require_wait(a, step, field="file")
+    return admit_chromatogram(a.state, a.method, step, payload)
+
+
+def _require_wait(a: Admission, step: Step, *, field: str) -> None:
+    """What must pass between one injection and the next has passed since the reading before it."""
+    ready = ready_at(a.state, current_slot(a.state, a.method, step.key))
+    if ready is not None and a.now < ready:
+        left = minutes_text((ready - a.now).total_seconds())
+        told = f"{left} to go until the next injection: something of the last one would still be there. Your number is kept; nothing was stored."
+        raise Fault("too_soon", told, field=field, left=left)
+
+
 def _reading_taken(a: Admission, payload: Mapping[str, Any]) -> Payload:
     step = a.require_current(payload, "readings")
     _require_hold_on(a)
     _require_time(a, step, field="indicated")
+    _require_wait(a, step, field="indicated")
     full = admit_reading(a.state, a.method, step, payload, now=a.now)
     _require_judgeable(a, step, full)
     return full
@@ -351,7 +374,9 @@ def _decision_made(a: Admission, payload: Mapping[str, Any]) -> Payload:
         raise Fault("unknown_choice", f"Choose one of: {', '.join(dict(step.options).values())}.", field="choice")
     result = evaluate_together(a.state, a.method, step.set_name)
     proposal = a.method.advice.propose(a.state.setup, result, is_as_left=step.phase == "as left")
-    refusal = a.method.advice.refuse(a.state.setup, result, str(choice))
+    other = dict(step.choice_sets).get(str(choice))
+    about = evaluate_together(a.state, a.method, other) if other else result
+    refusal = a.method.advice.refuse(a.state.setup, about, str(choice))
     if refusal:
         raise Fault("refused_choice", refusal, field="choice")
     needs_reason = choice != proposal.choice or choice == "replace"
@@ -441,6 +466,7 @@ _RULES: dict[str, Callable[[Admission, Mapping[str, Any]], Payload]] = {
     "reference_assigned": _reference_assigned,
     "standard_assigned": lambda a, p: admit_standard(a.state, a.method, p, today=a.now.date()),
     "step_reopened": _step_reopened,
+    "chromatogram_taken": _chromatogram_taken,
     "reading_taken": _reading_taken,
     "source_chosen": _source_chosen,
     "parameters_captured": _parameters_captured,

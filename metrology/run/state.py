@@ -201,6 +201,9 @@ class RunState:
     gases: dict[str, Mapping[str, Any]] = field(default_factory=dict)
     gas_at: dict[str, datetime] = field(default_factory=dict)  # when the gas of a role was put on
     pairs: dict[str, PairMoved] = field(default_factory=dict)
+    chromatograms: list[Mapping[str, Any]] = field(default_factory=list)
+    vouched_at: datetime | None = None  # since when the run stands for samples
+    duties: dict[str, Mapping[str, Any]] = field(default_factory=dict)  # what steps left to be done soon, by key, with the moment
     counts: dict[str, int] = field(default_factory=dict)  # how often something was done, by step
     readings: list[Reading] = field(default_factory=list)
     adjustments: list[Adjustment] = field(default_factory=list)
@@ -276,6 +279,10 @@ def _step_confirmed(s: RunState, e: Event) -> None:
     s.confirmations[step] = Confirmation(step, e.payload.get("values", {}), e.author_name, e.at)
     if e.payload.get("enters"):
         s.setup = s.setup.with_entered(e.payload["enters"])
+    if e.payload.get("vouches"):
+        s.vouched_at = e.at
+    if e.payload.get("duty"):
+        s.duties[e.payload["duty"]["key"]] = {**e.payload["duty"], "at": e.at, "by": e.author_name}
     if "computed" in e.payload:
         s.computed[step] = e.payload["computed"]
 
@@ -291,6 +298,10 @@ def _timer_ended(s: RunState, e: Event) -> None:
     s.timers[step] = replace(started, ended_at=e.at, reason=e.payload.get("reason", ""))
     if e.payload.get("enters"):
         s.setup = s.setup.with_entered(e.payload["enters"])
+
+
+def _chromatogram_taken(s: RunState, e: Event) -> None:
+    s.chromatograms.append({**e.payload, "at": e.at, "event": e.id})
 
 
 def _counted(s: RunState, e: Event) -> None:
@@ -481,6 +492,7 @@ _APPLY = {
     "reference_assigned": _reference_assigned,
     "standard_assigned": _standard_assigned,
     "step_reopened": _step_reopened,
+    "chromatogram_taken": _chromatogram_taken,
     "reading_taken": _reading_taken,
     "source_chosen": _source_chosen,
     "parameters_captured": _parameters_captured,

@@ -17,6 +17,7 @@ from metrology.methods.standards.base import REFERENCE
 from metrology.methods.steps import PHASES, Step
 from metrology.quantities.transfer import KINDS
 from metrology.quantities.words import decimals_for, iso, number, percent, ratio
+from metrology.run.chromatograms import chromatogram_rows, chromatogram_step
 from metrology.run.counting import clock_step, count_step
 from metrology.run.evidence import set_evidence
 from metrology.run.flags import flags_of
@@ -31,6 +32,7 @@ from metrology.run.progress import (
     found_step,
     make_progress,
     passes_of,
+    ready_at,
 )
 from metrology.run.raw import raw_readings
 from metrology.run.standing import earlier_rows, item_rows, reopenable, reopened_rows
@@ -121,6 +123,7 @@ def make_view(state: RunState, method: Method, now: datetime) -> RunView:
         "flags": flags_of(state),
         "pairs": [{"label": m.label, "to": m.to, "by": m.by, "at": m.at.isoformat()} for m in state.pairs.values()],
         "gases": gas_rows(state),
+        "chromatograms": chromatogram_rows(state),
         "items": item_rows(state),
         "earlier": earlier_rows(state, method),
         "reopened": reopened_rows(state, progress),
@@ -359,6 +362,7 @@ def _readings_step(state: RunState, method: Method, step: Step, evidence: list[S
         "unit": i.unit,
         "believable": f"{indicated.low:.4g} to {indicated.high:.4g} {indicated.unit}",
         "next": _next_reading(state, method, slot, asked) if slot else None,
+        "chromatogram": chromatogram_step(state, method, step.key),
         "read_live": _read_live(state, method, plan),
     }
 
@@ -399,6 +403,7 @@ def _next_reading(state: RunState, method: Method, slot: Slot, asked: Sequence[Q
         "nominal": "" if slot.is_open else number(slot.nominal, applied.decimals if applied else decimals_for(i.urv - i.lrv)),
         "ideal": "" if slot.is_open else number(indicated.expected, indicated.decimals),
         "how": slot.how,
+        "ready_at": iso(ready_at(state, slot)) or "",
         "channel": slot.channel,
         "quantities": [
             {

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import TypedDict
 
+from metrology.run.chromatogram_types import ChromatogramData, ChromatogramStep
+
 
 class Named(TypedDict):
     """A named value, as text."""
@@ -169,6 +171,7 @@ class NextReading(TypedDict):
     nominal: str  # empty, as is ideal, where it is not known beforehand
     ideal: str
     how: str
+    ready_at: str  # when it may be read at the earliest, empty where it need not wait
     channel: str
     quantities: list[QuantityData]
 
@@ -192,6 +195,7 @@ class ReadingsStep(TypedDict):
     believable: str
     next: NextReading | None
     read_live: list[LiveQuantity]  # of the whole set
+    chromatogram: ChromatogramStep | None
 
 
 class JudgeStep(TypedDict):
@@ -703,6 +707,7 @@ class RunView(TypedDict):
     flags: list[str]
     pairs: list[MovedPair]
     gases: list[GasRow]
+    chromatograms: list[ChromatogramData]
     items: list[ItemData]
     earlier: list[EarlierData]
     reopened: list[ReopenedData]

@@ -164,3 +164,22 @@ class CrossEffects(TestCase):
             with self.subTest(tolerances=tolerances), self.assertRaises(Fault):
                 least_disturbing(tolerances, effects)
         self.assertEqual(len(least_disturbing({str(n): 1.0 for n in range(12)}, []).names), 12)
+
+
+class Evenly(TestCase):
+    def test_samples_that_came_unevenly_lie_on_straight_lines_between_them(self):
+        times, values = c.evenly([0.0, 0.1, 0.4], [0.0, 1.0, 4.0], step=0.05, most_gap=0.3)
+        self.assertEqual(len(times), 9)
+        for t, v in zip(times, values, strict=True):
+            self.assertAlmostEqual(v, 10 * t)
+
+    def test_a_gap_just_inside_at_and_just_outside(self):
+        for gap, is_whole in ((0.29, True), (0.30, True), (0.31, False)):
+            with self.subTest(gap=gap):
+                if is_whole:
+                    c.evenly([0.0, gap], [0.0, 1.0], step=0.05, most_gap=0.30)
+                else:
+                    with self.assertRaises(Fault):
+                        c.evenly([0.0, gap], [0.0, 1.0], step=0.05, most_gap=0.30)
+        with self.assertRaises(Fault):
+            c.evenly([0.0], [1.0], step=0.05, most_gap=1)

@@ -212,7 +212,7 @@ class Catalogue(TestCase):
 
     def test_methods_that_are_not_ready_or_not_there(self):
         self.assertLessEqual(set(METHODS), set(CATALOGUE))
-        for key, code in (("an-multigas", "method_not_ready"), ("magic", "unknown_method")):
+        for key, code in (("flow-mag-verify", "method_not_ready"), ("magic", "unknown_method")):
             with self.assertRaises(Fault) as caught:
                 get_method(key)
             self.assertEqual(caught.exception.code, code)

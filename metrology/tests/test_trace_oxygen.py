@@ -297,15 +297,18 @@ class NewSensor(TestCase):
         p.do("timer_started", step="in_air")
         p.do("timer_ended", step="in_air")
         watching, setup = p.method.watching, p.state.setup
-        self.assertEqual([q.name for q in watching.watched(setup, p.step)[1]], ["indicated"])
+        slot, quantities = watching.watched(setup, p.step)
+        self.assertEqual([q.name for q in quantities], ["indicated"])
         t, v = course(45)
         samples = [(60 * a, b / 7) for a, b in zip(t, v, strict=True)]
-        self.assertIn("It is under 2 ppm", watching.course(setup, p.step, samples))
-        self.assertIn("inside the range", watching.course(setup, p.step, samples[:5]))
+        self.assertIn("It is under 2 ppm", watching.course(setup, p.step, slot, samples))
+        self.assertIn("inside the range", watching.course(setup, p.step, slot, samples[:5]))
         rising = [(60 * a - 120, 5.0 + a) for a in range(2)]
-        self.assertIn("It is under 2 ppm", watching.course(setup, p.step, [*rising, *samples]))  # only what comes after the peak counts
+        self.assertIn(
+            "It is under 2 ppm", watching.course(setup, p.step, slot, [*rising, *samples])
+        )  # only what comes after the peak counts
         flat = [(float(n), 5.0 + (n % 7) / 1000 - (0.01 if n == 59 else 0)) for n in range(60)]
-        self.assertNotIn("in about", watching.course(setup, p.step, flat))
+        self.assertNotIn("in about", watching.course(setup, p.step, slot, flat))
 
 
 class Register(TestCase):

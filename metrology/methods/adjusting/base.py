@@ -34,6 +34,7 @@ class AdjustTarget:
     role: str = ""
     channel: str = ""
     label: str = ""
+    barred: str = ""  # why it may not be set on what is at hand, as a sentence
 
     @property
     def words(self) -> str:

@@ -11,6 +11,7 @@ from metrology.methods.adjusting.base import ZERO, AdjustProgress, AdjustTarget,
 from metrology.methods.setup import RunSetup
 
 REFUSED = "refused"
+Admitted = Callable[[RunSetup, AdjustTarget, float, Mapping[str, Any]], Mapping[str, Any]]
 
 
 def admit_any(setup: RunSetup, target: AdjustTarget, before: float, payload: Mapping[str, Any]) -> Mapping[str, Any]:
@@ -23,7 +24,7 @@ class InOrder:
     """Targets one after the other. admitted: what may be stored of one."""
 
     targets_of: Callable[[RunSetup, str], tuple[AdjustTarget, ...]]
-    admitted: Callable[[RunSetup, AdjustTarget, float, Mapping[str, Any]], Mapping[str, Any]] = admit_any
+    admitted: Admitted = admit_any
     hint: str = "Zero comes before span; wait until it stands before you accept."
     proof: str = "Prove it with the same exposures."
     act: str = "accept"

@@ -137,7 +137,7 @@ class TraceWatching(ExposureWatching):
         slot = exposure(setup, 0, SPAN, channels_of(setup)[0])
         return slot, tuple(q for q in self.trial.asks(setup, slot) if q.name == "indicated")
 
-    def course(self, setup: RunSetup, step: Step, samples: Sequence[Sample]) -> str:
+    def course(self, setup: RunSetup, step: Step, slot: Slot, samples: Sequence[Sample]) -> str:
         """When the come-down will be under its target, in words."""
         if step.variant != "comedown":
             return ""

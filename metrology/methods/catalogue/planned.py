@@ -18,8 +18,6 @@ class Planned:
 
 _WEIGHTS = {"takes": ("weight",), "wears": ("Test weights, lifting gear in date",)}
 PLANNED: tuple[Planned, ...] = (
-    Planned("an-multigas", "Extractive multi-component analyzer", "analyzer"),
-    Planned("an-duplicate-blank", "Injected-sample analyzer", "analyzer"),
     Planned("flow-coriolis-zero", "Coriolis flow meter, zero", "flow meter"),
     Planned("flow-mag-verify", "Magnetic flow meter, verification", "flow meter"),
     Planned("weigh-vessel", "Vessel on load cells", "weighing", **_WEIGHTS),

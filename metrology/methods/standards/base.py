@@ -12,13 +12,14 @@ from metrology.methods.setup import RunSetup
 from metrology.methods.slots import Slot
 
 REFERENCE, GAS, BUFFER, SOLUTION = "reference", "gas", "buffer", "solution"
+SYRINGE, TRAP = "syringe", "trap"
 
 
 @dataclass(frozen=True)
 class Need:
     """What one role of a run needs.
 
-    kind: of kit (reference, gas, buffer, solution). low, high, unit: what a reference must cover. is_informative: its TUR is shown, not demanded.
+    kind: of kit. low, high, unit: what a reference must cover. is_informative: its TUR is shown, not demanded.
     detail: what the rules of that kind of kit judge by. at_start: asked for before the hold. amount: litres or portions it takes.
     """
 

@@ -9,8 +9,9 @@ from typing import Any
 
 from metrology.judgement.gas_kit import GOOD, REFUSE, Remark
 from metrology.methods.setup import RunSetup
-from metrology.methods.standards.base import BUFFER, SOLUTION, Need
+from metrology.methods.standards.base import BUFFER, SOLUTION, SYRINGE, TRAP, Need
 from metrology.methods.standards.buffer import judge_buffer
+from metrology.methods.standards.consumable import judge_consumable
 from metrology.methods.standards.solution import judge_solution
 
 
@@ -50,4 +51,9 @@ def _by(rules: Callable[[RunSetup, Need, Mapping[str, Any], date], Told]) -> Jud
     return judge
 
 
-OFFERED: dict[str, Judge] = {BUFFER: _by(judge_buffer), SOLUTION: _by(judge_solution)}
+OFFERED: dict[str, Judge] = {
+    BUFFER: _by(judge_buffer),
+    SOLUTION: _by(judge_solution),
+    SYRINGE: _by(judge_consumable),
+    TRAP: _by(judge_consumable),
+}

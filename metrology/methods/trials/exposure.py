@@ -351,9 +351,13 @@ class ExposureWatching:
         """Gas, not zero gas, takes the output to a new level."""
         return slot.extra.get("exposure") not in NO_GAS
 
-    def course(self, setup: RunSetup, step: Step, samples: Sequence[Sample]) -> str:
+    def course(self, setup: RunSetup, step: Step, slot: Slot, samples: Sequence[Sample]) -> str:
         """Nothing is forecast."""
         return ""
+
+    def interrupted(self, setup: RunSetup, slot: Slot, samples: Mapping[str, Sequence[Sample]]) -> tuple[tuple[float, str], ...]:
+        """Nothing interrupts it."""
+        return ()
 
     def dwell_s(self, setup: RunSetup) -> float:
         """The window is the dwell."""
