@@ -13,6 +13,7 @@ from typing import Any
 
 from apps.accounts.models import Person
 from apps.accounts.policy import require
+from apps.bench.capture import live_of
 from apps.bench.hub import HUB
 from apps.bench.selectors import find_signal
 from apps.bench.sources import SourceFault
@@ -34,7 +35,7 @@ ANSWER_S = 0.15
 def _require_its_turn(state: RunState, method: Method, step: Step, act: str, signal: Mapping[str, Any]) -> None:
     """On a head with several channels the key must be that of the channel being set."""
     channel = str(signal.get("channel", ""))
-    if not channel or step.kind != "adjust" or act not in ("zero", "span"):
+    if not channel or step.kind != "adjust" or act.partition(":")[0] not in ("zero", "span"):
         return
     wanted = method.adjusting.progress(state.setup, passes_of(state, step.key), step.variant).next_screw
     target = next((t for t in method.adjusting.targets(state.setup, step.variant) if t.screw == wanted), None)
@@ -64,12 +65,15 @@ def press_key(*, actor: Person, run_id: uuid.UUID, signal_id: str, now: datetime
             raise Fault("not_now", "Span is accepted while span is being set, after zero.", field="signal")
         value = target.ideal
     poller = HUB.poller(device)
+    pressed = time.time()
     try:
         poller.write(signal, value)
         time.sleep(ANSWER_S)
         taken = poller.read_once(signal) > 0
     except SourceFault as fault:
         raise Fault("no_answer", f"{fault.message} Nothing was changed here; do it at the instrument.", field="signal") from fault
+    if taken and signal.get("marks"):  # what is watched begins with it, such as an injection
+        live_of(run_id)[0].mark(told=True, at=pressed)
     words = f"pressed '{signal['label']}': " + ("taken" if taken else "refused, the old calibration stands")
     payload = {"step": step.key, "act": act, "words": words, "values": {"taken": taken}}
     return append_seen(actor=actor, run_id=run_id, event=NewEvent(uuid.uuid4(), "device_acted", payload), now=now)

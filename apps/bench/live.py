@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 import time
 from collections.abc import Callable, Sequence
+from contextlib import suppress
 from dataclasses import asdict, dataclass, replace
 from typing import Any
 
@@ -27,7 +28,7 @@ from metrology.methods.detector import settings_of as detector_of
 from metrology.methods.fragments import alarms_of
 from metrology.methods.method import Method
 from metrology.methods.setup import RunSetup
-from metrology.methods.slots import Quantity, Slot, Watched
+from metrology.methods.slots import STREAM, Quantity, Slot, Watched
 from metrology.methods.steps import Step
 from metrology.quantities.units import convert
 from metrology.quantities.words import number
@@ -37,6 +38,8 @@ from metrology.run.state import RunState, source_key
 
 BACKLOG_S = 120.0
 BEFORE_S = 0.5
+FRAME_S = 0.08
+LATEST_S = 1.0  # of a fast signal: what each frame brings, so that a frame that was late leaves no hole
 COURSE_S = 3.0  # how often a course is fitted anew, s
 ACCEPTANCE = 0.25  # of span: further off, it is not an error to be adjusted
 Sample = tuple[float, float]
@@ -75,6 +78,11 @@ def counting_words(q: Quantity, samples: Sequence[Sample]) -> str:
     return f"{last:g} of {q.expected:g} {q.unit}."
 
 
+def _same_stream(one: Slot | None, other: Slot | None) -> bool:
+    """Whether what flowed at one slot still flows at the other, so that what stood there stands here."""
+    return bool(one and other and one.extra.get(STREAM) and one.extra[STREAM] == other.extra.get(STREAM))
+
+
 class RunLive:
     """The live side of one run. It is refreshed whenever the run moves on, and asked for frames ten times a second."""
 
@@ -98,6 +106,7 @@ class RunLive:
         self._frame: tuple[float, dict[str, Any]] = (0.0, {})
         self._step: Step | None = None
         self._told_course: tuple[float, str] = (0.0, "")
+        self._interrupted: tuple[float, tuple[tuple[float, str], ...]] = (0.0, ())
 
     def refresh(self, state: RunState, method: Method) -> None:
         """Take in the state: which slot is next, which quantities are live, and by which rule they settle."""
@@ -111,6 +120,7 @@ class RunLive:
             if watched:
                 slot, asked = watched
             moved = (step.key if step else "", slot.index if slot else -1) != (self.step, self.slot.index if self.slot else -1)
+            flows_on = moved and step is not None and step.key == self.step and _same_stream(self.slot, slot)
             before = {n: live.trace for n, live in self.quantities.items()}
             self.seq, self.step, self.slot = state.seq, step.key if step else "", slot
             self.asked = {q.name for q in asked}
@@ -122,8 +132,17 @@ class RunLive:
                 self.step_up = slot.ideal - plan[slot.index - 1].ideal if slot.index else 0.0
                 indicated = next(q for q in asked if q.name == "indicated")
                 self.acceptance = ACCEPTANCE * indicated.span
-            if moved or before != {n: live.trace for n, live in self.quantities.items()}:
+            if slot and slot.extra.get(STREAM):
+                self._trace_all(state)
+            if not flows_on and (moved or before != {n: live.trace for n, live in self.quantities.items()}):
                 self.mark()
+
+    def _trace_all(self, state: RunState) -> None:
+        """What is read next on the same gas is traced from when that came; a source that is gone is told when it is wanted."""
+        for source in state.sources.values():
+            if source.get("signal"):
+                with suppress(Fault):
+                    self._find_trace(str(source["signal"]))
 
     def _wanted(
         self, state: RunState, method: Method, slot: Slot | None, asked: Sequence[Quantity]
@@ -144,10 +163,10 @@ class RunLive:
                 faults[q.name] = f"{source['label']} can't stand for {q.label.lower()}: {fault.message}"
         return found, faults
 
-    def mark(self, *, told: bool = False) -> None:
-        """The stimulus changed now: settling is judged from here. told: a person or the stimulus said so."""
+    def mark(self, *, told: bool = False, at: float | None = None) -> None:
+        """The stimulus changed now, or at a moment just past: settling is judged from there. told: a person or the stimulus said so."""
         with self.lock:
-            self.since = time.time()
+            self.since = time.time() if at is None else at
             self.is_marked = told
             self._told_course = (0.0, "")
             for live in self.quantities.values():
@@ -155,9 +174,9 @@ class RunLive:
 
     def judge(self, name: str) -> tuple[Settle, list[Sample]]:
         """How a quantity stands, with the samples it was judged by."""
-        live = self.quantities[name]
-        samples = live.samples(self.since)
-        settle = judge_settling(samples, live.rule, since=self.since, until_settled=live.settled_at)
+        live, began = self.quantities[name], self.began
+        samples = live.samples(began)
+        settle = judge_settling(samples, live.rule, since=began, until_settled=live.settled_at)
         if settle.status == SETTLED and (not _has_run(live.quantity, samples) or self._is_as_before(live.quantity, settle)):
             settle = replace(settle, status=NOT_YET)
         if settle.status != SETTLED:
@@ -165,6 +184,21 @@ class RunLive:
         elif live.settled_at is None:
             live.settled_at = samples[-1][0]
         return settle, samples
+
+    def interruptions(self) -> tuple[tuple[float, str], ...]:
+        """Moments since the stimulus at which what is watched had to begin anew, with why; looked for ten times a second at most."""
+        now = time.time()
+        if self._method is None or self._setup is None or self.slot is None or self.is_condition:
+            return ()
+        if now - self._interrupted[0] >= FRAME_S or self._interrupted[0] < self.since:
+            samples = {name: each.samples(self.since) for name, each in self.quantities.items() if name != "indicated"}
+            self._interrupted = (now, self._method.watching.interrupted(self._setup, self.slot, samples))
+        return self._interrupted[1]
+
+    @property
+    def began(self) -> float:
+        """From when on what is read counts: the stimulus, or the last interruption after it."""
+        return max([self.since, *(t for t, _ in self.interruptions())])
 
     def exposure(self) -> Exposure | None:
         """What the exposure at this slot came to so far; None where nothing is exposed."""
@@ -178,8 +212,9 @@ class RunLive:
             or not self.slot.extra.get("exposure")
         ):
             return None
-        samples = {name: each.samples(self.since) for name, each in self.quantities.items()}
-        watched = Watched(samples, live.rule, self.since, self.is_marked, live.settled_at)
+        began = self.began
+        samples = {name: each.samples(began) for name, each in self.quantities.items()}
+        watched = Watched(samples, live.rule, began, self.is_marked, live.settled_at)
         return self._method.watching.watch(self._setup, self.slot, watched)
 
     def purged_s(self) -> float | None:
@@ -205,7 +240,7 @@ class RunLive:
         """What every watcher is shown now; made once for all of them."""
         with self.lock:
             now = time.time()
-            if now - self._frame[0] >= 0.08:
+            if now - self._frame[0] >= FRAME_S:
                 self._frame = (now, self._make_frame(now))
             return self._frame[1]
 
@@ -227,6 +262,7 @@ class RunLive:
                 "status": "lost" if live.trace.lost else "away" if away else settle.status,
                 "says": live.trace.lost or says or self._words(live, settle, samples),
                 "mean": settle.mean if settle.status != NO_DATA else None,
+                **({"more": live.samples(now - LATEST_S)} if live.trace.is_buffered else {}),
                 "limit": live.rule.limit,
                 "expected": live.quantity.expected,
                 "response": self.response(settle, samples, live.quantity.expected) if name == "indicated" and samples else "",
@@ -252,7 +288,9 @@ class RunLive:
             "now": now,
             "seq": self.seq,
             "slot": self.slot.index if self.slot else None,
-            "since": self.since,
+            "since": self.began,
+            "is_marked": self.is_marked,
+            "interruptions": [{"t": t, "says": says} for t, says in self.interruptions()],
             "window_s": window,
             "exposure": {**exposure_data(seen), "is_step": is_step} if seen else None,
             "course": self._course(now),
@@ -264,12 +302,12 @@ class RunLive:
         }
 
     def _course(self, now: float) -> str:
-        """What the course of the condition says of its end; fitted anew every few seconds."""
-        if not self.is_condition or self._method is None or self._setup is None or self._step is None or "indicated" not in self.quantities:
+        """What the course of what is read says of its end; fitted anew every few seconds."""
+        if self._method is None or self._setup is None or self._step is None or self.slot is None or "indicated" not in self.quantities:
             return ""
         if now - self._told_course[0] >= COURSE_S:
-            samples = self.quantities["indicated"].samples(self.since)
-            self._told_course = (now, self._method.watching.course(self._setup, self._step, samples))
+            samples = self.quantities["indicated"].samples(self.began)
+            self._told_course = (now, self._method.watching.course(self._setup, self._step, self.slot, samples))
         return self._told_course[1]
 
     def _is_as_before(self, q: Quantity, settle: Settle) -> bool:
@@ -342,7 +380,9 @@ class RunLive:
             if seen and "indicated" in out:
                 out["indicated"] |= {"response": seen.kind, "overshoot_percent": seen.overshoot_percent}
                 out["indicated"]["alarms"] = self._alarms()
-                out["indicated"]["remarks"] = [*(says for _, says in seen.remarks), *self._inhibit_remarks()]
+                anew = [says for _, says in self.interruptions()]
+                out["indicated"] |= {"interrupted": anew} if anew else {}
+                out["indicated"]["remarks"] = [*anew, *(says for _, says in seen.remarks), *self._inhibit_remarks()]
             return out
 
     def _alarms(self) -> dict[str, str]:

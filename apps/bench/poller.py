@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
+import math
 import threading
 import time
 from collections import deque
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from apps.bench.sources import PROTOCOLS, ReadingSource, SourceFault
 
 PERIOD_S = 0.1
 RETRY_S = 1.0
-KEEP_SAMPLES = 6000  # ten minutes
+CLOCK_OFF_S = 2.0  # further apart from ours than it was, a clock has been set anew
+KEEP_SAMPLES = 12_000  # ten minutes of a fast one
 FORGET_S = 600.0
 
 
@@ -25,6 +27,24 @@ class Trace:
         self.lost = ""
         self.lost_at = 0.0
         self.wanted_at = time.time()
+        self.is_buffered = isinstance(signal["read"], Mapping) and bool(signal["read"].get("buffer"))
+        self._clock: tuple[float, float] | None = None  # ours less its own, and where it stood last
+
+    def take(self, now: float, latest: Sequence[tuple[float, float]]) -> None:
+        """What a device kept since it was asked last, each sample at its own time, so that one asked late leaves no hole.
+
+        Its clock is set against ours once, and again when it has begun anew.
+        """
+        newest = latest[-1][0]
+        behind, taken = self._clock or (now - newest, -math.inf)
+        if newest < taken:  # it has begun anew: what stands before its first sample is of its old time
+            behind, taken, latest = now - newest, -math.inf, latest[-1:]
+        elif abs(now - newest - behind) > CLOCK_OFF_S:
+            behind = now - newest
+        for clock, value in latest:
+            if clock > taken and (not self.samples or behind + clock > self.samples[-1][0]):
+                self.samples.append((behind + clock, value))
+        self._clock = (behind, newest)
 
     def since(self, at: float) -> list[tuple[float, float]]:
         """Samples from a time on."""
@@ -93,7 +113,8 @@ class Poller:
     def _read(self, trace: Trace) -> bool:
         try:
             with self._lock:
-                value = self._source.read(trace.signal)
+                latest = self._source.read_latest(trace.signal) if trace.is_buffered else []
+                value = latest[-1][1] if latest else self._source.read(trace.signal)
         except SourceFault as fault:
             if not trace.lost:
                 trace.lost_at = time.time()
@@ -102,6 +123,9 @@ class Poller:
         except Exception as error:  # a source must never take the poller down
             trace.lost = f"{trace.signal['label']} can't be read: {error}."
             return False
-        trace.samples.append((time.time(), value))
+        if latest:
+            trace.take(time.time(), latest)
+        else:
+            trace.samples.append((time.time(), value))
         trace.lost = ""
         return True

@@ -219,6 +219,63 @@ class Solution(Liquid):
         return f"{self.us_cm:g} uS/cm, {self.get_table_display()}, lot {self.lot}"
 
 
+class Worn(models.Model):
+    """What wears out by itself: its life in days from when it was taken into use."""
+
+    code = models.CharField(max_length=20, unique=True)
+    name = models.CharField(max_length=60)
+    serial = models.CharField(max_length=40, blank=True)
+    opened_on = models.DateField(null=True, blank=True)
+    open_days = models.PositiveIntegerField(default=365)
+    expires_on = models.DateField()
+    state = models.CharField(max_length=20, choices=STATES, default="in service")
+
+    class Meta:
+        abstract = True
+        ordering: ClassVar[list[str]] = ["code"]
+
+    def __str__(self) -> str:
+        return self.code
+
+    @property
+    def words(self) -> str:
+        """What it is."""
+        return self.name
+
+    def life_days(self) -> int:
+        """How long it is good once in use."""
+        return self.open_days
+
+    def good_until(self) -> date:
+        """The earlier of its expiry and the end of its life in use."""
+        opened = self.opened_on + timedelta(days=self.life_days()) if self.opened_on else self.expires_on
+        return min(opened, self.expires_on)
+
+    def portions(self, used: float) -> float:
+        """It is not used up in portions."""
+        return 0.0
+
+
+class Syringe(Worn):
+    """A syringe that samples and standards are injected with; its plunger and septum wear."""
+
+
+class Trap(Worn):
+    """A trap that takes a component out of the air of a blank. Without its caps the open air spends it in days."""
+
+    is_capped = models.BooleanField(default=True)
+    uncapped_days = models.PositiveIntegerField(default=3)
+
+    def life_days(self) -> int:
+        """Short where it stands open."""
+        return int(self.open_days if self.is_capped else self.uncapped_days)
+
+    @property
+    def words(self) -> str:
+        """What it is, and whether it is capped."""
+        return self.name if self.is_capped else f"{self.name}, without its caps"
+
+
 class KitChange(models.Model):
     """Who changed what of an item of the kit, and why."""
 

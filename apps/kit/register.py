@@ -26,6 +26,9 @@ from apps.kit.models import (
     Liquid,
     Reference,
     Solution,
+    Syringe,
+    Trap,
+    Worn,
 )
 from config.failures import Missing
 from config.uploads import check_file
@@ -62,6 +65,10 @@ LIQUID = (
     N("certificate", "Certificate"), N("lot", "Lot", required=True), N("portion_ml", "A fresh portion", "number", unit="ml", low=5, high=2000),
     N("litres", "Litres", "number", low=0, high=100), N("opened_on", "Opened on", "date"),
     N("open_days", "Good once opened for", "whole", unit="days", low=1, high=1000), N("expires_on", "Expires on", "date", True),
+)  # fmt: skip
+WORN = (
+    N("opened_on", "In use since", "date"), N("open_days", "Good in use for", "whole", unit="days", low=1, high=3000),
+    N("expires_on", "Good until at the latest", "date", True),
 )  # fmt: skip
 GROUPS: dict[str, tuple[type[models.Model], str, tuple[KitField, ...]]] = {
     "reference": (
@@ -119,6 +126,16 @@ GROUPS: dict[str, tuple[type[models.Model], str, tuple[KitField, ...]]] = {
             N("table", "Table", "choice", words=SOLUTION_TABLES),
             N("points", "Its own table", "pairs", hint="Temperature in C and uS/cm, like 15 67.2; 20 75.5; 25 84"),
             N("u_percent", "Uncertainty (k = 2)", "number", unit="%", low=0.01, high=20), *LIQUID,
+        ),
+    ),
+    "syringe": (Syringe, "Syringe", (CODE, N("name", "Name", required=True, hint="Like gas-tight, 1 ml"), N("serial", "Serial"), *WORN)),
+    "trap": (
+        Trap,
+        "Trap",
+        (
+            CODE, N("name", "Name", required=True, hint="Like carbon dioxide, soda lime"), N("serial", "Serial"), *WORN,
+            N("is_capped", "It is capped at both ends", "flag", hint="Cap it, or it is spent in days"),
+            N("uncapped_days", "Good without its caps for", "whole", unit="days", low=0, high=60),
         ),
     ),
 }  # fmt: skip
@@ -316,7 +333,7 @@ def _together(group: str, item: Any) -> list[Fault]:
             )
     if group == "bottle" and item.litres_drawn > item.litres:
         out.append(Fault("out_of_range", "More was drawn than it held.", field="litres_drawn"))
-    if isinstance(item, Liquid) and item.opened_on and item.opened_on > item.expires_on:
+    if isinstance(item, Liquid | Worn) and item.opened_on and item.opened_on > item.expires_on:
         out.append(Fault("bad_dates", "It was opened after it had expired: don't use it.", field="opened_on"))
     if isinstance(item, Buffer | Solution):
         out += _table_faults(item)

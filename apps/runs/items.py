@@ -7,7 +7,7 @@ from typing import Any
 
 from django.db.models import Sum
 
-from apps.kit.models import Buffer, Liquid, Solution
+from apps.kit.models import Buffer, Liquid, Solution, Syringe, Trap, Worn
 from apps.runs.models import KitUse
 from config.failures import Missing
 
@@ -40,10 +40,27 @@ def solution_item(b: Solution, portions_left: float) -> dict[str, Any]:
     return {**_liquid(b, portions_left), "name": name, "us_cm": b.us_cm, "table": b.table, "u_percent": b.u_percent}
 
 
+def worn_item(b: Worn, _left: float) -> dict[str, Any]:
+    """A syringe or a trap as a run freezes it."""
+    capped = {"is_capped": "yes" if b.is_capped else "no"} if isinstance(b, Trap) else {}
+    return {
+        "code": b.code,
+        "name": b.name,
+        "serial": b.serial,
+        "expires_on": b.expires_on.isoformat(),
+        "opened_on": b.opened_on.isoformat() if b.opened_on else "",
+        "good_until": b.good_until().isoformat(),
+        "state": b.state,
+        **capped,
+    }
+
+
 # Kind of kit to its table and how one of it is frozen.
 ITEMS: dict[str, tuple[type[Any], Callable[[Any, float], dict[str, Any]]]] = {
     "buffer": (Buffer, buffer_item),
     "solution": (Solution, solution_item),
+    "syringe": (Syringe, worn_item),
+    "trap": (Trap, worn_item),
 }
 
 

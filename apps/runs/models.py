@@ -100,6 +100,61 @@ class Hold(models.Model):
         indexes = [models.Index(fields=["released_at", "until"])]
 
 
+class Duty(models.Model):
+    """Work that a run left to be done soon, such as a second zero; open until it is done or excused. What was seen then is not part of the record.
+
+    fields: what is asked, as the method's step had it; values: what was seen.
+    """
+
+    OUTCOMES = [("done", "Done"), ("excused", "Excused")]
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    run = models.ForeignKey(Run, on_delete=models.PROTECT, related_name="duties")
+    instrument = models.ForeignKey(Instrument, on_delete=models.PROTECT, related_name="duties")
+    key = models.CharField(max_length=40)
+    title = models.CharField(max_length=80)
+    instruction = models.CharField(max_length=400)
+    fields = models.JSONField(default=list)
+    opened_at = models.DateTimeField()
+    opened_by = models.CharField(max_length=150)
+    due_at = models.DateTimeField()
+    outcome = models.CharField(max_length=10, choices=OUTCOMES, blank=True)
+    closed_at = models.DateTimeField(null=True, blank=True)
+    closed_by = models.CharField(max_length=150, blank=True)
+    values = models.JSONField(default=dict)
+    reason = models.CharField(max_length=2000, blank=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["run", "key"], name="one_duty_of_a_kind_per_run")]
+        indexes = [models.Index(fields=["outcome", "due_at"])]
+
+
+class Validity(models.Model):
+    """Until when a calibration stands for samples. vouched: U of each component, frozen when the run was signed."""
+
+    run = models.OneToOneField(Run, on_delete=models.PROTECT, related_name="validity")
+    instrument = models.ForeignKey(Instrument, on_delete=models.PROTECT, related_name="validities")
+    since = models.DateTimeField()
+    until = models.DateTimeField()
+    vouched = models.JSONField(default=list)
+    ended_at = models.DateTimeField(null=True, blank=True)
+    ended_by = models.CharField(max_length=150, blank=True)
+    why = models.CharField(max_length=2000, blank=True)
+
+    class Meta:
+        indexes = [models.Index(fields=["instrument", "-since"])]
+
+
+class Sample(models.Model):
+    """A sample and its results, each with its U, against the calibration that held when it was entered."""
+
+    validity = models.ForeignKey(Validity, on_delete=models.PROTECT, related_name="samples")
+    at = models.DateTimeField()
+    by = models.CharField(max_length=150)
+    name = models.CharField(max_length=2000)
+    results = models.JSONField(default=list)
+
+
 class KitUse(models.Model):
     """How much of a kit item a run took so far: litres of a bottle, portions of a buffer."""
 

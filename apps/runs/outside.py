@@ -1,4 +1,4 @@
-"""What runs ask of the bench, which puts itself in here when it starts: what a signal is. Runs know no device."""
+"""What runs ask of the bench, which puts itself in here when it starts: what a signal is, how long an instrument has had power."""
 
 from __future__ import annotations
 
@@ -9,6 +9,17 @@ from config.failures import Missing
 
 Describe = Callable[[str, str], dict[str, Any]]
 DESCRIBE: list[Describe] = []
+
+
+PowerOf = Callable[[str], "float | None"]
+POWERED: list[PowerOf] = []
+
+
+def powered_for_s(tag: str) -> float | None:
+    """For how many seconds an instrument has had power, as it tells itself; None where it does not, or can't be asked."""
+    for told in POWERED:
+        return told(tag)
+    return None
 
 
 def describe_signal(signal_id: str, quantity: str) -> dict[str, Any]:

@@ -11,7 +11,9 @@ from django.utils import timezone
 from apps.kit.models import GasFitting
 from apps.plant.models import Instrument, InstrumentChange
 from apps.runs.due import ended_runs, is_calibration, set_due, settle
+from apps.runs.duties import open_duties
 from apps.runs.models import Hold, KitUse, Result, Run
+from apps.runs.vouching import project_validity
 from metrology.methods.registry import get_method
 from metrology.run.progress import make_progress
 from metrology.run.results import results_of, was_touched
@@ -39,6 +41,7 @@ def project(run: Run, state: RunState) -> None:
     _project_results(run, state)
     run.save(update_fields=PROJECTED)
     _project_holds(run, state)
+    open_duties(run, state)
     _project_uses(run, state)
     if state.gases and (not state.readings or state.status != "open" or "regulator_left" in dict(state.setup.entered)):
         _project_fittings(state)
@@ -46,6 +49,8 @@ def project(run: Run, state: RunState) -> None:
         project_instrument(run.instrument)
     if run.status == "signed":
         _project_sensor(run, state)
+    if state.vouched_at is not None:
+        project_validity(run, state)
 
 
 def _project_results(run: Run, state: RunState) -> None:

@@ -41,7 +41,7 @@ from metrology.run.state import RunState, apply, fold
 
 MAX_BATCH = 200
 # What ends or reviews a run has a door of its own, where a password is asked for.
-APPENDABLE = frozenset(TYPES) - {"run_started", "device_acted", "signed", "reviewed", "returned", "voided"}
+APPENDABLE = frozenset(TYPES) - {"run_started", "device_acted", "chromatogram_taken", "signed", "reviewed", "returned", "voided"}
 
 
 @dataclass(frozen=True)
@@ -125,7 +125,7 @@ def append_events(
 
 
 CLAIMS = {  # what a client may not say: it comes from the server's own look at the kit or the devices
-    "reading_taken": ("captured", "source"),
+    "reading_taken": ("captured", "source", "chromatogram"),
     "step_confirmed": ("captured",),
     "parameters_captured": ("source",),
     "source_chosen": ("label", "unit", "stimulus", "role", "wired_to"),
@@ -198,6 +198,14 @@ def append_seen(
     """Append what the server itself saw: a captured reading, what a device answered. Nothing of it comes from a client."""
     require(actor, "work on a run")
     return _append(actor, run_id, expected_seq, [event], now)
+
+
+def append_seen_all(
+    *, actor: Person, run_id: uuid.UUID, events: Sequence[NewEvent], now: datetime, expected_seq: int | None = None
+) -> tuple[Run, RunState]:
+    """Append what belongs together and was seen by the server itself; the caller's transaction makes it all or nothing."""
+    require(actor, "work on a run")
+    return _append(actor, run_id, expected_seq, events, now)
 
 
 def _admit_one(actor: Person, state: RunState, event: NewEvent, now: datetime) -> Event:

@@ -14,6 +14,7 @@ PLAUSIBLE = {
     "batch_id": uuid.UUID(int=7),
     "auto_id": uuid.UUID(int=7),
     "hold_id": uuid.UUID(int=7),
+    "duty_id": uuid.UUID(int=7),
     "tag": "PT-2110",
     "code": "MB-P01",
     "group": "reference",

@@ -15,6 +15,7 @@ urlpatterns = [
     path("runs/<uuid:run_id>/live/", live_stream, name="run-live"),
     path("runs/<uuid:run_id>/capture/", views.CaptureView.as_view(), name="run-capture"),
     path("runs/<uuid:run_id>/key/", views.KeyView.as_view(), name="run-key"),
+    path("runs/<uuid:run_id>/chromatogram/live/", views.LiveChromatogramView.as_view(), name="run-live-chromatogram"),
     path("runs/<uuid:run_id>/gas-on/", views.GasOnView.as_view(), name="run-gas-on"),
     path("runs/<uuid:run_id>/device/read/", views.ReadDeviceView.as_view(), name="device-read"),
     path("runs/<uuid:run_id>/device/send/", views.SendView.as_view(), name="device-send"),

@@ -29,6 +29,7 @@ from apps.bench.api.serializers import (
     SignalSerializer,
 )
 from apps.bench.capture import capture_reading, live_of
+from apps.bench.chromatograms import take_live
 from apps.bench.keys import press_key
 from apps.bench.models import AutoCapture
 from apps.bench.selectors import list_modems, list_signals
@@ -106,6 +107,19 @@ class GasOnView(APIView):
         require(request.user, "work on a run")
         live_of(run_id)[0].mark(told=True)
         return Response(status=204)
+
+
+class LiveChromatogramSerializer(serializers.Serializer):
+    typed = serializers.DictField(child=serializers.CharField(allow_blank=True), required=False, default=dict)
+    expected_seq = serializers.IntegerField(required=False, allow_null=True, default=None)
+
+
+class LiveChromatogramView(APIView):
+    @extend_schema(operation_id="take_live_chromatogram", request=LiveChromatogramSerializer, responses=ANSWERS)
+    def post(self, request: Request, run_id: uuid.UUID) -> Response:
+        """The curve since the injection was told, as the readings of that injection."""
+        given = parsed(LiveChromatogramSerializer, request)
+        return _shown(take_live(actor=signed_in(request), run_id=run_id, now=timezone.now(), **given))
 
 
 class RoundPlanView(APIView):

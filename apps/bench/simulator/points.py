@@ -4,9 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from functools import partial
 from typing import Any, Protocol
 
 from metrology.simulation.cell import SimulatedCell
+from metrology.simulation.injector import KEPT, SimulatedAnalyte, SimulatedInjector
+from metrology.simulation.mixture import SimulatedComponent, SimulatedMixture
 from metrology.simulation.trace import SimulatedTrace
 
 
@@ -98,6 +101,92 @@ class TracePoint:
         return (a.shown, a.signal, a.flow, self.taken)
 
 
+MIXTURES = ("mix:A", "mix:B", "mix:C")
+ZERO_KEY, GAIN_KEY = 20, 40  # the key of the first component's zero, and of its gain
+
+
+@dataclass
+class MixturePoint:
+    """An extractive analyzer of several components. taken: whether it took the last key."""
+
+    tag: str
+    analyzer: SimulatedMixture
+    taken: float = 0.0
+
+    def step(self, dt_s: float) -> None:
+        """Let dt_s seconds pass."""
+        self.analyzer.step(dt_s)
+
+    def press(self, key: int) -> None:
+        """Zero gas, mixtures A to C, sample; continuous, single shot; the set flow, half of it; a zero of its own; zero and gain of each component."""
+        a = self.analyzer
+        acts: list[Callable[[], bool]] = [
+            lambda: a.switch("zero"), *(partial(a.switch, m) for m in MIXTURES), lambda: a.switch("sample"), lambda: a.set_mode("continuous"),
+            lambda: a.set_mode("single"), lambda: a.set_rate(a.set_flow), lambda: a.set_rate(a.set_flow / 2), a.auto_zero,
+        ]  # fmt: skip
+        if key >= GAIN_KEY:
+            self.taken = float(a.accept_span(key - GAIN_KEY))
+        elif key >= ZERO_KEY:
+            self.taken = float(a.accept_zero(key - ZERO_KEY))
+        else:
+            self.taken = float(acts[key - 1]()) if 1 <= key <= len(acts) else 0.0
+
+    def start(self, value: float) -> None:
+        """The sample flow is set to so many l/min."""
+        self.taken = float(self.analyzer.set_rate(value))
+
+    @property
+    def registers(self) -> tuple[float, ...]:
+        """Flow, status, temperature of its cells, whether the last key was taken, then each component."""
+        a = self.analyzer
+        return (a.flow, float(a.status), a.temperature_c, self.taken, *(a.shown(c) for c in a.components))
+
+
+@dataclass
+class InjectorPoint:
+    """An injected-sample analyzer. taken: whether it took the last key."""
+
+    tag: str
+    analyzer: SimulatedInjector
+    taken: float = 0.0
+
+    def step(self, dt_s: float) -> None:
+        """Let dt_s seconds pass."""
+        self.analyzer.step(dt_s)
+
+    def press(self, key: int) -> None:
+        """Standard, blank or sample into the syringe; injected; factors accepted; column baked out; power cut."""
+        a = self.analyzer
+        acts: list[Callable[[], bool]] = [
+            lambda: a.load("standard"), lambda: a.load("blank"), lambda: a.load("sample"), a.inject, a.accept, a.recondition, a.cut_power,
+        ]  # fmt: skip
+        self.taken = float(acts[key - 1]()) if 1 <= key <= len(acts) else 0.0
+
+    def start(self, value: float) -> None:
+        """Nothing is set by a number."""
+
+    @property
+    def registers(self) -> tuple[float, ...]:
+        """Time since the injection, since power came, what the leak test lost, whether the last key was taken, the latest samples of the detector with
+        its clock, each component."""
+        a = self.analyzer
+        told = [(0.0, a.baseline)] * (KEPT - len(a.latest)) + list(a.latest)
+        return (a.run_s, a.uptime_s, a.lost_kpa, self.taken, *(v for pair in told for v in pair), *a.shown.values())
+
+
+def _injector(row: Mapping[str, Any], seed: int) -> Point:
+    told = dict(row.get("set", {}))
+    analytes = [SimulatedAnalyte(**a) for a in told.pop("analytes")]
+    return InjectorPoint(row["tag"], SimulatedInjector(analytes, **told, seed=seed))
+
+
+def _mixture(row: Mapping[str, Any], seed: int) -> Point:
+    told = dict(row.get("set", {}))
+    components = [SimulatedComponent(**c) for c in told.pop("components")]
+    effects = [(str(a), str(b), float(v)) for a, b, v in told.pop("effects", [])]
+    return MixturePoint(row["tag"], SimulatedMixture(components, effects=effects, **told, seed=seed))
+
+
 def _trace(row: Mapping[str, Any], seed: int) -> Point:
     return TracePoint(row["tag"], SimulatedTrace(**row.get("set", {}), seed=seed))
 
@@ -108,7 +197,7 @@ def _cell(row: Mapping[str, Any], seed: int) -> Point:
     return CellPoint(row["tag"], SimulatedCell(**told, places=places, seed=seed))
 
 
-KINDS: dict[str, Callable[[Mapping[str, Any], int], Point]] = {"cell": _cell, "trace": _trace}
+KINDS: dict[str, Callable[[Mapping[str, Any], int], Point]] = {"cell": _cell, "injector": _injector, "mixture": _mixture, "trace": _trace}
 
 
 def make_point(row: Mapping[str, Any], seed: int) -> Point:

@@ -21,6 +21,10 @@ class ReadingSource(Protocol):
         """The value of a signal in its unit; raises a SourceFault."""
         ...
 
+    def read_latest(self, signal: Mapping[str, Any]) -> list[tuple[float, float]]:
+        """The latest samples of a device that keeps them, as (its own clock in s, value); nothing of others. Raises a SourceFault."""
+        ...
+
     def write(self, signal: Mapping[str, Any], value: float) -> None:
         """Bring a stimulus to a value; raises a SourceFault."""
         ...

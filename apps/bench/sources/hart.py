@@ -26,6 +26,10 @@ class HartSource:
             value = ma if signal["read"] == "ma" else percent
         return require_believable(value, signal)
 
+    def read_latest(self, signal: Mapping[str, Any]) -> list[tuple[float, float]]:
+        """It keeps none."""
+        return []
+
     def write(self, signal: Mapping[str, Any], value: float) -> None:
         """The output held at a current, as a stimulus for a loop test."""
         if signal.get("write") != "fix_output":

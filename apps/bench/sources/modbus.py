@@ -23,7 +23,7 @@ ORDER_HINT = "The word order in its map may be wrong: exchange 'big' and 'little
 
 
 class ModbusSource:
-    """A device whose signals are registers: read = {table, address, type, word_order, unit_id, scale, offset}."""
+    """A device whose signals are registers: read = {table, address, type, word_order, unit_id, scale, offset, buffer}."""
 
     def __init__(self, host: str, port: int, *, timeout_s: float = 1.0) -> None:
         self.host, self.port = host, port
@@ -37,12 +37,25 @@ class ModbusSource:
 
     def read(self, signal: Mapping[str, Any]) -> float:
         """The register's number, scaled."""
+        return self._numbers(signal, 1)[0]
+
+    def read_latest(self, signal: Mapping[str, Any]) -> list[tuple[float, float]]:
+        """What a device that keeps its latest samples has of them, as (its own clock in s, value), the newest last; nothing of one that does not."""
+        pairs = int(signal["read"].get("buffer", 0))
+        if not pairs:
+            return []
+        told = self._numbers(signal, 2 * pairs)
+        return [(told[n], told[n + 1]) for n in range(0, 2 * pairs, 2)]
+
+    def _numbers(self, signal: Mapping[str, Any], count: int) -> list[float]:
+        """Numbers that stand one behind the other, in one answer; the last one must be believable."""
         at = signal["read"]
         kind = at.get("type", "float32")
+        size = SIZES[kind]
         ask = self._client.read_holding_registers if at.get("table") == "holding" else self._client.read_input_registers
         self._require_connection()
         try:
-            reply = ask(at["address"], count=SIZES[kind], device_id=at.get("unit_id", 1))
+            reply = ask(at["address"], count=count * size, device_id=at.get("unit_id", 1))
         except (ModbusException, OSError) as error:
             self.close()
             raise SourceFault(f"{signal['label']}: no whole answer in time. The connection is tried again.", code="no_answer") from error
@@ -50,13 +63,16 @@ class ModbusSource:
             code = getattr(reply, "exception_code", 0)
             told = EXCEPTIONS.get(code, f"exception {code}")
             raise SourceFault(f"{signal['label']}: the device refuses, {told} (exception {code}).", code="exception")
-        if len(reply.registers) != SIZES[kind]:
+        if len(reply.registers) != count * size:
             raise SourceFault(f"{signal['label']}: the answer came half.", code="half")
-        raw = self._client.convert_from_registers(
-            reply.registers, getattr(self._client.DATATYPE, kind.upper()), word_order=at.get("word_order", "big")
-        )
-        value = float(raw) * at.get("scale", 1.0) + at.get("offset", 0.0)  # type: ignore[arg-type]
-        return require_believable(value, signal, hint=ORDER_HINT if SIZES[kind] > 1 else "")
+        words = list(reply.registers)
+        numbers = [self._number(words[n : n + size], at) * at.get("scale", 1.0) + at.get("offset", 0.0) for n in range(0, len(words), size)]
+        require_believable(numbers[-1], signal, hint=ORDER_HINT if size > 1 else "")
+        return numbers
+
+    def _number(self, registers: list[int], at: Mapping[str, Any]) -> float:
+        kind = getattr(self._client.DATATYPE, at.get("type", "float32").upper())
+        return float(self._client.convert_from_registers(registers, kind, word_order=at.get("word_order", "big")))  # type: ignore[arg-type]
 
     def write(self, signal: Mapping[str, Any], value: float) -> None:
         """Holding registers of a set point."""

@@ -66,6 +66,10 @@ class ScpiSource:
             raise SourceFault(f"{signal['label']}: '{shown}' is not a number. Check the command map.", code="garbage") from None
         return require_believable(value, signal)
 
+    def read_latest(self, signal: Mapping[str, Any]) -> list[tuple[float, float]]:
+        """It keeps none."""
+        return []
+
     def write(self, signal: Mapping[str, Any], value: float) -> None:
         """Send a set point and see that the device took it."""
         device = self._open()

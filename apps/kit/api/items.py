@@ -17,7 +17,7 @@ from rest_framework.views import APIView
 from apps.accounts.api.people import signed_in
 from apps.accounts.api.serializers import FailureSerializer
 from apps.accounts.policy import require
-from apps.kit.models import Buffer, KitChange, KitFile, Liquid, Reference, Solution
+from apps.kit.models import Buffer, KitChange, KitFile, Liquid, Reference, Solution, Syringe, Trap, Worn
 from apps.kit.outside import item_stops, item_uses
 from apps.kit.register import (
     GROUPS,
@@ -38,7 +38,13 @@ from config.failures import Missing
 from config.uploads import sent_file
 from metrology.judgement.incoming import CHECKS
 
-LIQUIDS: tuple[tuple[str, type[Buffer | Solution]], ...] = (("buffer", Buffer), ("solution", Solution))
+# What is good for a time of its own, in the order it is shown.
+LASTING: tuple[tuple[str, type[Buffer | Solution | Syringe | Trap]], ...] = (
+    ("buffer", Buffer),
+    ("solution", Solution),
+    ("syringe", Syringe),
+    ("trap", Trap),
+)
 
 
 class KitFieldSerializer(serializers.Serializer):
@@ -132,7 +138,7 @@ def _standing(group: str, item: Any) -> str:
     today = timezone.localdate()
     if group == "reference":
         return standing(item, today)
-    until = item.good_until() if isinstance(item, Liquid) else getattr(item, "expires_on", None)
+    until = item.good_until() if isinstance(item, Liquid | Worn) else getattr(item, "expires_on", None)
     if item.state != "in service" or until is None:
         return str(item.state)
     left = (until - today).days
@@ -188,7 +194,7 @@ class KitGroupsView(APIView):
                 "until": b.good_until().isoformat(),
                 "standing": _standing(group, b),
             }
-            for group, model in LIQUIDS
+            for group, model in LASTING
             for b in model._default_manager.all()
         ]
         return Response({"groups": groups, "incoming": incoming, "liquids": shown})

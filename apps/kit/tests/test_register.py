@@ -1,13 +1,16 @@
 """The kit's registers: forms, states with their reasons, certificates read as data, incoming checks, and what stops."""
 
 import io
+import json
 from datetime import timedelta
 
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import TestCase
 from django.utils import timezone
 
+from apps.accounts.models import Person
 from apps.kit.certificates import read_certificate
-from apps.kit.models import Buffer, GasBottle, KitChange, KitFile, Reference
+from apps.kit.models import Buffer, GasBottle, KitChange, KitFile, Reference, Trap
 from apps.runs.tests.base import PlantTestCase
 from metrology.faults import Fault
 
@@ -196,3 +199,30 @@ class Incoming(KitCase):
         self.assertFailure(self.check(certificate="does not apply"), 400, "missing")
         self.assertFailure(self.check(interval_s=""), 400, "missing")
         self.assertFailure(self.check(alarm_s="soon"), 400, "not_a_number")
+
+
+class Wearing(TestCase):
+    def test_a_trap_without_its_caps_is_spent_in_days(self):
+        day = timezone.localdate()
+        trap = Trap(code="X", name="Carbon dioxide", opened_on=day, open_days=180, uncapped_days=3, expires_on=day + timedelta(days=400))
+        self.assertEqual(trap.good_until(), day + timedelta(days=180))
+        trap.is_capped = False
+        self.assertEqual(trap.good_until(), day + timedelta(days=3))
+        self.assertIn("without its caps", trap.words)
+        trap.opened_on = None
+        self.assertEqual(trap.good_until(), trap.expires_on)
+
+    def test_both_are_added_changed_and_shown_with_their_life(self):
+        planner = Person.objects.create_user("pl", password="a-long-password", role="planner")
+        self.client.force_login(planner)
+        until = (timezone.localdate() + timedelta(days=300)).isoformat()
+        for group, more in (
+            ("syringe", {}),
+            ("trap", {"is_capped": "no", "uncapped_days": "3", "opened_on": timezone.localdate().isoformat()}),
+        ):
+            values = {"code": f"K-{group}", "name": "Gas-tight", "open_days": "365", "expires_on": until, **more}
+            told = self.client.post(f"/api/v1/kit/{group}/", json.dumps({"values": values, "reason": ""}), content_type="application/json")
+            self.assertEqual(told.status_code, 201, told.content)
+        shown = {row["code"]: row for row in self.client.get("/api/v1/kit/").json()["liquids"]}
+        self.assertEqual(shown["K-syringe"]["until"], until)
+        self.assertEqual(shown["K-trap"]["standing"], "due soon")

@@ -172,7 +172,7 @@ class DueReasons(PlantTestCase):
             lrv=0,
             urv=5,
             tolerance_value=5,
-            method="an-duplicate-blank",
+            method="flow-mag-verify",
             next_due=date(2020, 1, 1),
         )
         data = self.get("today/").json()

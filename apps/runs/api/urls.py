@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from apps.runs.api import holds, views
+from apps.runs.api import duties, holds, views, vouching
 from apps.runs.api.gas import GasKitView, GasOptionsView
 from apps.runs.api.offers import OffersView
 from apps.runs.api.sensor_life import SensorLifeView
@@ -20,9 +20,14 @@ urlpatterns = [
     path("runs/<uuid:run_id>/force/", views.ForceView.as_view(), name="run-force"),
     path("runs/<uuid:run_id>/gas/<str:role>/", GasOptionsView.as_view(), name="gas-options"),
     path("runs/<uuid:run_id>/offers/<str:role>/", OffersView.as_view(), name="offers"),
+    path("runs/<uuid:run_id>/chromatogram/", vouching.ChromatogramView.as_view(), name="run-chromatogram"),
+    path("instruments/<path:tag>/validity/", vouching.ValidityView.as_view(), name="validity"),
+    path("instruments/<path:tag>/samples/", vouching.SamplesView.as_view(), name="samples"),
     path("gas/", GasKitView.as_view(), name="gas"),
     path("holds/", holds.HoldsView.as_view(), name="holds"),
     path("holds/<uuid:hold_id>/", holds.HoldView.as_view(), name="hold"),
+    path("duties/", duties.DutiesView.as_view(), name="duties"),
+    path("duties/<uuid:duty_id>/", duties.DutyView.as_view(), name="duty"),
     path("colleagues/", holds.ColleaguesView.as_view(), name="colleagues"),
     path("instruments/<path:tag>/sensor-life/", SensorLifeView.as_view(), name="sensor-life"),
     path("instruments/<path:tag>/trends/", TrendsView.as_view(), name="trends"),

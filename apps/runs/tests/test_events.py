@@ -115,7 +115,7 @@ class Appending(PlantTestCase):
 
     def test_a_method_that_cannot_be_run_yet_says_so(self):
         Instrument.objects.create(
-            tag="AE-1", serial="S", service="S", area=self.area, unit="ppm", lrv=0, urv=5, tolerance_value=5, method="an-duplicate-blank"
+            tag="AE-1", serial="S", service="S", area=self.area, unit="ppm", lrv=0, urv=5, tolerance_value=5, method="flow-mag-verify"
         )
         self.assertFailure(self.post("runs/", {"tag": "AE-1"}), 400, "method_not_ready")
 
