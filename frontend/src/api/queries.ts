@@ -11,6 +11,14 @@ export function useHolds() {
   return useQuery({ queryKey: ["holds"], queryFn: () => unwrap(client.GET("/api/v1/holds/")), refetchInterval: 20_000 });
 }
 
+export function useDuties(tag = "") {
+  return useQuery({
+    queryKey: ["duties", tag],
+    queryFn: () => unwrap(client.GET("/api/v1/duties/", { params: { query: { tag } } })),
+    refetchInterval: 30_000,
+  });
+}
+
 export function useInstruments(query: { search: string; area: string; family: string; page: number }) {
   return useQuery({
     queryKey: ["instruments", query],

@@ -166,6 +166,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/duties/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What is open; with a tag what was closed last as well. */
+        get: operations["list_duties"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/duties/{duty_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Done, with what was seen, or excused, with the reason. */
+        post: operations["close_duty"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/exports/instruments/": {
         parameters: {
             query?: never;
@@ -455,6 +489,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/instruments/{tag}/samples/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A sample, by what was typed or by its chromatogram. */
+        post: operations["add_sample"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/instruments/{tag}/sensor-life/": {
         parameters: {
             query?: never;
@@ -481,6 +532,24 @@ export interface paths {
         get: operations["list_trends"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/instruments/{tag}/validity/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Until when the last calibration stands for samples, and the samples taken against it. */
+        get: operations["get_validity"];
+        put?: never;
+        /** @description Its power was lost: it ends at once. */
+        post: operations["end_validity"];
         delete?: never;
         options?: never;
         head?: never;
@@ -913,6 +982,40 @@ export interface paths {
         get: operations["get_certificate"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/chromatogram/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A chromatogram from a file for the injection that is next. */
+        post: operations["take_chromatogram"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/chromatogram/live/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The curve since the injection was told, as the readings of that injection. */
+        post: operations["take_live_chromatogram"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1429,6 +1532,7 @@ export interface components {
                             nominal: string;
                             ideal: string;
                             how: string;
+                            ready_at: string;
                             channel: string;
                             quantities: {
                                 name: string;
@@ -1448,6 +1552,25 @@ export interface components {
                             unit: string;
                             channel: string;
                         }[];
+                        /** @description What the entry of an injection by its chromatogram needs. */
+                        chromatogram: {
+                            injection: string;
+                            windows: {
+                                name: string;
+                                /** Format: double */
+                                low: number;
+                                /** Format: double */
+                                high: number;
+                            }[];
+                            /** Format: double */
+                            lasts_s: number;
+                            asked: {
+                                name: string;
+                                label: string;
+                                unit: string;
+                                hint: string;
+                            }[];
+                        } | null;
                     } | null;
                     /** @description What a judge step proposes. */
                     judge: {
@@ -1870,6 +1993,41 @@ export interface components {
                         says: string;
                     }[];
                 }[];
+                chromatograms: {
+                    title: string;
+                    label: string;
+                    at: string;
+                    times: number[];
+                    signal: number[];
+                    baseline: number[];
+                    peaks: {
+                        name: string;
+                        /** Format: double */
+                        start: number;
+                        /** Format: double */
+                        apex: number;
+                        /** Format: double */
+                        end: number;
+                        /** Format: double */
+                        height: number;
+                        /** Format: double */
+                        area: number;
+                        /** Format: double */
+                        width: number;
+                        /** Format: double */
+                        asymmetry: number;
+                        /** Format: double */
+                        resolution: number | null;
+                    }[];
+                    windows: {
+                        name: string;
+                        /** Format: double */
+                        low: number;
+                        /** Format: double */
+                        high: number;
+                    }[];
+                    pair: string[];
+                }[];
                 items: {
                     role: string;
                     label: string;
@@ -1926,6 +2084,13 @@ export interface components {
             needs_permit?: boolean;
             east_m?: string;
             north_m?: string;
+        };
+        Asked: {
+            name: string;
+            words: string;
+            unit: string;
+            limits: string;
+            seen: string;
         };
         Auto: {
             /** Format: uuid */
@@ -2018,6 +2183,21 @@ export interface components {
             rows?: number[];
             leave?: number[];
         };
+        ChromatogramFormRequest: {
+            /** Format: binary */
+            file: string;
+            /** @default {} */
+            typed: string;
+            expected_seq?: number | null;
+        };
+        CloseDutyRequest: {
+            outcome: components["schemas"]["OutcomeEnum"];
+            values?: {
+                [key: string]: string;
+            };
+            /** @default  */
+            reason: string;
+        };
         Colleague: {
             username: string;
             name: string;
@@ -2034,6 +2214,10 @@ export interface components {
             b: {
                 [key: string]: unknown;
             };
+        };
+        Component: {
+            name: string;
+            unit: string;
         };
         Crew: {
             username: string;
@@ -2156,6 +2340,29 @@ export interface components {
             last_found: string;
             last_left: string;
             doubt: string;
+            why: string;
+        };
+        Duty: {
+            /** Format: uuid */
+            id: string;
+            /** Format: uuid */
+            run: string;
+            run_number: string;
+            tag: string;
+            area: string;
+            title: string;
+            instruction: string;
+            asked: components["schemas"]["Asked"][];
+            opened_by: string;
+            /** Format: date-time */
+            due_at: string;
+            outcome: string;
+            /** Format: date-time */
+            closed_at: string | null;
+            closed_by: string;
+            reason: string;
+        };
+        EndValidityRequest: {
             why: string;
         };
         EventRequest: {
@@ -2614,6 +2821,12 @@ export interface components {
             /** Format: double */
             t90_s: number | null;
         };
+        LiveChromatogramRequest: {
+            typed?: {
+                [key: string]: string;
+            };
+            expected_seq?: number | null;
+        };
         Load: {
             kit: components["schemas"]["LoadItem"][];
             gas: components["schemas"]["LoadItem"][];
@@ -2664,6 +2877,12 @@ export interface components {
             value: string;
             label: string;
         };
+        /**
+         * @description * `done` - done
+         *     * `excused` - excused
+         * @enum {string}
+         */
+        OutcomeEnum: "done" | "excused";
         OverrideRequest: {
             expected_seq: number;
             /** Format: uuid */
@@ -2980,6 +3199,7 @@ export interface components {
                             nominal: string;
                             ideal: string;
                             how: string;
+                            ready_at: string;
                             channel: string;
                             quantities: {
                                 name: string;
@@ -2999,6 +3219,25 @@ export interface components {
                             unit: string;
                             channel: string;
                         }[];
+                        /** @description What the entry of an injection by its chromatogram needs. */
+                        chromatogram: {
+                            injection: string;
+                            windows: {
+                                name: string;
+                                /** Format: double */
+                                low: number;
+                                /** Format: double */
+                                high: number;
+                            }[];
+                            /** Format: double */
+                            lasts_s: number;
+                            asked: {
+                                name: string;
+                                label: string;
+                                unit: string;
+                                hint: string;
+                            }[];
+                        } | null;
                     } | null;
                     /** @description What a judge step proposes. */
                     judge: {
@@ -3421,6 +3660,41 @@ export interface components {
                         says: string;
                     }[];
                 }[];
+                chromatograms: {
+                    title: string;
+                    label: string;
+                    at: string;
+                    times: number[];
+                    signal: number[];
+                    baseline: number[];
+                    peaks: {
+                        name: string;
+                        /** Format: double */
+                        start: number;
+                        /** Format: double */
+                        apex: number;
+                        /** Format: double */
+                        end: number;
+                        /** Format: double */
+                        height: number;
+                        /** Format: double */
+                        area: number;
+                        /** Format: double */
+                        width: number;
+                        /** Format: double */
+                        asymmetry: number;
+                        /** Format: double */
+                        resolution: number | null;
+                    }[];
+                    windows: {
+                        name: string;
+                        /** Format: double */
+                        low: number;
+                        /** Format: double */
+                        high: number;
+                    }[];
+                    pair: string[];
+                }[];
                 items: {
                     role: string;
                     label: string;
@@ -3494,6 +3768,26 @@ export interface components {
             /** Format: double */
             left_error: number | null;
             decision: string;
+        };
+        Sample: {
+            name: string;
+            /** Format: date-time */
+            at: string;
+            by: string;
+            results: components["schemas"]["SampleResult"][];
+        };
+        SampleFormRequest: {
+            name: string;
+            /** @default {} */
+            values: string;
+            /** Format: binary */
+            file?: string | null;
+        };
+        SampleResult: {
+            name: string;
+            unit: string;
+            value: string;
+            u: string;
         };
         SensorLife: {
             tag: string;
@@ -3655,6 +3949,22 @@ export interface components {
         UploadRequest: {
             /** Format: binary */
             file: string;
+        };
+        Validity: {
+            vouches: boolean;
+            /** Format: uuid */
+            run: string | null;
+            run_number: string;
+            /** Format: date-time */
+            since: string | null;
+            /** Format: date-time */
+            until: string | null;
+            /** Format: date-time */
+            ended_at: string | null;
+            ended_by: string;
+            why: string;
+            components: components["schemas"]["Component"][];
+            samples: components["schemas"]["Sample"][];
         };
         VoidRequest: {
             expected_seq: number;
@@ -3946,6 +4256,60 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DueDay"][];
+                };
+            };
+        };
+    };
+    list_duties: {
+        parameters: {
+            query?: {
+                tag?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Duty"][];
+                };
+            };
+        };
+    };
+    close_duty: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                duty_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CloseDutyRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Duty"][];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
                 };
             };
         };
@@ -4591,6 +4955,39 @@ export interface operations {
             };
         };
     };
+    add_sample: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                tag: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["SampleFormRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Validity"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
     get_sensor_life: {
         parameters: {
             query?: never;
@@ -4629,6 +5026,60 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Trend"][];
+                };
+            };
+        };
+    };
+    get_validity: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                tag: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Validity"];
+                };
+            };
+        };
+    };
+    end_validity: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                tag: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EndValidityRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Validity"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
                 };
             };
         };
@@ -5511,6 +5962,88 @@ export interface operations {
                 };
                 content: {
                     "application/pdf": string;
+                };
+            };
+        };
+    };
+    take_chromatogram: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["ChromatogramFormRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    take_live_chromatogram: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["LiveChromatogramRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
                 };
             };
         };

@@ -1,4 +1,7 @@
 import { useMutation } from "@tanstack/react-query";
+import { Upload as UploadIcon } from "lucide-react";
+import { useRef } from "react";
+import { Button } from "./Button";
 import { moment } from "./format";
 import { Failure } from "./Message";
 
@@ -28,11 +31,40 @@ export function FileList({ files, path }: { files: Kept[]; path: string }) {
   );
 }
 
-/** What a generated client needs to send a file: the form itself instead of JSON. */
-export function asForm(file: File) {
+/** What a generated client needs to send files and texts: the form itself instead of JSON. */
+export function form(parts: Record<string, string | Blob>) {
   const body = new FormData();
-  body.append("file", file);
-  return { body: body as unknown as { file: string }, bodySerializer: () => body };
+  for (const [name, part] of Object.entries(parts)) body.append(name, part);
+  return { body: body as unknown as never, bodySerializer: () => body };
+}
+
+/** The same for one file. */
+export function asForm(file: File) {
+  return form({ file });
+}
+
+/** A button that asks for a file; `name` is what the file is called for those who hear the page. */
+export function FileButton({ label, name, disabled, onFile }: { label: string; name: string; disabled?: boolean; onFile: (file: File) => void }) {
+  const input = useRef<HTMLInputElement>(null);
+  return (
+    <>
+      <Button onClick={() => input.current?.click()} disabled={disabled}>
+        <UploadIcon size={18} aria-hidden="true" /> {label}
+      </Button>
+      <input
+        ref={input}
+        type="file"
+        aria-label={name}
+        tabIndex={-1}
+        className="sr-only"
+        onChange={(e) => {
+          const sent = e.target.files?.[0];
+          e.target.value = "";
+          if (sent) onFile(sent);
+        }}
+      />
+    </>
+  );
 }
 
 /** A button that asks for a file and sends it. */

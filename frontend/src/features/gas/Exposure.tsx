@@ -13,7 +13,15 @@ const WORDS: Record<string, string> = {
 };
 
 /** What an exposure came to so far, and the moment gas was put on. */
-export function Exposure({ exposure, onGas }: { exposure: NonNullable<Frame["exposure"]> | null; onGas: () => void }) {
+export function Exposure({
+  exposure,
+  anew = [],
+  onGas,
+}: {
+  exposure: NonNullable<Frame["exposure"]> | null;
+  anew?: NonNullable<Frame["interruptions"]>;
+  onGas: () => void;
+}) {
   useShortcuts([{ keys: "Ctrl+G", says: "gas is on now", run: onGas, always: true }]);
   const kind = exposure?.kind ?? "waiting";
   return (
@@ -30,6 +38,11 @@ export function Exposure({ exposure, onGas }: { exposure: NonNullable<Frame["exp
           </span>
         )}
       </div>
+      {anew.map(({ t, says }) => (
+        <Message key={t} tone="edge">
+          {says}
+        </Message>
+      ))}
       {exposure?.remarks.map((says) => (
         <Message key={says} tone="edge">
           {says}

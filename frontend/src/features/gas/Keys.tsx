@@ -3,7 +3,7 @@ import { client, unwrap, type Run } from "../../api/client";
 import { useSignals } from "../../api/queries";
 import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Message";
-import { useTakeRun } from "../run/useRun";
+import { inTurn, useTakeRun } from "../run/useRun";
 
 /** The keys of an instrument that is on the bench, and what it answered to the last one. Elsewhere there is nothing to show. */
 export function Keys({ run, only }: { run: Run; only: string[] }) {
@@ -12,6 +12,7 @@ export function Keys({ run, only }: { run: Run; only: string[] }) {
   const there = (signals.data ?? []).filter((s) => s.role === "key" && s.is_wired);
   const keys = only.flatMap((name) => there.filter((s) => s.id.endsWith(`.${name}`)));
   const press = useMutation({
+    scope: inTurn(run), // after what is on its way to the run, such as its sources
     mutationFn: (signal: string) => unwrap(client.POST("/api/v1/runs/{run_id}/key/", { params: { path: { run_id: run.id } }, body: { signal } })),
     onSuccess: take,
     onError: notice,

@@ -18,13 +18,13 @@ function Standing({ standing, days }: { standing: string; days: number }) {
   );
 }
 
-/** Buffers and standards that portions are poured from, with how long they are good. */
+/** What is good for a time of its own: bottles that portions are poured from, syringes, traps. */
 function Liquids() {
   const liquids = useKitGroups().data?.liquids ?? [];
   if (!liquids.length) return null;
   return (
     <section className="mt-8">
-      <h2 className="mb-2 text-xl font-bold">Buffers and solutions</h2>
+      <h2 className="mb-2 text-xl font-bold">Buffers, solutions, syringes and traps</h2>
       <ul className="border-t-2 border-slate bg-page">
         {liquids.map((b) => (
           <li key={b.code} className="flex flex-wrap items-center gap-x-5 border-b border-rule px-3">
@@ -55,6 +55,8 @@ export function KitPage() {
             <LinkButton to="/kit/new/fitting">a regulator or line</LinkButton>
             <LinkButton to="/kit/new/buffer">a buffer</LinkButton>
             <LinkButton to="/kit/new/solution">a conductivity standard</LinkButton>
+            <LinkButton to="/kit/new/syringe">a syringe</LinkButton>
+            <LinkButton to="/kit/new/trap">a trap</LinkButton>
           </>
         )}
       </div>

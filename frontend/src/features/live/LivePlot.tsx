@@ -41,7 +41,26 @@ function drawExposure(u: uPlot, f: Frame) {
     ctx.lineTo(at, bbox.top + bbox.height);
     ctx.stroke();
     ctx.textBaseline = "top";
-    ctx.fillText("gas on", at + 4, bbox.top + 2);
+    if (!f.interruptions?.length) ctx.fillText("gas on", at + 4, bbox.top + 2);
+  }
+}
+
+/** When what is watched had to begin anew: an automatic zero, a flow that fell. */
+function drawInterruptions(u: uPlot, f: Frame) {
+  const { ctx, bbox } = u;
+  ctx.strokeStyle = ctx.fillStyle = colour("--amber");
+  ctx.font = `${13 * devicePixelRatio}px Atkinson Hyperlegible, sans-serif`;
+  ctx.setLineDash([2, 3]);
+  ctx.textAlign = "left";
+  ctx.textBaseline = "bottom";
+  for (const { t } of f.interruptions ?? []) {
+    const at = u.valToPos(t - f.now, "x", true);
+    if (at <= bbox.left) continue;
+    ctx.beginPath();
+    ctx.moveTo(at, bbox.top);
+    ctx.lineTo(at, bbox.top + bbox.height);
+    ctx.stroke();
+    ctx.fillText("begun anew", at + 4, bbox.top + bbox.height - 3);
   }
 }
 
@@ -92,6 +111,7 @@ export function LivePlot({ name, frame, traces }: { name: string; frame: Frame; 
         }
       }
       if (n === "indicated" && f.exposure) drawExposure(u, f);
+      if (n === "indicated") drawInterruptions(u, f);
       if (n === "indicated" && f.purge_limit != null) drawLimit(u, f.purge_limit);
       ctx.restore();
     };

@@ -12,6 +12,7 @@ export interface LiveRow {
   mean: number | null;
   limit?: number;
   expected?: number;
+  more?: [number, number][]; // of a fast signal, all of its latest samples
   response: string;
 }
 
@@ -20,6 +21,8 @@ export interface Frame {
   seq: number;
   slot: number | null;
   since: number;
+  is_marked?: boolean;
+  interruptions?: { t: number; says: string }[];
   window_s: number;
   rows: Record<string, LiveRow>;
   exposure?: { kind: string; plateau: number; peak: number; t90_s: number | null; percent: number; is_step: boolean; remarks: string[] } | null;
@@ -39,7 +42,9 @@ export function grow(traces: Traces, frame: Frame): Traces {
   for (const [name, row] of Object.entries(frame.rows)) {
     const old = (traces[name] ?? []).filter((s) => s[0] > frame.now - KEEP_S);
     const last = old.at(-1);
-    out[name] = row.t !== null && row.v !== null && (!last || row.t > last[0]) ? [...old, [row.t, row.v]] : old;
+    const fresh: Sample[] = row.more ?? (row.t !== null && row.v !== null ? [[row.t, row.v]] : []);
+    const later = fresh.filter((s) => !last || s[0] > last[0]);
+    out[name] = later.length ? [...old, ...later] : old;
   }
   return out;
 }

@@ -11,8 +11,10 @@ import { asForm, FileList, Upload } from "../../ui/Files";
 import { Failure, Loading, Message } from "../../ui/Message";
 import { Modal } from "../../ui/Modal";
 import { Verdict } from "../../ui/Verdict";
+import { Duties } from "../today/Duties";
 import { useStart } from "../today/TodayPage";
 import { HistoryPlot } from "./HistoryPlot";
+import { Samples } from "./Samples";
 import { Trends } from "./Trends";
 
 type Instrument = Schemas["InstrumentPageData"];
@@ -136,6 +138,7 @@ export function InstrumentPage() {
           </Message>
         </div>
       )}
+      <Duties tag={i.tag} />
       {start.isError && <Failure error={start.error} />}
       {!i.is_runnable && <Message>“{i.method_title}” can’t be run here yet. Use the site’s paper procedure; the register keeps its data and due date.</Message>}
       {i.form.hazards && (
@@ -173,6 +176,7 @@ export function InstrumentPage() {
           <div className="overflow-x-auto">
             <Results i={i} />
           </div>
+          <Samples tag={i.tag} />
           <Trends tag={i.tag} />
           <Happened tag={i.tag} />
           <Documents i={i} />

@@ -11,6 +11,7 @@ import { Verdict } from "../../ui/Verdict";
 import { Criteria } from "../run/Criteria";
 import { ErrorPlot } from "../run/ErrorPlot";
 import { Budget } from "../run/Budget";
+import { Chromatograms } from "../run/Chromatograms";
 import { Kept, KitInUse, More, Pairs, Statistics } from "../run/Evidence";
 import { Meanwhile } from "../run/Meanwhile";
 import { PassPlot } from "../run/PassPlot";
@@ -193,6 +194,7 @@ export function RecordPage() {
               </More>
             </section>
           ))}
+          <Chromatograms view={v} />
           <Kept view={v} />
           <More title="Everything that happened">
             <Log id={run.id} />

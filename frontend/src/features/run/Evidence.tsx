@@ -6,6 +6,7 @@ import { useMay } from "../../app/session";
 import { clock, day } from "../../ui/format";
 import { Verdict } from "../../ui/Verdict";
 import { Budget } from "./Budget";
+import { Chromatograms } from "./Chromatograms";
 import { Criteria } from "./Criteria";
 import { ErrorPlot } from "./ErrorPlot";
 import { PassPlot } from "./PassPlot";
@@ -180,6 +181,7 @@ export function Evidence({ run }: { run: Run }) {
           <strong>{signature.says}</strong> Confidence {signature.confidence}.
         </p>
       )}
+      <Chromatograms view={view} />
       {[...sets].reverse().map((s) => (
         <SetBlock key={s.key} set={s} onStrike={mayWork && s.key === current && s.rows.some((r) => !r.struck) ? () => setStriking(true) : undefined} />
       ))}

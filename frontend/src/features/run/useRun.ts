@@ -72,7 +72,7 @@ export function useTakeRun(id: string) {
       // In the same moment as the step changes, so that the strip does not push the page down under a finger.
       queries.setQueryData<HoldRow[]>(["holds"], (old) => (old ? withHoldsOf(run, old) : old));
       queries.setQueryData<Run>(["run", id], (old) => (old && old.view.seq > run.view.seq ? old : run));
-      for (const key of ["holds", "today", "log", "records"]) void queries.invalidateQueries({ queryKey: [key] });
+      for (const key of ["holds", "today", "log", "records", "duties", "validity"]) void queries.invalidateQueries({ queryKey: [key] });
     },
     refresh,
     dismiss: () => tell(""),
@@ -85,27 +85,41 @@ export function useTakeRun(id: string) {
   };
 }
 
+/** What is written to a run goes one after the other, whichever button it came from. */
+export function inTurn(run: Run): { id: string } {
+  return { id: `append ${run.id}` };
+}
+
+/** The run as it is on the screen now: a press that comes in the moment of a change must not speak of the run before it. */
+export function useShown(run: Run): () => Run {
+  const queries = useQueryClient();
+  return () => queries.getQueryData<Run>(["run", run.id]) ?? run;
+}
+
 /**
  * Appends events. An event keeps its id until it is stored, so that sending again after a lost connection
  * stores it once.
  */
 export function useAppend(run: Run) {
   const { take, refresh, notice } = useTakeRun(run.id);
+  const shown = useShown(run);
   const pending = useRef<{ text: string; ids: string[] }>({ text: "", ids: [] });
   return useMutation({
     mutationKey: ["append", run.id],
+    scope: inTurn(run), // a press while another is on its way waits for it, instead of being refused as late
     mutationFn: (events: NewEvent[]) => {
       const text = JSON.stringify(events);
       if (pending.current.text !== text) pending.current = { text, ids: events.map(newId) };
       const ids = pending.current.ids;
       const device_at = new Date().toISOString();
+      const now = shown();
       const sent = events.map((e, i) => ({ id: ids[i] ?? newId(), type: e.type, payload: e.payload, device_at }));
       return unwrap(
         client.POST("/api/v1/runs/{run_id}/events/", {
           params: { path: { run_id: run.id } },
-          body: { expected_seq: run.view.seq, events: sent, parts: true },
+          body: { expected_seq: now.view.seq, events: sent, parts: true },
         }),
-      ).then((answer) => whole(run, answer));
+      ).then((answer) => whole(now, answer));
     },
     onSuccess: (next) => {
       pending.current = { text: "", ids: [] };

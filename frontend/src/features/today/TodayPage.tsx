@@ -11,6 +11,7 @@ import { Failure, Loading, Message } from "../../ui/Message";
 import { Ring } from "../../ui/Ring";
 import { Verdict } from "../../ui/Verdict";
 import { hm } from "../plan/plans";
+import { Duties } from "./Duties";
 
 type DueRow = Schemas["DueRow"];
 type RunRow = Schemas["RunRow"];
@@ -179,6 +180,7 @@ export function TodayPage() {
             )}
           </div>
         )}
+        <Duties />
         {d.open_mine.length > 0 && (
           <Block title="Open, yours" count={d.open_mine.length} tone="border-water">
             {d.open_mine.map((r) => (

@@ -65,7 +65,7 @@ export function AdjustStep({ run, step }: StepProps) {
               <span className="block text-sm text-muted">
                 Pass {a.pass_number} of {a.max_passes}
               </span>
-              <span className="text-3xl font-bold">{a.screw}</span>
+              <span className="inline-block text-3xl font-bold first-letter:uppercase">{a.label || a.screw}</span>
             </p>
             <p>
               <span className="block text-sm text-muted">Apply</span>

@@ -16,6 +16,8 @@ import { LivePanel } from "../../live/LivePanel";
 import { SourcePicker } from "../../live/SourcePicker";
 import { useAutoCapture, useCapture } from "../../live/useCapture";
 import { useLive } from "../../live/useLive";
+import { ChromatogramEntry, Wait } from "../Chromatograms";
+import { useChromatogram } from "../useChromatogram";
 import { EndTimer } from "../EndTimer";
 import { StepFrame, type StepProps } from "../StepFrame";
 import { useAppend } from "../useRun";
@@ -119,6 +121,8 @@ export function ReadingsStep({ run, step }: StepProps) {
   const [typed, set, clear] = useDraftForm(`${run.id}/${step.key}/reading`);
   const [choosing, setChoosing] = useState(false);
   const [paper, setPaper] = useState<string | null>(null);
+  const curve = useChromatogram(run, step);
+  const [byLine, setByLine] = useState(false);
   const field = useRef<HTMLInputElement>(null);
   const names = new Map(next?.quantities.map((q) => [q.name, q.source_channel]));
   const sources = run.view.sources.filter((s) => names.get(s.quantity) === s.channel);
@@ -148,7 +152,14 @@ export function ReadingsStep({ run, step }: StepProps) {
     append.reset();
     capture.mutate(typed, after);
   };
-  const submit = () => (readsLive && !typed.indicated ? take() : record());
+  const entry = r.chromatogram;
+  // A detector that is live gives the whole injection at once; the lines are folded away until they are asked for.
+  const byCurve = entry !== null && Boolean(live.frame?.rows.chromatogram) && !byLine;
+  const isOut = byCurve && live.frame !== null && live.frame.is_marked === true && live.frame.now - live.frame.since > entry.lasts_s;
+  const takeCurve = () => {
+    if (!curve.busy) curve.fromDetector.mutate();
+  };
+  const submit = () => (byCurve ? takeCurve() : readsLive && !typed.indicated ? take() : record());
   const suggestion = typeof failure?.details.suggestion === "string" ? failure.details.suggestion : null;
   const asks = failure?.details.can_confirm === true;
   const ready = Boolean(live.frame) && (Object.values(live.frame?.rows ?? {}).every((row) => row.status === "settled") || ["no response", "unstable"].includes(live.frame?.exposure?.kind ?? ""));
@@ -174,8 +185,13 @@ export function ReadingsStep({ run, step }: StepProps) {
               All by itself
             </Button>
           )}
+          {entry && Boolean(live.frame?.rows.chromatogram) && <Button onClick={() => setByLine(!byLine)}>{byLine ? "By its chromatogram" : "Line by line"}</Button>}
           <span className="flex-1" />
-          {readsLive && !typed.indicated ? (
+          {byCurve ? (
+            <Button kind={isOut ? "primary" : "plain"} type="submit" large disabled={curve.busy}>
+              {isOut ? `Take injection ${entry.injection}` : live.frame?.is_marked ? "Not all has come out" : "Inject first"}
+            </Button>
+          ) : readsLive && !typed.indicated ? (
             // Pressed too early it says what is still moving; it is never dead under a finger.
             <Button kind={ready ? "primary" : "plain"} type="submit" large disabled={busy}>
               {ready ? `Capture reading ${next.number}` : "Not ready to capture"}
@@ -188,7 +204,7 @@ export function ReadingsStep({ run, step }: StepProps) {
         </>
       }
     >
-      <Asked next={next} total={r.total} unit={r.unit} counted={counter ? (live.frame?.rows[counter.name]?.text ?? "") : ""} />
+      {!byCurve && <Asked next={next} total={r.total} unit={r.unit} counted={counter ? (live.frame?.rows[counter.name]?.text ?? "") : ""} />}
       <p className="font-bold">{next.how}</p>
       {paper !== null && !isLive && (
         <div className="max-w-xs">
@@ -198,11 +214,14 @@ export function ReadingsStep({ run, step }: StepProps) {
       <Keys run={run} only={step.keys} />
       {choosing && <SourcePicker run={run} readings={r} onDone={() => setChoosing(false)} />}
       {isLive && <ByItself run={run} failed={auto.start.error} />}
-      {step.panels.includes("gas") && isLive && (
-        <Exposure exposure={live.frame?.exposure ?? null} onGas={() => gasOn.mutate()} />
+      {step.panels.includes("gas") && readsLive && (
+        <Exposure exposure={live.frame?.exposure ?? null} anew={live.frame?.interruptions} onGas={() => gasOn.mutate()} />
       )}
-      {isLive && <LivePanel frame={live.frame} traces={live.traces} connected={live.connected} />}
-      <div className="grid max-w-2xl grid-cols-2 items-start gap-4">
+      {live.frame?.course && <p role="status" aria-label="Forecast" className="font-bold">{live.frame.course}</p>}
+      <Wait until={next.ready_at} />
+      {entry && <ChromatogramEntry entry={entry} state={curve} live={live.frame} traces={live.traces} />}
+      {isLive && !entry && <LivePanel frame={live.frame} traces={live.traces} connected={live.connected} />}
+      <div className={byCurve ? "hidden" : "grid max-w-2xl grid-cols-2 items-start gap-4"}>
         {next.quantities.filter((q) => !q.is_live_only).sort((a, b) => Number(b.name === "indicated") - Number(a.name === "indicated")).map((q) => {
           const fromLive = sources.some((s) => s.quantity === q.name);
           const isIt = q.name === "indicated";
