@@ -38,6 +38,17 @@ def tx(tag: str, area: str, service: str, unit: str, lrv: float, urv: float, tol
     return {"tag": tag, "area": area, "service": service, "unit": unit, "lrv": lrv, "urv": urv, "tolerance_value": tolerance, **more}
 
 
+OIL_GASES = (
+    "H2, hydrogen, 2000, ppm, 5, at 4.2, within 0.5, factor 2.1; "
+    "CH4, methane, 1000, ppm, 5, at 12, within 1, factor 4.2; "
+    "CO, carbon monoxide, 2000, ppm, 5, at 17.5, within 1.2, factor 2.4; "
+    "C2H4, ethylene, 500, ppm, 5, at 27, within 1, factor 8.1; "
+    "C2H6, ethane, 500, ppm, 5, at 30.2, within 1.4, factor 8.3; "
+    "C2H2, acetylene, 200, ppm, 5, at 35.5, within 1.4, factor 7.9; "
+    "CO2, carbon dioxide, 10000, ppm, 5, at 43, within 2, factor 3.1, air 60"
+)
+
+
 def other(
     tag: str, area: str, service: str, family: str, method: str, unit: str, lrv: float, urv: float, tol: float, **more: Any
 ) -> dict[str, Any]:
@@ -393,8 +404,51 @@ OTHERS: list[dict[str, Any]] = [
             "life_months": "30",
         },
     ),
-    other("AIT-5302", "FGR", "CO2, O2 and CO in product gas", "analyzer", "an-multigas", "% vol", 0, 100, 1, warm_up_min=45),
-    other("AIT-7001", "SUB", "Dissolved gas in transformer oil", "analyzer", "an-duplicate-blank", "ppm", 0, 2000, 10),
+    other(
+        "AIT-5302",
+        "FGR",
+        "CO2, O2 and CO in product gas",
+        "analyzer",
+        "an-multigas",
+        "% vol",
+        0,
+        100,
+        1,
+        warm_up_min=45,
+        interval_days=90,
+        feeds="release of product gas to the loading bay",
+        details={
+            "components": "CO2, carbon dioxide, 100, % vol, 1, A; O2, oxygen, 5, % vol, 2, A; CO, carbon monoxide, 1000, ppm, 2, A, slow; "
+            "CO high, carbon monoxide, 10000, ppm, 3, B, from 4000",
+            "effects": "CO2 on CO 0.15; CO2 on O2 0.002; CO2 on CO high 0.2",
+            "flow_l_min": "0.5",
+            "t90_s": "12",
+            "cell_c": "60",
+            "mode_shows": "RUN in the top line; a clock face there means single shot",
+        },
+    ),
+    other(
+        "AIT-7001",
+        "SUB",
+        "Dissolved gas in transformer oil",
+        "analyzer",
+        "an-duplicate-blank",
+        "ppm",
+        0,
+        2000,
+        5,
+        interval_days=90,
+        feeds="condition of the transformers",
+        details={
+            "analytes": OIL_GASES,
+            "pair": "C2H4 C2H6",
+            "flow_l_min": "0.5",
+            "wait_min": "1",
+            "leak_test": "pressure",
+            "leak_limit": "0.5",
+            "sensor_serial": "COL-0207",
+        },
+    ),
     other("FIT-2301", "RO", "Permeate flow, magnetic", "flow meter", "flow-mag-verify", "m3/h", 0, 500, 0.5),
     other("FIT-2302", "RO", "Concentrate flow, magnetic", "flow meter", "flow-mag-verify", "m3/h", 0, 700, 0.5),
     other("FIT-5401", "FGR", "Liquid CO2 loading, Coriolis", "flow meter", "flow-coriolis-zero", "kg/h", 0, 8000, 0.2),
@@ -498,6 +552,15 @@ def gas(name: str, value: float, unit: str, u_percent: float = 2.0) -> dict[str,
     return {"gas": name, "value": value, "unit": unit, "u_percent": u_percent, "basis": "iec" if unit == "%LEL" else ""}
 
 
+OIL_STANDARD = [
+    gas("hydrogen", 1000.0, "ppm", 1.0),
+    gas("methane", 500.0, "ppm", 1.0),
+    gas("carbon monoxide", 1000.0, "ppm", 1.0),
+    gas("ethylene", 250.0, "ppm", 1.0),
+    gas("ethane", 250.0, "ppm", 1.0),
+    gas("acetylene", 100.0, "ppm", 1.0),
+    gas("carbon dioxide", 5000.0, "ppm", 1.0),
+]
 # code, name, gases, balance, oxygen in % vol, litres full, litres used already, days to expiry
 BOTTLES: list[tuple[str, str, list[dict[str, Any]], str, float, float, float, int]] = [
     ("MB-G01", "Hydrogen in air", [gas("hydrogen", 2.0, "% vol")], "air", 20.5, 110, 34, 240),
@@ -511,6 +574,18 @@ BOTTLES: list[tuple[str, str, list[dict[str, Any]], str, float, float, float, in
     ("MB-G09", "Methane, high", [gas("methane", 60.0, "% vol", 1.0)], "synthetic air", 16.0, 58, 3, 350),
     ("MB-G10", "Zero air", [], "air", 20.9, 110, 40, 500),
     ("MB-G11", "Nitrogen", [], "nitrogen", 0.0, 110, 9, 600),
+    (
+        "MB-G16",
+        "Product gas mixture",
+        [gas("carbon dioxide", 80.0, "% vol", 0.5), gas("oxygen", 4.0, "% vol", 1.0), gas("carbon monoxide", 800.0, "ppm", 1.0)],
+        "nitrogen",
+        4.0,
+        220,
+        31,
+        410,
+    ),
+    ("MB-G18", "Transformer gas standard", OIL_STANDARD, "nitrogen", 0.0, 110, 8, 350),
+    ("MB-G17", "Carbon monoxide in nitrogen, high", [gas("carbon monoxide", 8000.0, "ppm", 1.0)], "nitrogen", 0.0, 110, 14, 380),
     ("MB-G15", "Oxygen in nitrogen, trace", [gas("oxygen", 80.0, "ppm", 1.5)], "nitrogen", 0.0, 110, 12, 420),
 ]
 FITTINGS: list[dict[str, Any]] = [

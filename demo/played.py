@@ -69,7 +69,10 @@ class Played:
             elif step.kind == "hold":
                 self.do("hold_placed", step=step.key, kind=step.options[0][0], reason="Scheduled calibration", minutes="90")
             elif step.kind == "release":
-                for hold in [h for h in self.state.holds_of(step.of) if h.released_at is None]:
+                holds = [h for h in self.state.holds_of(step.of) if h.released_at is None]
+                if not holds:
+                    self.do("step_confirmed", step=step.key, values=self.released(step))
+                for hold in holds:
                     self.do("hold_released", hold=hold.id, values=self.released(step))
             elif step.kind == "count":
                 self.do("counted", step=step.key, count=self.state.counts.get(step.key, 0) + 1)

@@ -39,6 +39,13 @@ def gas(code: str, component: str = "", value: float = 0.0, unit: str = "%LEL", 
     return {"bottle": bottle, "regulator": dict(REGULATOR), "line": dict(LINE)}
 
 
+def mixture(code: str, parts: dict[str, tuple[float, str]], **changes: Any) -> dict[str, Any]:
+    """A bottle of several components in nitrogen, with its regulator and line."""
+    made = gas(code, **{"balance": "nitrogen", "oxygen": 0.0, **changes})
+    made["bottle"]["gases"] = [{"gas": g, "value": v, "unit": unit, "u_percent": 1.0, "basis": ""} for g, (v, unit) in parts.items()]
+    return made
+
+
 def buffer(code: str, ph: float, table: str = "nist", **changes: Any) -> dict[str, Any]:
     """A buffer with portions enough."""
     return {
@@ -52,6 +59,12 @@ def solution(code: str, us_cm: float, table: str = "kcl-0.01", **changes: Any) -
     """A conductivity standard with portions enough."""
     more = {"name": f"Conductivity {us_cm:g} uS/cm", "us_cm": us_cm, "u_percent": 0.5}
     return {**{k: v for k, v in buffer(code, 7.0, table).items() if k not in ("ph", "u_ph")}, **more, **changes}
+
+
+def worn(code: str, name: str, **changes: Any) -> dict[str, Any]:
+    """A syringe or a trap within its life."""
+    dates = {"expires_on": "2027-06-30", "opened_on": "2026-10-20", "good_until": "2027-04-18"}
+    return {"code": code, "name": name, "serial": f"S-{code}", **dates, "state": "in service", **changes}
 
 
 BUFFERS = {"first": buffer("BUF-7", 6.865), "second": buffer("BUF-4", 4.005)}

@@ -488,6 +488,78 @@ def _() -> Player:
     return p.forward(regulator_left="on", reading="0.9").sign().review()
 
 
+def _mixture(**more: object) -> Player:
+    components = "CO2, carbon dioxide, 20, % vol, 2, A; CO, carbon monoxide, 500, ppm, 2, A, slow; CO high, carbon monoxide, 5000, ppm, 3, B, from 4500"
+    details = {"components": components, "effects": "CO on CO2 0.004", "flow_l_min": "0.5", "t90_s": "20", "cell_c": "60"}
+    made = instrument(details, unit="% vol", lrv=0.0, urv=20.0, output_lo=0.0, output_hi=20.0, output_unit="% vol", tolerance=2.0)
+    p = Player("an-multigas", "1", instrument=made, points_percent=())
+    p.gases = {
+        "zero": kit.gas("B-N2", balance="nitrogen", oxygen=0.0),
+        "mix:A": kit.mixture("B-MIX", {"carbon dioxide": (15.0, "% vol"), "carbon monoxide": (400.0, "ppm")}),
+        "mix:B": kit.mixture("B-CO", {"carbon monoxide": (4000.0, "ppm")}),
+    }
+    return p.forward(mode="continuous", flow="0.5", cell_c="60.2", **more)
+
+
+@scenario("an-multigas", "1", "round-twice-barred-left-above-zero")
+def _() -> Player:
+    p = _mixture().take(["0.02", "1", "4", "15.1", "425", "431", "0.1", "3990"]).strike(6, "its flow had fallen")
+    p.take(["0.01"]).decide("adjust")
+    p.turn(("CO2 zero", "0.02", ""), ("CO zero", "1", ""), ("CO high zero", "4", ""), ("CO span", "425", "400"), ("CO2 span", "15.4", "15"),
+           ("CO span", "396", "400"), ("CO2 span", "15.02", "")).forward()  # fmt: skip
+    p.take(["0", "0", "1", "15.01", "400", "404", "0", "3995"]).decide("leave")
+    p.forward(
+        **{
+            "fall_1:CO": "60",
+            "fall_2:CO": "50",
+            "fall_3:CO": "45",
+            "left:CO": "41",
+            "why:CO": "a day's run clears it",
+            "reading": "14.8",
+        }
+    )
+    return p.sign().review()
+
+
+INJECTED = {"H2": 1000.0, "C2H4": 250.0, "CO2": 2500.0}
+
+
+def _injected(p: Player, share: float = 1.0, **more: object) -> list[dict[str, str]]:
+    """One injection typed, as the standard should show or a share of it."""
+    at = {"H2": "47.9", "C2H4": "129.6", "CO2": "189.5"}
+    rows = [{"indicated": f"{v * share:.1f}", "area": f"{v * share * 2.05:.1f}", "retention": at[n]} for n, v in INJECTED.items()]
+    rows[0]["leak"] = "0.05"
+    rows[-1]["resolution"] = str(more.get("resolution", "2.1"))
+    return rows
+
+
+@scenario("an-duplicate-blank", "1", "one-more-injection-accepted-second-blank")
+def _() -> Player:
+    details = {
+        "analytes": "H2, hydrogen, 2000, ppm, 5, at 48, within 3, factor 2; C2H4, ethylene, 500, ppm, 5, at 130, within 4, factor 2; "
+        "CO2, carbon dioxide, 5000, ppm, 5, at 190, within 8, factor 2, air 60",
+        "pair": "C2H4 CO2", "flow_l_min": "0.5", "sensor_serial": "COL-1",
+    }  # fmt: skip
+    made = instrument(details, unit="ppm", lrv=0.0, urv=2000.0, output_lo=0.0, output_hi=2000.0, output_unit="ppm", tolerance=5.0)
+    past = optional("metrology.methods.setup", "Past")
+    history = tuple(past("pair resolution", f"2026-0{m}-04", 2.7 - 0.06 * m, "", "as found", "COL-1") for m in (2, 4, 6, 8))
+    p = Player("an-duplicate-blank", "1", instrument=made, points_percent=(), history=history)
+    names = {"H2": "hydrogen", "C2H4": "ethylene", "CO2": "carbon dioxide"}
+    p.items = {
+        "syringe": kit.worn("SYR-1", "Gas-tight, 1 ml"),
+        "trap": kit.worn("TRAP-1", "Carbon dioxide", is_capped="no", good_until="2026-11-04"),
+    }
+    p.gases = {"mix:A": kit.mixture("B-STD", {names[n]: (v, "ppm") for n, v in INJECTED.items()})}
+    p.forward()
+    p.take([*_injected(p, 1.08), *_injected(p, 1.0), *_injected(p, 1.004)]).strike(7, "read from the wrong line")
+    p.take([{"indicated": "251.1", "area": "515", "retention": "129.5"}]).decide("adjust", "the factors are two years old")
+    p.forward(**{"factor:H2": "2.054", "factor:C2H4": "2.05", "factor:CO2": "2.054"})
+    p.take([*_injected(p, 0.999, resolution="1.7"), *_injected(p, 1.001, resolution="1.72")]).decide("leave").forward()
+    p.take([{"indicated": "2", "leak": "0"}, "0.4", "22"]).decide("again", "to see whether it repeats")
+    p.take([{"indicated": "3", "leak": "0.02"}, "0.5", "41"]).decide("keep_1", "air had come in with the second")
+    return p.forward(reading="60").sign().review()
+
+
 def _belt(**more: object) -> Player:
     details = {"belt_class": "r50-1", "tests_material": True, "test_weight": "50", "weight_count": "2"}
     past = [

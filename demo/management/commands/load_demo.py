@@ -14,7 +14,7 @@ from django.utils import timezone
 
 from apps.accounts.models import Person
 from apps.bench.maps import load_map
-from apps.kit.models import Buffer, GasBottle, GasFitting, Reference, Solution
+from apps.kit.models import Buffer, GasBottle, GasFitting, Reference, Solution, Syringe, Trap
 from apps.planning.rounds import make_round, solve_round
 from apps.plant.models import Area, Instrument, InstrumentChange, PolicyLayer
 from apps.runs.due import ask_deferral, report_trigger
@@ -22,6 +22,8 @@ from demo.analyzer_history import play_analyzers
 from demo.cell_history import play_cells
 from demo.gas_history import play_detectors
 from demo.history import PlayedRun
+from demo.injection_history import play_injections
+from demo.mixture_history import play_mixtures
 from demo.plant import (
     AREAS,
     BOTTLES,
@@ -104,6 +106,19 @@ class Loader:
                 opened_on=self.now.date() - timedelta(days=opened) if opened else None,
                 expires_on=self.now.date() + timedelta(days=expires),
             )
+        today = timezone.localdate()
+        Syringe.objects.create(
+            code="MB-Y01",
+            name="Gas-tight, 1 ml",
+            serial="Y-118",
+            opened_on=today - timedelta(days=90),
+            expires_on=today + timedelta(days=640),
+        )
+        for code, days, is_capped in (("MB-X01", 20, True), ("MB-X02", 12, False)):
+            Trap.objects.create(
+                code=code, name="Carbon dioxide, soda lime", opened_on=today - timedelta(days=days), open_days=180, is_capped=is_capped,
+                expires_on=today + timedelta(days=400),
+            )  # fmt: skip
         for code, value, table, u, points, lot, opened, expires in SOLUTIONS:
             Solution.objects.create(
                 code=code,
@@ -126,7 +141,7 @@ class Loader:
             self._under_way(devices[3][0])
             self._plan()
             technicians = [self.people[u] for u in ("ines", "tomas", "oda")]
-            for play in (play_analyzers, play_cells, play_detectors):
+            for play in (play_analyzers, play_cells, play_detectors, play_mixtures, play_injections):
                 self.number = play(self.now, self.number, technicians, self.people["marta"])
             yesterday = timezone.localdate(self.now) - timedelta(days=1)
             GasFitting.objects.exclude(stays_on="").update(purged_on=yesterday)  # purged anew, after it had been off for its test
