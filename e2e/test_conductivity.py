@@ -9,6 +9,7 @@ from playwright.sync_api import expect
 from apps.kit.models import Solution
 from apps.plant.models import Area, Instrument
 from apps.runs.models import KitUse, Run
+from e2e.cost import cost, count_from_here
 from e2e.test_ph_and_belt import QUICK, Journey
 
 TAG = "AIT-2401"
@@ -26,6 +27,7 @@ class ConductivityJourney(Journey):
         due = timezone.localdate() + timedelta(days=200)
         for code, value, table in (("S-1", 1413.0, "kcl-0.01"), ("S-2", 12880.0, "kcl-0.1")):
             Solution.objects.create(code=code, us_cm=value, table=table, lot=f"L-{code}", litres=1, expires_on=due, u_percent=0.5)
+        count_from_here(self.page)
         self.sign_in(self.page)
 
     def at_readings(self, c="20", set_now="1"):
@@ -125,6 +127,7 @@ class ConductivityJourney(Journey):
         run = Run.objects.get(instrument__tag=TAG)
         self.assertEqual((run.found_verdict, run.left_verdict), ("fail", "pass"))
         self.assertEqual(KitUse.objects.get(run=run, item="S-1").amount, 4)  # three readings and one adjustment, a portion each
+        self.assertLess(cost(p, "a conductivity cell read twice and set")["screens"], 60)
 
     def test_live_the_cell_is_led_from_the_resistor_to_air_to_the_solution(self):
         p = self.page

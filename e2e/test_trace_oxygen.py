@@ -9,6 +9,7 @@ from playwright.sync_api import expect
 from apps.kit.models import GasBottle, GasFitting
 from apps.plant.models import Area, Instrument
 from apps.runs.models import Run
+from e2e.cost import cost, count_from_here
 from e2e.test_ph_and_belt import QUICK, Journey
 
 TAG = "AIT-5301"
@@ -34,6 +35,7 @@ class TraceJourney(Journey):
             GasFitting.objects.create(
                 code=code, kind=kind, material=material, flow_l_min=0.5 if kind == "regulator" else 0, length_m=2 if kind == "line" else 0
             )
+        count_from_here(self.page)
         self.sign_in(self.page)
 
     def at_materials(self):
@@ -113,6 +115,7 @@ class TraceJourney(Journey):
         self.finish()
         expect(p.get_by_text(re.compile("R-S has stayed on the bottle since")).first).to_be_visible()
         self.assertEqual(Run.objects.filter(instrument__tag=TAG, status="signed").count(), 2)
+        self.assertLess(cost(p, "two trace oxygen calibrations, the first with its purge and a leak")["screens"], 60)
 
     def test_live_a_new_cell_stands_in_air_comes_down_and_is_set(self):
         p = self.page
