@@ -138,6 +138,8 @@ class GasJourney(BrowserTestCase):
         p = self.page
         self.at_gas()
         p.get_by_role("button", name="Use G-AIR").click()
+        span = p.get_by_role("region", name="Span gas", exact=True)
+        span.get_by_role("button", name=re.compile("^Show .* can.t be used, and why")).click()
         row = p.get_by_role("listitem").filter(has_text="G-CH4").first
         expect(row.get_by_text("hydrogen is needed")).to_be_visible()
         p.get_by_role("button", name="Try G-CH4").click()
@@ -181,6 +183,44 @@ class GasJourney(BrowserTestCase):
         self.check(p, "holds")
         p.goto("/wall")
         expect(p.get_by_text("AE-A", exact=True)).to_be_visible()
+
+    def release_on_the_board(self, page, reason):
+        page.goto("/holds")
+        page.get_by_role("button", name="Release", exact=True).click()
+        dialog = page.get_by_role("dialog")
+        dialog.get_by_label(re.compile("Normal reading seen")).fill("0")
+        dialog.get_by_label("Latched alarms").select_option("none")
+        dialog.get_by_label("Operator told (name)").fill("Control room")
+        dialog.get_by_label("Why it comes off before the run is through").fill(reason)
+        dialog.get_by_role("button", name="Hold is off").click()
+        return dialog
+
+    def test_a_hold_does_not_end_under_somebodys_hands_and_the_run_goes_on_under_another(self):
+        p = self.page
+        self.at_gas()
+        self.choose_gas("G-AIR", "G-H2")
+        self.ready()
+        self.read("0")
+        tomas = self.open_browser()
+        self.sign_in(tomas, "tomas")
+        dialog = self.release_on_the_board(tomas, "it is wanted back")
+        expect(dialog.get_by_text(re.compile("Ines Calder is at work on AE-A: the run is at 'As found'"))).to_be_visible()
+        self.assertIsNone(Hold.objects.get().released_at)
+        lead = self.open_browser()
+        self.sign_in(lead, "marta")
+        dialog = self.release_on_the_board(lead, "the cell trip must be armed at once")
+        expect(dialog).to_have_count(0)
+        # Whoever is at the detector is told at once, on the page that is open, and goes on under a new hold.
+        expect(
+            p.get_by_text(re.compile("Marta .* took the inhibit off while the run was at work: the cell trip must be armed"))
+        ).to_be_visible()
+        expect(p.get_by_role("heading", name="Tell the operator")).to_be_visible()
+        self.check_step(p, "Tell the operator")
+        self.shot("hold-lost")
+        p.get_by_label("Operator told (name)").fill("Control room")
+        p.get_by_role("button", name="Told", exact=True).click()
+        self.ready()
+        expect(p.get_by_text("Record reading 2")).to_be_visible()
 
     def test_an_overdue_hold_insists_until_something_is_done(self):
         p = self.page

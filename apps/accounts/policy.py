@@ -9,6 +9,7 @@ from config.failures import NotAllowed
 PERMISSIONS: dict[str, frozenset[str]] = {
     "start a run": frozenset({"technician"}),
     "work on a run": frozenset({"technician"}),
+    "end another's hold": frozenset({"reviewer", "administrator"}),
     "sign a run": frozenset({"technician"}),
     "void a run": frozenset({"technician", "administrator"}),
     "review a record": frozenset({"reviewer"}),

@@ -5,10 +5,10 @@ class BenchConfig(AppConfig):
     name = "apps.bench"
 
     def ready(self) -> None:
-        from apps.bench.capture import follow
+        from apps.bench.capture import follow, read_now
         from apps.bench.power import powered_for_s
         from apps.bench.selectors import describe_signal
-        from apps.runs.outside import DESCRIBE, POWERED
+        from apps.runs.outside import DESCRIBE, POWERED, READ_NOW
         from apps.runs.services import FOLLOWERS
 
         if follow not in FOLLOWERS:
@@ -17,3 +17,5 @@ class BenchConfig(AppConfig):
             DESCRIBE.append(describe_signal)
         if powered_for_s not in POWERED:
             POWERED.append(powered_for_s)
+        if read_now not in READ_NOW:
+            READ_NOW.append(read_now)

@@ -10,9 +10,12 @@ from typing import Any
 from apps.accounts.models import Person
 from apps.bench.hub import HUB
 from apps.bench.live import RunLive
+from apps.bench.selectors import find_signal
+from apps.bench.sources import SourceFault
 from apps.runs.models import Run
 from apps.runs.services import NewEvent, append_seen
 from apps.runs.store import load_state
+from config.failures import Missing
 from metrology.faults import Fault
 from metrology.methods.registry import get_method
 from metrology.run.progress import make_progress
@@ -28,6 +31,15 @@ def live_of(run_id: uuid.UUID) -> tuple[RunLive, RunState]:
 def follow(run_id: uuid.UUID, state: RunState) -> None:
     """Keep the live side of a run with its events."""
     HUB.moved_on(str(run_id), state, get_method(state.setup.method))
+
+
+def read_now(signal_id: str) -> tuple[float, str] | None:
+    """What a signal reads at this moment, with its unit; None where its device is gone or does not answer."""
+    try:
+        device, signal = find_signal(signal_id)
+        return HUB.poller(device).read_once(signal), str(signal["unit"])
+    except (Missing, SourceFault):
+        return None
 
 
 def capture_reading(

@@ -18,7 +18,7 @@ from apps.runs.store import load_state
 from metrology.faults import Fault
 from metrology.methods.registry import get_method
 from metrology.quantities.typed import parse_typed
-from metrology.run.parameters import admit_parameters, device_values, pending_values
+from metrology.run.parameters import admit_parameters, device_values, pending_values, require_hold
 from metrology.run.progress import make_progress
 from metrology.run.rules import admit
 from metrology.run.state import RunState
@@ -75,6 +75,7 @@ def send_pending(*, actor: Person, run_id: uuid.UUID, now: datetime) -> tuple[Ru
     """Send what is pending, read the device back, and record both."""
     require(actor, "work on a run")
     state, master, label = _open(run_id)
+    require_hold(state, "The loop current can move")
     step = make_progress(state, get_method(state.setup.method)).current
     if step is None or step.kind != "compare":
         raise Fault("not_current", "Parameters are sent at 'Set range, damping, trims'. Nothing was sent.", field="step")

@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 import time
 import uuid
+from contextlib import suppress
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -55,6 +56,9 @@ class Lane:
     def tick(self, engine: Engine) -> None:
         """One look: set, wait, soak or capture."""
         lives = {run_id: engine.live(run_id) for run_id in self.runs}
+        lost = next((live.lost_hold for live in lives.values() if live.lost_hold), "")
+        if lost:
+            raise LaneStopped(f"{lost}{self._rest()}")
         for run_id, live in lives.items():
             self.steps.setdefault(run_id, live.step)
         active = {r: v for r, v in lives.items() if v.slot is not None and v.step == self.steps[r] and "applied" in v.quantities}
@@ -93,14 +97,27 @@ class Lane:
 
     def _turn_to(self, stimulus: str) -> None:
         """Another channel is next, with a stimulus of its own: what stood at the one before is shut where that can be done."""
+        try:
+            self._shut()
+        except SourceFault as fault:
+            raise LaneStopped(f"{fault.message} What was captured is kept.") from fault
+        self.stimulus, self.target = stimulus, None
+
+    def _shut(self) -> bool:
+        """Shut the stimulus; False where it can't be told to. Raises a SourceFault."""
         device, signal = find_signal(self.stimulus)
         shut = next((s for s in device.signals if s["key"] == signal["key"].rpartition(".")[0] + ".off"), None)
         if shut:
-            try:
-                HUB.poller(device).write(shut, 0.0)
-            except SourceFault as fault:
-                raise LaneStopped(f"{fault.message} What was captured is kept.") from fault
-        self.stimulus, self.target = stimulus, None
+            HUB.poller(device).write(shut, 0.0)
+        return shut is not None
+
+    def _rest(self) -> str:
+        """Nothing more is applied: the stimulus shut, or what must be done about it by hand, as a sentence."""
+        device, _ = find_signal(self.stimulus)
+        with suppress(SourceFault):
+            if self._shut():
+                return f" {device.label} is shut."
+        return f" {device.label} still stands where it was: shut it, vent it or let it cool by hand."
 
     def _set(self, value: float, unit: str) -> None:
         device, signal = find_signal(self.stimulus)

@@ -32,6 +32,7 @@ from metrology.methods.slots import STREAM, Quantity, Slot, Watched
 from metrology.methods.steps import Step
 from metrology.quantities.units import convert
 from metrology.quantities.words import number
+from metrology.run.holds import lost_words
 from metrology.run.progress import current_slot, make_progress
 from metrology.run.raw import raw_readings
 from metrology.run.state import RunState, source_key
@@ -100,6 +101,7 @@ class RunLive:
         self.faults: dict[str, str] = {}
         self.stimulus = ""  # the signal by which what is applied at this slot can be set
         self.is_condition = False
+        self.lost_hold = ""  # that the hold came off while the run was at work
         self.is_marked = False  # the moment gas came was told, by hand or by the stimulus
         self._setup: RunSetup | None = None
         self._method: Method | None = None
@@ -113,6 +115,7 @@ class RunLive:
         with self.lock:
             step = make_progress(state, method).current
             self._setup, self._method, self._step = state.setup, method, step
+            self.lost_hold = lost_words(state)
             self.is_condition = step is not None and step.kind == "condition"
             slot = current_slot(state, method, step.key) if step and step.kind == "readings" else None
             asked: Sequence[Quantity] = method.trial.asks(state.setup, slot) if slot else ()

@@ -1,4 +1,4 @@
-"""What runs ask of the bench, which puts itself in here when it starts: what a signal is, how long an instrument has had power."""
+"""What runs ask of the bench, which puts itself in here when it starts: what a signal is and reads, how long an instrument has had power."""
 
 from __future__ import annotations
 
@@ -6,9 +6,40 @@ from collections.abc import Callable
 from typing import Any
 
 from config.failures import Missing
+from metrology.faults import Fault
+from metrology.methods.method import Method
+from metrology.quantities.units import convert
+from metrology.run.holds import release_step
+from metrology.run.progress import choices
+from metrology.run.state import RunState, source_key
 
 Describe = Callable[[str, str], dict[str, Any]]
 DESCRIBE: list[Describe] = []
+
+
+ReadNow = Callable[[str], "tuple[float, str] | None"]
+READ_NOW: list[ReadNow] = []
+
+
+def seen_at_release(state: RunState, method: Method, hold_id: str) -> dict[str, dict[str, str]]:
+    """What the instrument itself shows now of the readings that are asked before a hold comes off, by field, where the run reads it live."""
+    hold = state.holds.get(hold_id)
+    out: dict[str, dict[str, str]] = {}
+    for field in release_step(method.steps(state.setup, choices(state)), hold).fields if hold else ():
+        kind, _, channel = field.name.partition(":")
+        source = state.sources.get(source_key("indicated", channel))
+        told = next((read(str(source["signal"])) for read in READ_NOW), None) if source and kind == "reading" else None
+        if source and told and (value := _in_unit(told, field.unit)) is not None:
+            out[field.name] = {"text": f"{value:.4g}", "unit": field.unit, "label": str(source["label"])}
+    return out
+
+
+def _in_unit(told: tuple[float, str], unit: str) -> float | None:
+    """A reading in another unit; None where one is not of the kind of the other, as a current is not a pressure."""
+    try:
+        return convert(told[0], told[1], to_unit=unit)
+    except Fault:
+        return None
 
 
 PowerOf = Callable[[str], "float | None"]

@@ -25,7 +25,7 @@ from apps.runs.history import history_of
 from apps.runs.holds import find_hold, group_on_hold, receiver_name
 from apps.runs.items import item_named
 from apps.runs.models import OPEN, Run, RunEvent
-from apps.runs.outside import describe_signal
+from apps.runs.outside import describe_signal, seen_at_release
 from apps.runs.projections import next_number, project
 from apps.runs.store import CACHE, append_rows, load_run, load_state
 from config.failures import NotAllowed
@@ -121,7 +121,7 @@ def append_events(
     for event in events:
         if event.type not in APPENDABLE:
             raise Fault("unknown_event", f"'{event.type}' can't be appended here.", field="type")
-    return _append(actor, run_id, expected_seq, [_without_claims(e) for e in events], now)
+    return _append(actor, run_id, expected_seq, [_as_seen(run_id, _without_claims(e)) for e in events], now)
 
 
 CLAIMS = {  # what a client may not say: it comes from the server's own look at the kit or the devices
@@ -132,6 +132,7 @@ CLAIMS = {  # what a client may not say: it comes from the server's own look at 
     "adjustment_made": ("second",),
     "hold_placed": ("others",),
     "hold_handed_over": ("to_name",),
+    "hold_released": ("who", "seen"),
 }
 
 
@@ -149,6 +150,15 @@ def _without_claims(event: NewEvent) -> NewEvent:
     elif event.type == "hold_handed_over":
         payload |= {"to_name": receiver_name(str(payload.get("to") or ""))}
     return NewEvent(event.id, event.type, payload, event.device_at)
+
+
+def _as_seen(run_id: uuid.UUID, event: NewEvent) -> NewEvent:
+    """A release with what live sources show now; devices are asked before the run is locked."""
+    if event.type != "hold_released":
+        return event
+    _, _, state = load_state(run_id)
+    seen = seen_at_release(state, get_method(state.setup.method), str(event.payload.get("hold", "")))
+    return replace(event, payload={**event.payload, "seen": seen})
 
 
 def _append(actor: Person, run_id: uuid.UUID, expected_seq: int | None, events: Sequence[NewEvent], now: datetime) -> tuple[Run, RunState]:
@@ -218,6 +228,8 @@ def _admit_one(actor: Person, state: RunState, event: NewEvent, now: datetime) -
         payload["item"] = item_named(need.kind if need else "", str(payload.get("code") or ""))
     if event.type == "hold_placed":
         payload["others"] = group_on_hold(state.setup.instrument.tag)
+    if event.type == "hold_released":
+        payload["who"] = {"by": actor.username, "leads": is_allowed(actor, "end another's hold")}
     full = admit(state, method, event.type, payload=payload, now=now)
     made = Event(state.seq + 1, str(event.id), event.type, full, actor.username, actor.name, now, event.device_at)
     apply(state, made)
@@ -292,10 +304,10 @@ def force_adjustment(
 
 def act_on_hold(*, actor: Person, hold_id: uuid.UUID, event_type: str, payload: Mapping[str, Any], now: datetime) -> tuple[Run, RunState]:
     """Release, extend or hand over a hold from the board, whether its run is open or was voided."""
-    require(actor, "work on a run")
+    require(actor, "end another's hold" if event_type == "hold_released" and is_allowed(actor, "end another's hold") else "work on a run")
     run_id = find_hold(hold_id).run_id
     event = NewEvent(uuid.uuid4(), event_type, {**payload, "hold": str(hold_id)})
-    return _append(actor, run_id, None, [_without_claims(event)], now)
+    return _append(actor, run_id, None, [_as_seen(run_id, _without_claims(event))], now)
 
 
 def sign_run(*, actor: Person, run_id: uuid.UUID, expected_seq: int, note: str, now: datetime) -> tuple[Run, RunState]:
@@ -340,7 +352,9 @@ def void_run(
     if actor.username not in state.contributors and not is_allowed(actor, "edit the plant"):
         raise NotAllowed("not_yours", f"{run.label} is the work of {run.technician.name}; they or an administrator void it.")
     events = [
-        NewEvent(uuid.uuid4(), "hold_released", {"hold": h.id, "values": release, "reason": reason}) for h in state.open_holds if release
+        _as_seen(run_id, NewEvent(uuid.uuid4(), "hold_released", {"hold": h.id, "values": release, "reason": reason}))
+        for h in state.open_holds
+        if release
     ]
     return _append(
         actor,

@@ -91,8 +91,9 @@ class InjectionSettings(MixtureSettings):
     pair: str = asked("Critical pair", "text", default="", hint="The two that come closest, like O2 N2")
     pair_resolution: float = asked("Resolution of the critical pair at least", default=1.5, low=0.5, high=10.0, is_policy=True)
     agree_percent: float = asked(
-        "Two injections agree within", default=0.0, unit="%", hint="0: half of the tolerance", low=0.0, high=50.0, is_policy=True
-    )
+        "Two injections agree within", default=0.0, unit="%", hint="0: half of the tolerance", low=0.0, high=50.0, is_policy=True,
+        show=lambda limit: f"{limit:g} %" if limit else "half of each one's tolerance",
+    )  # fmt: skip
     most_injections: float = asked("Injections at most", default=4.0, low=2.0, high=10.0, is_policy=True)
     wait_min: float = asked(
         "Wait between injections", default=0.0, unit="min", hint="So that nothing of the last one is left", low=0.0, high=240.0

@@ -23,7 +23,7 @@ Options = tuple[tuple[str, str], ...]
 class Asked:
     """How a setting is asked for. kind: text, number, flag, choice. low, high: of a number.
 
-    read: text to value where it is more than a number or a choice; show: value to words; load: plain data of an event back to its type.
+    read: text to value where it is more than a number or a choice; show: value to words, with its unit; load: plain data of an event back to its type.
     """
 
     label: str
@@ -119,7 +119,8 @@ def setting_words(settings: Settings, *, policies: bool) -> list[tuple[str, str]
         value = getattr(settings, f.name)
         if f.asked.is_policy != policies or (not policies and value == f.default):
             continue
-        out.append((f.asked.label, f"{_words(f.asked, value)} {f.asked.unit}".strip()))
+        unit = "" if f.asked.show else f.asked.unit
+        out.append((f.asked.label, f"{_words(f.asked, value)} {unit}".strip()))
     return out
 
 

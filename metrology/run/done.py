@@ -26,9 +26,9 @@ def all_taken(step: Step, state: RunState, method: Method) -> bool:
 
 
 def let_go(step: Step, state: RunState, method: Method) -> bool:
-    """The holds of its own were released, or the normal reading was seen where there was none."""
+    """The holds of its own were released when their time had come, or the normal reading was seen where there was none."""
     mine = state.holds_of(step.of)
-    released = any(h.released_at for h in mine) or step.key in state.confirmations
+    released = any(h.released_at and not h.early for h in mine) or step.key in state.confirmations
     return released and not any(h.released_at is None for h in mine)
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from datetime import datetime, timedelta
+from types import MappingProxyType
 from typing import Any
 
 from metrology.faults import Fault, Faults
@@ -12,7 +13,7 @@ from metrology.quantities.typed import parse_typed
 from metrology.quantities.words import minutes as minutes_text
 from metrology.run.fields import check_fields, text_of
 from metrology.run.pairs import pairs_out_words
-from metrology.run.progress import Progress
+from metrology.run.progress import DONE, Progress
 from metrology.run.state import Hold, RunState
 
 MAX_HOLD_MINUTES = 7 * 24 * 60
@@ -77,12 +78,59 @@ def _find(state: RunState, payload: Mapping[str, Any]) -> Hold:
 
 
 def admit_release(state: RunState, progress: Progress, payload: Mapping[str, Any], *, now: datetime) -> dict[str, Any]:
-    """A hold released: normal reading seen, nothing in its test position, the countdown over."""
+    """A hold released: normal reading seen, nothing in its test position, the countdown over.
+
+    payload["who"]: user name of who releases and whether they lead, as the server knows it. payload["seen"]: what live sources show now of what
+    is asked, by the name of the field; it counts instead of what was typed. One that comes off while the run is at work is early: only its
+    holder or a lead takes it off, and the run then begins anew with making safe.
+    """
     hold = _find(state, payload)
     step = release_step([p.step for p in progress.steps], hold)
+    is_early = progress.current != step and not state.voided
+    if is_early:
+        _require_free(state, progress, hold, payload.get("who") or {})
     _require_clear(state, step, now)
-    reason = text_of(payload, "reason", label="Why the hold comes off early", required=progress.current != step and not state.voided)
-    return {"step": step.key, "hold": hold.id, "values": _values(step, payload), "reason": reason}
+    reason = text_of(payload, "reason", label="Why the hold comes off early", required=is_early)
+    seen = payload.get("seen") or {}
+    return {
+        "step": step.key,
+        "hold": hold.id,
+        "values": _values(step, payload, seen),
+        "reason": reason,
+        **({"seen": dict(seen)} if seen else {}),
+        **({"is_early": True, "undone": [] if hold.own else _made_safe(progress)} if is_early else {}),
+    }
+
+
+def _require_free(state: RunState, progress: Progress, hold: Hold, who: Mapping[str, Any]) -> None:
+    """Nobody's hands are on it: a run at work keeps its hold, unless who answers for it or a lead says otherwise."""
+    if progress.current is None or not who or who["by"] == hold.holder or who["leads"]:
+        return
+    name = hold.holder_name or hold.placed_by
+    raise Fault(
+        "at_work",
+        f"{name} is at work on {state.setup.instrument.tag}: the run is at '{progress.current.title}'. Only {name} or a lead takes the hold off "
+        f"now, with a reason. Call {name}, or have the hold handed over to you. The hold stays on.",
+        field="hold",
+    )
+
+
+def _made_safe(progress: Progress) -> list[str]:
+    """What was confirmed to make it safe, and holds no longer once the hold is off."""
+    return [
+        p.step.key for p in progress.steps if p.step.phase == "make safe" and p.step.kind in ("confirm", "condition") and p.status == DONE
+    ]
+
+
+def lost_words(state: RunState) -> str:
+    """That the hold of a run came off while it was at work, as a sentence, until another is on; empty otherwise."""
+    last = max((h for h in state.holds.values() if h.early), key=lambda h: h.released_at or h.placed_at, default=None)
+    if last is None or last.step in state.hold_steps:
+        return ""
+    return (
+        f"{last.released_by} took the {last.kind} off while the run was at work: {last.early}. Shut off what is applied now: nothing may be applied, captured or adjusted. What "
+        "was taken is kept; to go on, make it safe again and place the hold anew."
+    )
 
 
 def release_step(steps: Sequence[Step], hold: Hold) -> Step:
@@ -99,12 +147,22 @@ def release_without_hold(state: RunState, step: Step, payload: Mapping[str, Any]
     return {"step": step.key, "values": _values(step, payload), "checks": []}
 
 
-def _values(step: Step, payload: Mapping[str, Any]) -> dict[str, str]:
+def _values(step: Step, payload: Mapping[str, Any], seen: Mapping[str, Mapping[str, str]] = MappingProxyType({})) -> dict[str, str]:
     faults: list[Fault] = []
-    values = check_fields(step.fields, payload.get("values") or {}, faults)
+    values = check_fields(step.fields, {**(payload.get("values") or {}), **{n: s["text"] for n, s in seen.items()}}, faults)
     if faults:
-        raise Faults(faults)
+        raise Faults([_of_live(f, seen) for f in faults])
     return values
+
+
+def _of_live(fault: Fault, seen: Mapping[str, Mapping[str, str]]) -> Fault:
+    """A complaint about what is read live says so: what was typed instead does not help."""
+    told = seen.get(fault.field)
+    if told is None:
+        return fault
+    return Fault(
+        fault.code, f"{told['label']} reads {told['text']} {told['unit']} now, and that counts. {fault.message}", field=fault.field
+    )
 
 
 def _require_clear(state: RunState, step: Step, now: datetime) -> None:

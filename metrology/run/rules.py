@@ -18,7 +18,7 @@ from metrology.run.computing import admit_computed
 from metrology.run.counting import admit_clock_end, admit_count
 from metrology.run.fields import check_fields, text_of
 from metrology.run.gases import admit_gas
-from metrology.run.holds import admit_extension, admit_handover, admit_hold, admit_release, release_without_hold
+from metrology.run.holds import admit_extension, admit_handover, admit_hold, admit_release, lost_words, release_without_hold
 from metrology.run.pairs import admit_pair, admit_pairs_done, pairs_out_words
 from metrology.run.parameters import admit_compared, admit_parameters, require_hold
 from metrology.run.progress import (
@@ -63,6 +63,9 @@ class Admission:
             self._require_own_hold(found.step)
             return found.step
         current = self.progress.current
+        lost = lost_words(self.state)
+        if lost:
+            raise Fault("hold_off", f"{lost} Nothing was stored.", field="hold", current=current.key if current else "")
         if found.step.phase == "as left" and kind == "readings" and current and current.phase in ("prepare", "make safe", "as found"):
             raise Fault(
                 "as_found_first",
@@ -268,21 +271,16 @@ def _parameters_captured(a: Admission, payload: Mapping[str, Any]) -> Payload:
 
 def _device_acted(a: Admission, payload: Mapping[str, Any]) -> Payload:
     """Something was done to the instrument itself: it needs the hold."""
+    require_hold(a.state, "The loop current can move")
     current = a.progress.current
     if current is None or current.key != payload.get("step"):
         raise Fault("not_current", "That is not the current step; nothing was sent.", field="step")
-    require_hold(a.state, "The loop current can move")
     return {k: payload[k] for k in ("step", "act", "words", "values") if k in payload}
 
 
 def _require_hold_on(a: Admission) -> None:
-    if a.state.holds and not a.state.open_holds:
-        raise Fault(
-            "hold_off",
-            "The hold was released early, so nothing may be applied to this instrument any more. "
-            "Void this run and start again under a new hold. Nothing was stored.",
-            field="hold",
-        )
+    if a.state.holds and not a.state.open_holds and not any(h.early for h in a.state.holds.values()):
+        raise Fault("hold_off", "The hold is off, so nothing may be applied to this instrument any more. Nothing was stored.", field="hold")
 
 
 def _require_time(a: Admission, step: Step, *, field: str) -> None:

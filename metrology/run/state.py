@@ -67,6 +67,8 @@ class Hold:
     agreement: str = ""  # who agreed to two of one group or zone on hold together, and why
     own: str = ""  # the hold step that it was placed at, where that has a release step of its own
     extended: tuple[str, ...] = ()  # sentences: when, by whom, why
+    step: str = ""  # the step at which it was placed
+    early: str = ""  # why it came off before the run was through; the run then needs another to go on
 
 
 @dataclass(frozen=True)
@@ -327,14 +329,20 @@ def _hold_placed(s: RunState, e: Event) -> None:
             holder_name=e.author_name,
             agreement=told,
             own=p.get("own", ""),
+            step=p["step"],
         )
     else:
         s.notes.append(Note("no hold", p["reason"], e.author_name, e.at))
 
 
 def _hold_released(s: RunState, e: Event) -> None:
-    hold = s.holds[e.payload["hold"]]
-    s.holds[hold.id] = replace(hold, released_at=e.at, released_by=e.author_name, release_values=e.payload.get("values", {}))
+    p, hold = e.payload, s.holds[e.payload["hold"]]
+    early = p["reason"] if p.get("is_early") else ""
+    s.holds[hold.id] = replace(hold, released_at=e.at, released_by=e.author_name, release_values=p.get("values", {}), early=early)
+    if early:
+        s.hold_steps.discard(hold.step)
+        for step in p.get("undone", ()):
+            _take_back(s, e, step)
 
 
 def _hold_handed_over(s: RunState, e: Event) -> None:
@@ -379,7 +387,10 @@ def _stands(s: RunState, e: Event) -> None:
 
 
 def _step_reopened(s: RunState, e: Event) -> None:
-    step = e.payload["step"]
+    _take_back(s, e, e.payload["step"])
+
+
+def _take_back(s: RunState, e: Event, step: str) -> None:
     done = s.confirmations.pop(step, None)
     s.reopened.append(Reopened(step, done.values if done else {}, e.payload["reason"], e.author_name, e.at))
 

@@ -22,6 +22,7 @@ from metrology.run.counting import clock_step, count_step
 from metrology.run.evidence import set_evidence
 from metrology.run.flags import flags_of
 from metrology.run.gas_views import gas_rows, pair_rows
+from metrology.run.holds import lost_words
 from metrology.run.progress import (
     Progress,
     choices,
@@ -303,7 +304,7 @@ def _step(state: RunState, method: Method, progress: Progress, evidence: list[Se
         "phase": step.phase,
         "title": step.title,
         "instruction": step.instruction,
-        "cautions": list(step.cautions),
+        "cautions": [*filter(None, [lost_words(state)]), *step.cautions],
         "confirm_label": step.confirm_label,
         "minutes": step.minutes,
         "fields": [

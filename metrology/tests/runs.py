@@ -105,6 +105,9 @@ class Play:
         self.do("step_confirmed", step="environment", values={"temperature": "21,5"})
         if self.current == "warm_up":
             self.do("timer_started", step="warm_up")
+        return self.make_safe()
+
+    def make_safe(self):
         self.do("step_confirmed", step="operator", values={"operator": "Control room"})
         self.do("hold_placed", step="hold", kind="inhibit", reason="Calibration", minutes="60")
         self.do("step_confirmed", step="cautions", checks=CHECKS["cautions"])

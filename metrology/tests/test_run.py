@@ -233,6 +233,50 @@ class Refusals(TestCase):
         run.do("voided", reason="wrong day")
         self.refused("voided", run, "note_added", text="late thought")
 
+    def release(self, run, who, **more):
+        told = {"reason": "called away", "values": {"reading": "210", "operator": "Control"}, **more}
+        run.do("hold_released", hold=run.state.open_holds[0].id, who=who, **told)
+
+    def test_a_hold_at_work_comes_off_for_its_holder_or_a_lead_and_for_nobody_else(self):
+        for by, leads, allowed in (("tomas", False, False), ("ines", False, True), ("marta", True, True)):
+            run = Play().prepare()
+            if allowed:
+                self.release(run, {"by": by, "leads": leads})
+                self.assertEqual(run.state.open_holds, [])
+            else:
+                with self.assertRaisesRegex(Fault, "Ines is at work on PT-2101: the run is at 'As found'.*The hold stays on"):
+                    self.release(run, {"by": by, "leads": leads})
+                self.assertEqual(len(run.state.open_holds), 1)
+
+    def test_when_the_work_is_done_whoever_is_there_may_take_it_off(self):
+        run = Play().prepare().read_errors("as_found", GOOD)
+        run.do("decision_made", step="judge", choice="leave")
+        run.do("step_confirmed", step="restore", checks=[c["key"] for c in run.view["step"]["checks"]])
+        self.release(run, {"by": "tomas", "leads": False}, reason="")
+        self.assertEqual(run.current, "sign")
+
+    def test_a_run_that_lost_its_hold_is_made_safe_again_and_goes_on_where_it_was(self):
+        run = Play().prepare()
+        run.do("reading_taken", step="as_found", slot=0, indicated="4.001")
+        self.release(run, {"by": "ines", "leads": False})
+        self.assertEqual(run.current, "operator")
+        self.assertIn("took the inhibit off while the run was at work: called away", run.view["step"]["cautions"][0])
+        self.assertEqual([r["reason"] for r in run.view["reopened"]], ["called away"] * len(run.view["reopened"]))
+        self.refused("hold_off", run, "reading_taken", step="as_found", slot=1, indicated="8.0")
+        run.make_safe()
+        self.assertEqual(run.current, "as_found")
+        self.assertNotIn("took the inhibit off", str(run.view["step"]["cautions"]))
+        run.do("reading_taken", step="as_found", slot=1, indicated="8.0")
+        self.assertEqual(len(run.state.active_readings("as_found")), 2)
+
+    def test_what_is_read_live_counts_at_the_release_and_not_what_was_typed(self):
+        run = Play().prepare().read_errors("as_found", GOOD)
+        run.do("decision_made", step="judge", choice="leave")
+        run.do("step_confirmed", step="restore", checks=[c["key"] for c in run.view["step"]["checks"]])
+        seen = {"reading": {"text": "214", "unit": "kPa", "label": "PT-2101 display"}}
+        self.release(run, {"by": "ines", "leads": False}, reason="", seen=seen)
+        self.assertEqual(run.view["holds"][0]["release_values"]["reading"], "214")
+
     def test_a_signed_run_takes_no_more_readings(self):
         run = Play().prepare().read_errors("as_found", GOOD)
         run.do("decision_made", step="judge", choice="leave")

@@ -20,6 +20,7 @@ from apps.bench.live import RunLive
 from config.failures import Missing
 
 PERIOD_S = 0.1
+ALIVE_S = 2.0
 
 
 def _event(name: str, data: object) -> bytes:
@@ -53,24 +54,54 @@ class Stream:
         return out + _event("frame", frame)
 
 
-async def _async(live: RunLive) -> AsyncIterator[bytes]:
-    stream, due = Stream(live), time.monotonic()
+class Watch:
+    """What a page with nothing live is sent: how far the run has come, in the moment it moves on, and a sign of life now and then."""
+
+    def __init__(self, live: RunLive) -> None:
+        self.live = live
+        self.shown, self.sent_at = -1, 0.0
+
+    def next(self) -> bytes:
+        """The next piece; nothing while there is nothing new."""
+        now = time.monotonic()
+        if self.live.seq != self.shown:
+            self.shown, self.sent_at = self.live.seq, now
+            return _event("seq", self.shown)
+        if now - self.sent_at >= ALIVE_S:
+            self.sent_at = now
+            return b":\n\n"
+        return b""
+
+
+async def _async(stream: Stream | Watch) -> AsyncIterator[bytes]:
+    due = time.monotonic()
     while True:
-        yield stream.next()
+        if piece := stream.next():
+            yield piece
         due = max(due + PERIOD_S, time.monotonic())
         await asyncio.sleep(max(0.0, due - time.monotonic()))
 
 
-def _sync(live: RunLive) -> Iterator[bytes]:
-    stream = Stream(live)
+def _sync(stream: Stream | Watch) -> Iterator[bytes]:
     while True:
-        yield stream.next()
+        if piece := stream.next():
+            yield piece
         time.sleep(PERIOD_S)
 
 
 @require_GET
 def live_stream(request: HttpRequest, run_id: uuid.UUID) -> HttpResponseBase:
-    """The stream for the signed-in; 401 and 404 as everywhere."""
+    """Trace and frames for the signed-in; 401 and 404 as everywhere."""
+    return _stream(request, run_id, Stream)
+
+
+@require_GET
+def watch_stream(request: HttpRequest, run_id: uuid.UUID) -> HttpResponseBase:
+    """How far a run has come, for the signed-in; 401 and 404 as everywhere."""
+    return _stream(request, run_id, Watch)
+
+
+def _stream(request: HttpRequest, run_id: uuid.UUID, kind: type[Stream] | type[Watch]) -> HttpResponseBase:
     person = request.user
     if not isinstance(person, Person) or not is_allowed(person, "read"):
         return JsonResponse({"code": "not_signed_in", "message": "Sign in to watch."}, status=401)
@@ -78,7 +109,7 @@ def live_stream(request: HttpRequest, run_id: uuid.UUID) -> HttpResponseBase:
         live, _ = live_of(run_id)
     except Missing as missing:
         return JsonResponse({"code": missing.code, "message": missing.message}, status=404)
-    body = _async(live) if isinstance(request, ASGIRequest) else _sync(live)
+    body = _async(kind(live)) if isinstance(request, ASGIRequest) else _sync(kind(live))
     response = StreamingHttpResponse(body, content_type="text/event-stream")
     response["Cache-Control"] = "no-store"
     response["X-Accel-Buffering"] = "no"

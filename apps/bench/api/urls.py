@@ -3,7 +3,7 @@
 from django.urls import path
 
 from apps.bench.api import views
-from apps.bench.api.stream import live_stream
+from apps.bench.api.stream import live_stream, watch_stream
 
 urlpatterns = [
     path("signals/", views.SignalsView.as_view(), name="signals"),
@@ -13,6 +13,7 @@ urlpatterns = [
     path("rounds/candidates/", views.CandidatesView.as_view(), name="round-candidates"),
     path("rounds/<uuid:auto_id>/stop/", views.StopRoundView.as_view(), name="round-stop"),
     path("runs/<uuid:run_id>/live/", live_stream, name="run-live"),
+    path("runs/<uuid:run_id>/watch/", watch_stream, name="run-watch"),
     path("runs/<uuid:run_id>/capture/", views.CaptureView.as_view(), name="run-capture"),
     path("runs/<uuid:run_id>/key/", views.KeyView.as_view(), name="run-key"),
     path("runs/<uuid:run_id>/chromatogram/live/", views.LiveChromatogramView.as_view(), name="run-live-chromatogram"),

@@ -6,6 +6,7 @@ from datetime import timedelta
 from django.utils import timezone
 
 from apps.bench.hub import HUB
+from apps.bench.models import AutoCapture, Device
 from apps.bench.simulator.world import DetectorPoint
 from apps.bench.tests.bench_world import add_device, signal
 from apps.bench.tests.test_live import LiveTestCase
@@ -207,6 +208,35 @@ class GasOnTheBench(LiveTestCase):
         self.point.manifold.open_bottle = ""
         self.until(lambda: self.capture().status_code == 200, 60)
         self.assertNotEqual(self.view()["step"]["key"], "purge")
+
+    def test_the_live_reading_counts_at_the_release(self):
+        self.live()
+        self.point.manifold.open_bottle = "SPAN"
+        self.until(lambda: self.point.detector.shown > 40)
+        hold = self.view()["holds"][0]["id"]
+        release = {"hold": hold, "values": {"reading": "0", "latches": "reset", "operator": "C"}, "reason": "called away"}
+        said = self.assertFailure(self.send(("hold_released", release)), 400, "out_of_range")["message"]
+        self.assertRegex(said, r"reads 4\d[.\d]* %LEL now, and that counts")
+        self.point.manifold.open_bottle = ""
+        self.until(lambda: self.point.detector.shown < 1, 60)
+        self.ok(("hold_released", {**release, "values": {**release["values"], "reading": "50"}}))
+        self.assertLess(abs(float(self.view()["holds"][0]["release_values"]["reading"])), 2)
+
+    def test_a_capture_that_goes_by_itself_ends_with_the_hold_and_shuts_the_gas(self):
+        self.live()
+        gas = signal("m.conc", "Manifold", "%LEL", "MEAS1:CONC?", write="SOUR1:CONC {value}", tag="AE-1", low=-1, high=200)
+        off = signal("m.off", "Manifold, shut", "", "MEAS1:CONC?", write="SOUR1:OFF", tag="AE-1", role="key")
+        device = Device.objects.get(code="GM")
+        Device.objects.filter(pk=device.pk).update(signals=[*device.signals, gas, off])
+        self.choose(applied="GM/m.conc")
+        self.assertEqual(self.post("rounds/", {"runs": [self.run_id]}).status_code, 201)
+        self.until(lambda: self.point.manifold.open_bottle)
+        hold = self.view()["holds"][0]["id"]
+        values = {"reading": "0", "latches": "reset", "operator": "C"}
+        self.until(lambda: self.send(("hold_released", {"hold": hold, "values": values, "reason": "called away"})).status_code == 200)
+        self.until(lambda: AutoCapture.objects.get().status == "stopped")
+        self.assertIn("took the inhibit off while the run was at work", AutoCapture.objects.get().says)
+        self.until(lambda: not self.point.manifold.open_bottle)
 
     def tearDown(self):
         HUB.stop()

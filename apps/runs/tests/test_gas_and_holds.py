@@ -229,6 +229,30 @@ class Holds(GasCase):
         answer = self.act(hold, act="release", values={**gas, "reading": "0.5"})
         self.assertEqual((answer.status_code, answer.json()), (200, []))
 
+    def test_a_hold_is_not_ended_under_somebodys_hands(self):
+        hold = self.held()
+        release = {"act": "release", "values": {"reading": "0.5", "latches": "reset", "operator": "Control"}, "reason": "wanted back"}
+        self.sign_in(self.tomas)
+        said = self.assertFailure(self.act(hold, **release), 400, "at_work")["message"]
+        self.assertIn("Ines Calder is at work on AE-A: the run is at 'As found'", said)
+        seq = self.get(f"runs/{self.run_id}/").json()["view"]["seq"]
+        event = {
+            "id": str(uuid.uuid4()),
+            "type": "hold_released",
+            "payload": {"hold": str(hold.event_id), **release, "who": {"leads": True}},
+        }
+        said = self.post(f"runs/{self.run_id}/events/", {"expected_seq": seq, "events": [event]})
+        self.assertFailure(said, 400, "at_work")
+        self.assertEqual(self.act(hold, act="hand over", to="tomas", note="I am called away").status_code, 200)
+        self.sign_in(self.ines)
+        self.assertFailure(self.act(hold, **release), 400, "at_work")
+        self.sign_in(self.marta)
+        self.assertFailure(self.act(hold, **{**release, "reason": ""}), 400, "missing")
+        self.assertEqual(self.act(hold, **release).json(), [])
+        view = self.get(f"runs/{self.run_id}/").json()["view"]
+        self.assertIn("Marta", view["step"]["cautions"][0])
+        self.assertEqual(view["step"]["key"], "operator")
+
     def test_extending_and_handing_over(self):
         hold = self.held()
         self.assertFailure(self.act(hold, act="extend", minutes="-5", reason="later"), 400, "out_of_range")

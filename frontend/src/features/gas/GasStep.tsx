@@ -6,6 +6,7 @@ import { Button } from "../../ui/Button";
 import { ChoiceField, TextField } from "../../ui/fields";
 import { day } from "../../ui/format";
 import { Failure, Loading, Message } from "../../ui/Message";
+import { Offered } from "../run/Offered";
 import { Remarks, STANDING } from "../run/Remarks";
 import { StepFrame, type StepProps } from "../run/StepFrame";
 import { useAppend } from "../run/useRun";
@@ -64,11 +65,11 @@ function Role({ run, field }: { run: Run; field: Step["fields"][number] }) {
           {options.data.litres} l at {options.data.flow} l/min with the purge
         </span>
       </h3>
-      <ul className="border-t border-rule">
-        {options.data.bottles.map((option) => (
-          <Bottle key={option.code} option={option} chosen={now?.bottle === option.code} onChoose={() => choose(option)} />
-        ))}
-      </ul>
+      <Offered
+        offers={options.data.bottles}
+        chosen={now?.bottle ?? ""}
+        row={(option) => <Bottle key={option.code} option={option} chosen={now?.bottle === option.code} onChoose={() => choose(option)} />}
+      />
       {failure && <Failure error={failure} />}
       {failure?.field === "reason" && <TextField label="Reason" value={reason} onChange={setReason} />}
       <div className="grid gap-4 sm:grid-cols-2">

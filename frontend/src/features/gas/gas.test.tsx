@@ -46,8 +46,10 @@ describe("choosing gas", () => {
     pretendServer({ [`GET /api/v1/runs/${run.id}/gas/span/`]: { body: options } });
     show(<GasStep run={run} step={run.view.step} />);
     expect(await screen.findByText("best there is")).toBeTruthy();
-    expect(screen.getByText("expired on 2026-01-01")).toBeTruthy();
     expect(screen.getByRole("button", { name: "Use G-1" })).toBeTruthy();
+    expect(screen.queryByText("expired on 2026-01-01")).toBeNull();
+    fireEvent.click(screen.getByRole("button", { name: "Show 1 that can’t be used, and why" }));
+    expect(screen.getByText("expired on 2026-01-01")).toBeTruthy();
     expect(screen.getByRole("button", { name: "Try G-2" })).toBeTruthy();
   });
 });

@@ -18,6 +18,7 @@ export function HoldsPage() {
   const now = useNow(5_000);
   const me = usePerson();
   const may = useMay("work on a run");
+  const leads = useMay("end another's hold");
   const [open, setOpen] = useState<{ hold: HoldRow; what: keyof typeof FORMS } | null>(null);
   if (holds.isPending) return <Loading what="the holds" />;
   if (holds.isError) return <Failure error={holds.error} retry={() => void holds.refetch()} />;
@@ -57,10 +58,12 @@ export function HoldsPage() {
                 <>
                   <Button onClick={() => setOpen({ hold: h, what: "extend" })}>Takes longer</Button>
                   <Button onClick={() => setOpen({ hold: h, what: "hand over" })}>Hand over</Button>
-                  <Button kind={h.run_status === "voided" ? "primary" : "plain"} onClick={() => setOpen({ hold: h, what: "release" })}>
-                    Release
-                  </Button>
                 </>
+              )}
+              {(may || leads) && (
+                <Button kind={h.run_status === "voided" ? "primary" : "plain"} onClick={() => setOpen({ hold: h, what: "release" })}>
+                  Release
+                </Button>
               )}
             </div>
           </li>

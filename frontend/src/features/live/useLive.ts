@@ -76,7 +76,7 @@ export function useLive(runId: string, seq: number, enabled: boolean) {
       // Somebody, or the capture that goes on by itself, moved the run on: fetch it once for each step ahead.
       if (next.seq > seen.current && next.seq > asked.current) {
         asked.current = next.seq;
-        void queries.invalidateQueries({ queryKey: ["run", runId] });
+        for (const key of [["run", runId], ["holds"]]) void queries.invalidateQueries({ queryKey: key });
       }
     });
     return () => {
@@ -86,4 +86,22 @@ export function useLive(runId: string, seq: number, enabled: boolean) {
     };
   }, [runId, enabled, queries]);
   return { frame: enabled ? frame : null, connected, traces };
+}
+
+/** While nothing is read live the page still hears at once that somebody moved the run on, or took its hold off. */
+export function useWatch(runId: string, seq: number, enabled: boolean) {
+  const queries = useQueryClient();
+  const seen = useRef(seq);
+  useEffect(() => {
+    seen.current = seq;
+  }, [seq]);
+  useEffect(() => {
+    if (!enabled || typeof EventSource === "undefined") return;
+    const source = new EventSource(`/api/v1/runs/${runId}/watch/`);
+    source.addEventListener("seq", (e: MessageEvent<string>) => {
+      if (Number(e.data) <= seen.current) return;
+      for (const key of [["run", runId], ["holds"]]) void queries.invalidateQueries({ queryKey: key });
+    });
+    return () => source.close();
+  }, [runId, enabled, queries]);
 }

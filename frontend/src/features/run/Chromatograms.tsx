@@ -87,7 +87,7 @@ function One({ c }: { c: Chromatogram }) {
         <ChromatogramPlot curve={c} peaks={c.peaks} windows={c.windows} pair={c.pair} height={170} />
       </Suspense>
       <div className="overflow-x-auto">
-        <table className="w-full text-sm tabular-nums">
+        <table className="w-full text-xs tabular-nums [&_td]:pl-2 [&_th]:pl-2">
           <thead>
             <tr className="border-b border-slate">
               <th>Peak</th>

@@ -7,6 +7,7 @@ import { useMay } from "../../app/session";
 import { Failure, Loading, Message } from "../../ui/Message";
 import { useNow } from "../../ui/useNow";
 import { countdown } from "../../ui/format";
+import { useWatch } from "../live/useLive";
 import { Evidence } from "./Evidence";
 import { NoteDialog, ReopenDialog, VoidDialog } from "./RunDialogs";
 import { Meanwhile } from "./Meanwhile";
@@ -89,6 +90,9 @@ export function RunPage() {
   const query = useRun(id);
   const mayWork = useMay("work on a run");
   const [reopening, setReopening] = useState("");
+  const view = query.data?.view;
+  const streams = Boolean(view?.sources.length) && ["readings", "condition"].includes(view?.step?.kind ?? "");
+  useWatch(id, view?.seq ?? 0, Boolean(view?.step) && !streams);
   if (query.isPending) return <Loading what="the run" />;
   if (query.isError && !query.data) {
     return (

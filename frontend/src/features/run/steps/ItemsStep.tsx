@@ -7,6 +7,7 @@ import { TextField } from "../../../ui/fields";
 import { day } from "../../../ui/format";
 import { Failure, Loading, Message } from "../../../ui/Message";
 import { useDraftForm } from "../../../ui/useDraft";
+import { Offered } from "../Offered";
 import { Remarks, STANDING } from "../Remarks";
 import { StepFrame, type StepProps } from "../StepFrame";
 import { useAppend } from "../useRun";
@@ -43,28 +44,22 @@ function Role({ run, field }: { run: Run; field: Step["fields"][number] }) {
   const offers = useOffers(run.id, field.name, run.view.seq);
   const now = run.view.items.find((i) => i.role === field.name);
   const [reason, setReason] = useState("");
-  const [showsAll, setShowsAll] = useState(false);
   if (offers.isPending) return <Loading what="the kit" />;
   if (offers.isError) return <Failure error={offers.error} />;
   const failure = append.error instanceof ApiFailure ? append.error : null;
   const choose = (code: string) =>
     append.mutate([{ type: "standard_assigned", payload: { role: field.name, code, reason } }], { onSuccess: () => setReason("") });
-  const usable = offers.data.filter((o) => o.standing !== "refuse" || o.code === now?.code);
-  const shown = showsAll || !usable.length ? offers.data : usable;
   return (
     <section aria-label={field.label} className="space-y-1">
       <h3 className="text-lg font-bold">
         {field.label} <span className="text-base font-normal text-muted">{field.hint}</span>
       </h3>
-      <ul className="border-t border-rule">
-        {shown.map((offer) => (
-          <Item key={offer.code} offer={offer} chosen={now?.code === offer.code} onChoose={() => choose(offer.code)} />
-        ))}
-      </ul>
+      <Offered
+        offers={offers.data}
+        chosen={now?.code ?? ""}
+        row={(offer) => <Item key={offer.code} offer={offer} chosen={now?.code === offer.code} onChoose={() => choose(offer.code)} />}
+      />
       {!offers.data.length && <Message tone="edge">There is nothing of this kind in the kit.</Message>}
-      {shown.length < offers.data.length && (
-        <Button onClick={() => setShowsAll(true)}>Show {offers.data.length - shown.length} that can’t be used, and why</Button>
-      )}
       {failure && failure.code !== "stale" && <Failure error={failure} />}
       {failure?.field === "reason" && <TextField label="Why it is changed in the middle" value={reason} onChange={setReason} />}
     </section>
