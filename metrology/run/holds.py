@@ -128,8 +128,8 @@ def lost_words(state: RunState) -> str:
     if last is None or last.step in state.hold_steps:
         return ""
     return (
-        f"{last.released_by} took the {last.kind} off while the run was at work: {last.early}. Shut off what is applied now: nothing may be applied, captured or adjusted. What "
-        "was taken is kept; to go on, make it safe again and place the hold anew."
+        f"{last.released_by} took the {last.kind} off while the run was at work: {last.early}. Shut off what is applied now: nothing may be "
+        "applied, captured or adjusted. What was taken is kept; to go on, make it safe again and place the hold anew."
     )
 
 

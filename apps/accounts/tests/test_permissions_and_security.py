@@ -20,6 +20,7 @@ class Permissions(PlantTestCase):
             "work on a run": {"technician"},
             "sign a run": {"technician"},
             "void a run": {"technician", "administrator"},
+            "end another's hold": {"reviewer", "administrator"},
             "review a record": {"reviewer"},
             "override a reference": {"reviewer"},
             "report what happened": {"technician", "planner"},
