@@ -10,6 +10,7 @@ from apps.accounts.models import Person
 from apps.plant.models import Instrument
 from apps.runs.gas import gas_snapshot
 from demo.played import Played
+from metrology.methods.alarms import KEY
 from metrology.methods.detector import settings_of
 from metrology.methods.fragments import alarms_of
 from metrology.methods.steps import Step
@@ -77,7 +78,8 @@ class PlayedDetector(Played):
                 snapshot["bottle"] |= {"expires_on": (self.now.date() + timedelta(days=200)).isoformat(), "litres_left": 90.0}
                 self.do("gas_assigned", **snapshot, label="")
         given = self.answers(step)
-        given |= {f"alarm:{a.name}": number(a.set_point * 1.01, 2) for a in alarms_of(self.state.setup)}
+        points = {a.name: a.set_point for a in alarms_of(self.state.setup)}
+        given |= {f.name: number(points[f.name.rpartition(":")[2]] * 1.01, 2) for f in step.fields if f.name.startswith(KEY)}
         if step.key == "inhibit_check":
             given["ma"] = f"{settings_of(self.state.setup).inhibit_ma:g}"
         self.do("step_confirmed", step=step.key, values=given, checks=[c.key for c in step.checks])

@@ -11,7 +11,7 @@ from typing import Any
 
 from apps.bench.poller import Trace
 from metrology.faults import Fault
-from metrology.judgement.exposure import Exposure, alarms_seen, inhibit_dropped, purge_seconds
+from metrology.judgement.exposure import ALARM_BIT, Exposure, alarms_seen, inhibit_dropped, purge_seconds
 from metrology.judgement.settling import (
     NO_DATA,
     NO_RESPONSE,
@@ -395,7 +395,7 @@ class RunLive:
             return {}
         named = [a.name for a in alarms_of(self._setup)]
         start = self.since - BEFORE_S  # what was on before gas came did not come with it
-        seen = alarms_seen(shown.samples(start), status.samples(start), first_bit=3, count=len(named))
+        seen = alarms_seen(shown.samples(start), status.samples(start), first_bit=ALARM_BIT, count=len(named))
         return {named[n]: number(value, shown.quantity.decimals) for n, value in seen.items()}
 
     def _inhibit_remarks(self) -> list[str]:

@@ -35,7 +35,7 @@ def trends_of(instrument: Instrument) -> list[dict[str, Any]]:
     """Each followed value with its points, its limits, and what its course says, for the instrument's page."""
     by_name: dict[tuple[str, str], list[Result]] = {}
     for r in followed(instrument):
-        if r.phase == "as found":
+        if r.phase == "as found" and r.more.get("is_shown", True):
             by_name.setdefault((r.name, r.channel), []).append(r)
     return [_trend(rows) for rows in by_name.values()]
 

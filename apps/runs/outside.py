@@ -7,6 +7,8 @@ from typing import Any
 
 from config.failures import Missing
 from metrology.faults import Fault
+from metrology.judgement.exposure import alarms_on
+from metrology.methods.fragments import alarms_of
 from metrology.methods.method import Method
 from metrology.quantities.units import convert
 from metrology.run.holds import release_step
@@ -32,6 +34,13 @@ def seen_at_release(state: RunState, method: Method, hold_id: str) -> dict[str, 
         if source and told and (value := _in_unit(told, field.unit)) is not None:
             out[field.name] = {"text": f"{value:.4g}", "unit": field.unit, "label": str(source["label"])}
     return out
+
+
+def alarms_on_at_release(state: RunState) -> list[str]:
+    """The alarms that the instrument's own status word tells as on, where the run reads it live."""
+    source, named = next((s for s in state.sources.values() if s["quantity"] == "status"), None), alarms_of(state.setup)
+    told = next((read(str(source["signal"])) for read in READ_NOW), None) if source and named else None
+    return [named[n].name for n in alarms_on(told[0], len(named))] if told else []
 
 
 def _in_unit(told: tuple[float, str], unit: str) -> float | None:

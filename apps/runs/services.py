@@ -25,7 +25,7 @@ from apps.runs.history import history_of
 from apps.runs.holds import find_hold, group_on_hold, receiver_name
 from apps.runs.items import item_named
 from apps.runs.models import OPEN, Run, RunEvent
-from apps.runs.outside import describe_signal, seen_at_release
+from apps.runs.outside import alarms_on_at_release, describe_signal, seen_at_release
 from apps.runs.projections import next_number, project
 from apps.runs.store import CACHE, append_rows, load_run, load_state
 from config.failures import NotAllowed
@@ -132,7 +132,7 @@ CLAIMS = {  # what a client may not say: it comes from the server's own look at 
     "adjustment_made": ("second",),
     "hold_placed": ("others",),
     "hold_handed_over": ("to_name",),
-    "hold_released": ("who", "seen"),
+    "hold_released": ("who", "seen", "alarms_on"),
 }
 
 
@@ -158,7 +158,7 @@ def _as_seen(run_id: uuid.UUID, event: NewEvent) -> NewEvent:
         return event
     _, _, state = load_state(run_id)
     seen = seen_at_release(state, get_method(state.setup.method), str(event.payload.get("hold", "")))
-    return replace(event, payload={**event.payload, "seen": seen})
+    return replace(event, payload={**event.payload, "seen": seen, "alarms_on": alarms_on_at_release(state)})
 
 
 def _append(actor: Person, run_id: uuid.UUID, expected_seq: int | None, events: Sequence[NewEvent], now: datetime) -> tuple[Run, RunState]:

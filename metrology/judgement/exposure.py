@@ -11,6 +11,7 @@ from dataclasses import dataclass, replace
 
 from metrology.judgement.settling import NO_RESPONSE, OK, OUT_OF_ACCEPTANCE, SETTLED, UNSTABLE, Sample, Settle, SettleRule, judge_settling
 
+ALARM_BIT = 3  # of a status word: the first alarm of the register; the others follow
 WAITING = "waiting"
 OVERSHOOT = 0.05  # of the step: a peak this far beyond the plateau came from forcing gas in
 LOST = 0.30  # of the step: fallen this far from its highest while gas should be on
@@ -173,6 +174,11 @@ def inhibit_dropped(currents: Sequence[Sample], *, inhibit_ma: float, band_ma: f
     if inhibit_ma <= 0:
         return None
     return next((v for _, v in currents if abs(v - inhibit_ma) > band_ma), None)
+
+
+def alarms_on(word: float, count: int) -> tuple[int, ...]:
+    """Which alarms a status word tells as on, by their place: acting, or latched and not reset."""
+    return tuple(n for n in range(count) if int(word) & (1 << (ALARM_BIT + n)))
 
 
 def alarms_seen(samples: Sequence[Sample], status: Sequence[Sample], *, first_bit: int, count: int) -> dict[int, float]:

@@ -21,6 +21,8 @@ REACTIVE = ("chlorine", "ammonia", "hydrogen sulphide", "hydrogen chloride", "su
 LONGEST_REACTIVE_LINE_M = 2.0
 NEAR_PERCENT = 15.0
 AMBIENT = "AMBIENT"
+AIR_GASES = ("oxygen", "nitrogen", "argon")
+AIR_BALANCES = ("air", "synthetic air", "zero air", "nitrogen")
 # Activated carbon holds what condenses readily; these light gases go through it.
 SCRUBBER_PASSES = ("hydrogen", "methane", "carbon monoxide", "carbon dioxide", "ethane", "ethylene")
 _LETTERS = {"ppm": "ppm", "% vol": "vol", "%LEL": "lel"}
@@ -100,6 +102,8 @@ class GasNeed:
     relative_response: float = 1.0
     surrogate_for: str = ""
     is_trace_oxygen: bool = False
+    keeps_off: tuple[tuple[str, float], ...] = ()  # alarms that what is set to must not come near: name, set point
+    room: float = 0.0  # how near is too near, in the need's unit
     wanted_percent: float = 0.0  # of range, where the span gas should be near; 0 where anywhere inside the window will do
     litres_if_set: float = 0.0  # what a function check needs when it becomes a calibration
     watches: str = ""  # the gas that the sensor watches for, whatever this role brings
@@ -245,6 +249,8 @@ def _component(need: GasNeed, bottle: Bottle, policy: Policy, tell: Told) -> tup
         tell("surrogate", GOOD, says)
     if part.u_percent <= 0:
         tell("certificate", REFUSE, f"The certificate of {bottle.code} gives no uncertainty; it proves nothing.")
+    if need.kind == "air":
+        _clean_air(need, bottle, applied, tell)
     if need.kind == "span":
         _window(need, bottle, applied, policy, tell)
     elif abs(applied - policy.air_percent) > 0.5:
@@ -268,6 +274,19 @@ def _zero_gas(need: GasNeed, bottle: Bottle, tell: Told) -> tuple[float, float]:
     else:
         tell("component", GOOD, f"{bottle.code} is {bottle.name.lower()}: {wanted}.")
     return 0.0, 0.0
+
+
+def _clean_air(need: GasNeed, bottle: Bottle, applied: float, tell: Told) -> None:
+    """Clean air only: with anything else in it, or another gas in the place of its nitrogen, it sets the cell to something nobody breathes."""
+    other = [g.gas for g in bottle.gases if g.gas not in AIR_GASES and g.value > 0]
+    if other:
+        tell("component", REFUSE, f"{bottle.code} holds {', '.join(other)}; oxygen is set in clean air and in nothing else.")
+    if bottle.balance.lower() not in AIR_BALANCES:
+        tell("balance", REFUSE, f"{bottle.code} is balanced with {bottle.balance}; oxygen is set in clean air and in nothing else.")
+    for name, set_point in need.keeps_off:
+        if abs(applied - set_point) <= need.room:
+            says = f"{bottle.code} gives {plain(applied)} {need.unit}, too near to the alarm '{name}' at {set_point:g} {need.unit} to set it on."
+            tell("alarms", REFUSE, says)
 
 
 def _window(need: GasNeed, bottle: Bottle, applied: float, policy: Policy, tell: Told) -> None:

@@ -106,5 +106,8 @@ def _of_channel(c: ChannelSeen) -> list[Signature]:
                 f"{c.zero:+.1f} %",
             )
         elif abs(c.span) > c.tolerance and abs(c.zero) <= c.tolerance / 2:
+            if c.technology == "oxygen":
+                tell("span-error", "Off in clean air: its cell has moved or aged.", "See that the air is clean, then set it in air.", 0.75, share)
+                return out
             tell("span-error", "Zero is right, span is off: its gain has moved.", "Prove the gas, then set the span.", 0.75, share)
     return out

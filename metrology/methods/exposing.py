@@ -7,16 +7,20 @@ from collections.abc import Mapping
 
 from metrology.judgement.errors import UP
 from metrology.judgement.gas_kit import GasNeed
+from metrology.judgement.tolerance import tolerance_percent
 from metrology.methods.detector import GasChannel, settings_of
 from metrology.methods.fragments import alarms_of
-from metrology.methods.setup import RunSetup
+from metrology.methods.setup import Past, RunSetup
 from metrology.methods.slots import Slot
+from metrology.quantities.transfer import Transfer
 from metrology.quantities.words import plain
 
 ZERO, SPAN, AIR, BUMP, BACKGROUND = "zero", "span", "air", "bump", "background"
 NITROGEN = "nitrogen"  # the role of zero gas for the oxygen range beside others, whose zero is air
 PURGE_MIN = 1.0  # of flow to flush regulator and line
 NO_GAS = (ZERO, BACKGROUND)
+STANDARD_KPA = 101.325
+FACTOR, SET_KPA = "factor", "set_kpa"  # of a slot: what it should read of 1; of the history: the air pressure at which it was set
 
 
 def channels_of(setup: RunSetup) -> tuple[GasChannel, ...]:
@@ -84,32 +88,65 @@ def gas_need(setup: RunSetup, kind: str, channel: GasChannel, *, exposures: int,
         relative_response=d.relative_response if surrogate else 1.0,
         surrogate_for=channel.gas if surrogate else "",
         watches=channel.gas,
+        keeps_off=tuple((a.name, a.set_point) for a in alarms_of(setup)) if kind == AIR else (),
+        room=tolerance_percent(setup.instrument.tolerance, 0.0, lrv=0.0, urv=channel.top, transfer=Transfer()) / 100 * channel.top,
     )
 
 
-def exposure(setup: RunSetup, index: int, kind: str, channel: GasChannel) -> Slot:
-    """One exposure as a slot: what to put on, and what should be read."""
+def exposure(setup: RunSetup, index: int, kind: str, channel: GasChannel, *, as_found: bool = False) -> Slot:
+    """One exposure as a slot: what to put on, and what should be read. as_found: it reads by what it was set to, and at which pressure, then."""
     value = applied_for(setup, kind, channel)
     role = role_of(kind, channel)
     entered = dict(setup.entered)
-    extra = {"gas": role, "exposure": kind, **({"bottle": entered[f"{role}.bottle"]} if entered.get(f"{role}.bottle") else {})}
+    by_pressure = follows_pressure(setup, channel)
+    factor = since_set(setup)[0] if by_pressure and as_found else 1.0
+    extra = {
+        "gas": role,
+        "exposure": kind,
+        **({"bottle": entered[f"{role}.bottle"]} if entered.get(f"{role}.bottle") else {}),
+        **({FACTOR: f"{factor:.5f}"} if by_pressure else {}),
+    }
     flow = f"{settings_of(setup).flow_l_min:g} l/min"
     bottle = extra.get("bottle", "the gas")
-    shown = f"{plain(value)} {channel.unit}"
+    ideal = value * factor
+    shown = f"{plain(round(ideal, 3))} {channel.unit}"
+    told = f" {pressure_words(setup, value, channel.unit)}" if by_pressure and as_found and kind == AIR else ""
     how = {
         ZERO: f"Put zero gas ({bottle}) on at {flow} and wait until it stands.",
         BACKGROUND: "Back to clean air: wait until the background is normal again.",
-        AIR: f"Give it clean air ({bottle}): it should read {shown}.",
+        AIR: f"Give it clean air ({bottle}): it should read {shown}.{told}",
     }.get(kind, f"Put span gas ({bottle}) on at {flow}: it should read {shown}.")
-    ideal = value * pressure_factor(setup, channel)
     return Slot(index, 1, UP, 100 * value / channel.top, value, ideal, how, channel=channel.name, extra=extra)
 
 
-def pressure_factor(setup: RunSetup, channel: GasChannel) -> float:
-    """What a partial-pressure oxygen cell reads of 1, at the air pressure noted; 1 for others."""
-    if not (settings_of(setup).partial_pressure and channel.gas == "oxygen"):
-        return 1.0
-    return setup.value("pressure_kpa", 101.325) / 101.325
+def follows_pressure(setup: RunSetup, channel: GasChannel) -> bool:
+    """Whether a channel is an oxygen cell that reads partial pressure."""
+    return settings_of(setup).partial_pressure and channel.gas == "oxygen"
+
+
+def since_set(setup: RunSetup) -> tuple[float, Past | None]:
+    """What such a cell reads today of 1 that it was set to, by the air pressure now and then; with the record of then, None where there is none.
+
+    Without one the pressure then is taken as the standard atmosphere, 101.325 kPa.
+    """
+    last = next(iter(reversed(setup.past(SET_KPA))), None)
+    then = last.value if last else STANDARD_KPA
+    return setup.value("pressure_kpa", then) / then, last
+
+
+def pressure_words(setup: RunSetup, value: float, unit: str) -> str:
+    """What the pressure alone makes of it, in words."""
+    factor, last = since_set(setup)
+    now = setup.value("pressure_kpa", last.value if last else STANDARD_KPA)
+    then = f"at {last.value:g} kPa on {last.on}" if last else f"at a pressure nobody noted ({STANDARD_KPA:g} kPa is taken)"
+    return f"It was set {then}; at {now:g} kPa the pressure alone makes that {value * (factor - 1):+.2f} {unit}."
+
+
+def pressure_factor(setup: RunSetup, slot: Slot, channel: GasChannel) -> float:
+    """What a partial-pressure oxygen cell should read of 1 at a slot; 1 for others. Slots of earlier revisions count from the standard atmosphere."""
+    if FACTOR in slot.extra:
+        return float(slot.extra[FACTOR])
+    return setup.value("pressure_kpa", STANDARD_KPA) / STANDARD_KPA if follows_pressure(setup, channel) else 1.0
 
 
 def litres_of(setup: RunSetup, kind: str, captured: Mapping[str, object] | None) -> float:

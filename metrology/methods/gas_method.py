@@ -6,7 +6,7 @@ from metrology.methods.adjusting.exposed import targets_of
 from metrology.methods.adjusting.in_order import InOrder, admit_force
 from metrology.methods.advice.gas import GasAdvice
 from metrology.methods.detector import DetectorSettings, check_register
-from metrology.methods.exposing import exposure_minutes
+from metrology.methods.exposing import ZERO, exposure_minutes
 from metrology.methods.flow.gas import GasFlow
 from metrology.methods.method import Method, Traits
 from metrology.methods.setup import RunSetup
@@ -15,6 +15,8 @@ from metrology.methods.standards.base import Standards
 from metrology.methods.trials.exposure import Exposed, ExposureWatching, GasKind, exposed, role_at, uses
 
 GAS_WORK = "gas work"
+STANDS = "Wait until it stands before you accept."
+BY_TURNS = f"Zero comes before span. {STANDS}"
 
 
 def minutes(setup: RunSetup, slot: Slot) -> float:
@@ -50,7 +52,7 @@ def gas_method(
         standards=Standards(kind.needs, role_at=role_at),
         advice=GasAdvice(kind),
         watching=ExposureWatching(trial),
-        adjusting=InOrder(targets_of(trial), admit_force),
+        adjusting=InOrder(targets_of(trial), admit_force, hint=BY_TURNS if ZERO in kind.screws else STANDS),
         check=check_register,
         minutes=minutes,
         uses=uses,

@@ -74,7 +74,7 @@ class Trial(Protocol):
         """What should have been read at an applied value, in the unit of what is read."""
         ...
 
-    def suggest(self, setup: RunSetup, readings: Sequence[RawReading], step_key: str) -> Mapping[str, str]:
+    def suggest(self, setup: RunSetup, readings: Sequence[RawReading], step: Step) -> Mapping[str, str]:
         """Values proposed for the fields of a step, from the as-found readings."""
         ...
 

@@ -49,6 +49,7 @@ class Criterion:
     watch_low: float | None = None
     watch_high: float | None = None
     says: str = ""
+    is_graded: bool = True  # False: it is met or not, and how much of its room it uses says nothing
 
     @property
     def verdict(self) -> str:
@@ -62,6 +63,8 @@ class Criterion:
     @property
     def share(self) -> float:
         """How much of its room it uses, signed: 1 at a limit, 0 at its ideal."""
+        if not self.is_graded:
+            return 0.0
         limit = self.high if self.value >= self.ideal else self.low
         room = 0.0 if limit is None else limit - self.ideal
         return 0.0 if room == 0 else abs((self.value - self.ideal) / room) * (1.0 if self.value >= self.ideal else -1.0)
@@ -97,6 +100,7 @@ class SeriesPoint:
     high: float | None = None
     channel: str = ""
     is_followed: bool = True
+    is_shown: bool = True  # False: later runs count on it, and it has no course of its own to look at
 
 
 @dataclass(frozen=True)

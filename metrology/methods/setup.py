@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import asdict, dataclass, field, replace
 from typing import Any
 
@@ -105,6 +105,11 @@ class RunSetup:
     def with_entered(self, values: Mapping[str, str]) -> RunSetup:
         """The setup with more values entered; a later one of the same name counts."""
         return replace(self, entered=tuple(sorted({**dict(self.entered), **values}.items())))
+
+    def without(self, names: Iterable[str]) -> RunSetup:
+        """The setup as it is when those were never entered."""
+        gone = set(names)
+        return replace(self, entered=tuple((k, v) for k, v in self.entered if k not in gone))
 
 
 def check_points(points: tuple[float, ...]) -> None:

@@ -81,8 +81,8 @@ def admit_release(state: RunState, progress: Progress, payload: Mapping[str, Any
     """A hold released: normal reading seen, nothing in its test position, the countdown over.
 
     payload["who"]: user name of who releases and whether they lead, as the server knows it. payload["seen"]: what live sources show now of what
-    is asked, by the name of the field; it counts instead of what was typed. One that comes off while the run is at work is early: only its
-    holder or a lead takes it off, and the run then begins anew with making safe.
+    is asked, by the name of the field; it counts instead of what was typed. payload["alarms_on"]: alarms that its status word tells. One that
+    comes off while the run is at work is early: only its holder or a lead takes it off, and the run then begins anew with making safe.
     """
     hold = _find(state, payload)
     step = release_step([p.step for p in progress.steps], hold)
@@ -92,10 +92,12 @@ def admit_release(state: RunState, progress: Progress, payload: Mapping[str, Any
     _require_clear(state, step, now)
     reason = text_of(payload, "reason", label="Why the hold comes off early", required=is_early)
     seen = payload.get("seen") or {}
+    values = _values(step, payload, seen)
+    _require_reset(payload.get("alarms_on") or ())
     return {
         "step": step.key,
         "hold": hold.id,
-        "values": _values(step, payload, seen),
+        "values": values,
         "reason": reason,
         **({"seen": dict(seen)} if seen else {}),
         **({"is_early": True, "undone": [] if hold.own else _made_safe(progress)} if is_early else {}),
@@ -113,6 +115,18 @@ def _require_free(state: RunState, progress: Progress, hold: Hold, who: Mapping[
         f"now, with a reason. Call {name}, or have the hold handed over to you. The hold stays on.",
         field="hold",
     )
+
+
+def _require_reset(alarms: Sequence[str]) -> None:
+    """What the instrument itself still tells as an alarm would act in the moment the hold comes off."""
+    if alarms:
+        told = " and ".join(f"'{a}'" for a in alarms)
+        raise Fault(
+            "still_latched",
+            f"Its status word still has {told} on: it would act the moment the hold is off. Take the gas off, reset it, and see it clear. "
+            "The hold stays on.",
+            field="latches",
+        )
 
 
 def _made_safe(progress: Progress) -> list[str]:

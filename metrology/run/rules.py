@@ -23,6 +23,7 @@ from metrology.run.pairs import admit_pair, admit_pairs_done, pairs_out_words
 from metrology.run.parameters import admit_compared, admit_parameters, require_hold
 from metrology.run.progress import (
     CURRENT,
+    DONE,
     LEFT_OUT,
     Progress,
     current_slot,
@@ -356,7 +357,9 @@ def _reading_struck(a: Admission, payload: Mapping[str, Any]) -> Payload:
             "Note what is wrong with it, or take the points again where the decision allows.",
             field="reading",
         )
-    return {"reading": reading.id, "reason": text_of(payload, "reason", label="The reason for striking the reading")}
+    resting = [p.step.key for p in a.progress.steps if p.step.kind == "confirm" and p.step.set_name == reading.step and p.status == DONE]
+    told = {"reading": reading.id, "reason": text_of(payload, "reason", label="The reason for striking the reading")}
+    return {**told, **({"undone": resting} if resting else {})}
 
 
 def _adjustment_made(a: Admission, payload: Mapping[str, Any]) -> Payload:

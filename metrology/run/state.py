@@ -451,6 +451,9 @@ def _reading_struck(s: RunState, e: Event) -> None:
     for i, r in enumerate(s.readings):
         if r.id == e.payload["reading"]:
             s.readings[i] = replace(r, struck_reason=e.payload["reason"], struck_by=e.author_name)
+    for step in e.payload.get("undone", ()):  # what was seen beside the reading goes with it
+        s.setup = s.setup.without(s.confirmations[step].values)
+        _take_back(s, e, step)
 
 
 def _adjustment_made(s: RunState, e: Event) -> None:

@@ -103,7 +103,7 @@ def _of_sets(state: RunState, method: Method) -> list[dict[str, Any]]:
         for s in evaluate_together(state, method, key).series:
             if not s.is_followed:
                 continue
-            more = {"label": s.label, "low": s.low, "high": s.high}
+            more = {"label": s.label, "low": s.low, "high": s.high, **({} if s.is_shown else {"is_shown": False})}
             out.append(
                 {
                     "channel": s.channel, "phase": phase, "at": at, "life": _life(state, at), "kind": "set", "name": s.name, "value": s.value,

@@ -294,7 +294,7 @@ def _step(state: RunState, method: Method, progress: Progress, evidence: list[Se
     if step is None or state.status in ("signed", "accepted", "voided"):
         return None
     suggested = (
-        method.trial.suggest(state.setup, raw_readings(state, method, step.set_name or found_step(state, method)), step.key)
+        method.trial.suggest(state.setup, raw_readings(state, method, step.set_name or found_step(state, method)), step)
         if step.enters
         else {}
     )

@@ -106,6 +106,30 @@ class Rules(unittest.TestCase):
         need = replace(NEED, kind="air", gas="oxygen", unit="% vol", top=25.0, technology="oxygen", alarm=0.0)
         self.assertAlmostEqual(judge(need=need, made=zero_air()).applied, 20.9)
         self.assertSays(judge(need=need, made=zero_air(oxygen=18.0)), "refuse", "air of 20.9")
+        for made, told in (
+            (bottle("B-H2", value=2.0), "holds hydrogen; oxygen is set in clean air"),
+            (bottle("B-CO2", "carbon dioxide", 5.0, "% vol"), "holds carbon dioxide"),
+            (zero_air(balance="helium"), "balanced with helium"),
+            (zero_air(balance="carbon dioxide"), "balanced with carbon dioxide"),
+        ):
+            self.assertSays(judge(need=need, made=made), "refuse", told)
+        oxygen = (BottleGas("oxygen", 20.9, "% vol", 0.5),)
+        self.assertEqual(judge(need=need, made=zero_air(gases=oxygen, balance="nitrogen")).standing, "good")
+
+    def test_an_oxygen_cell_is_not_set_near_an_alarm(self):
+        for room, standing in ((1.399, "good"), (1.4, "refuse"), (1.5, "refuse")):
+            need = replace(
+                NEED,
+                kind="air",
+                gas="oxygen",
+                unit="% vol",
+                top=25.0,
+                technology="oxygen",
+                alarm=0.0,
+                keeps_off=(("Low", 19.5),),
+                room=room,
+            )
+            self.assertEqual(judge(need=need, made=zero_air()).standing, standing, room)
 
     def test_several_detectors_low_by_one_factor_raise_the_bottle(self):
         self.assertIn("the bottle, not the detectors", judge_bottle([("A", 0.80), ("B", 0.82), ("C", 0.79)]))

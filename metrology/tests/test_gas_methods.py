@@ -1,10 +1,12 @@
 """The gas methods as runs: what is refused, forced, proved, and what keeps a hold from coming off."""
 
 import unittest
+from dataclasses import replace
 from datetime import timedelta
 
 from metrology.faults import Fault
-from metrology.run.uses import uses_of
+from metrology.methods.setup import Past
+from metrology.run.uses import results_followed, uses_of
 from metrology.tests.gases import HYDROGEN, GasPlay, bottle, detector, plain, zero_air
 
 NITROGEN = bottle("B-N2", gas="", oxygen=0.0, balance="nitrogen", name="Nitrogen")
@@ -199,7 +201,7 @@ class OthersAndHolds(GasCase):
         p = GasPlay("gas-bump", instrument=detector({**HYDROGEN, "alarms": "Low 20 rising latching; High 40 rising"}))
         p.forward()
         p.expose("50")
-        p.do("step_confirmed", step="alarms", values={"alarm:Low": "21", "alarm:High": ""})
+        p.do("step_confirmed", step="alarms", values={"alarm:as_found:Low": "21", "alarm:as_found:High": ""})
         judged = p.view["step"]["judge"]
         self.assertEqual(judged["proposal"], "repair")
         self.assertIn("'High' did not come", judged["reason"])
@@ -210,6 +212,37 @@ class OthersAndHolds(GasCase):
         p = GasPlay("gas-oxygen", instrument=detector(made, unit="% vol", urv=25.0), gases={"air": zero_air()})
         p.forward(pressure_kpa="90")
         self.assertAlmostEqual(p.method.plan(p.state.setup, "as_found")[0].ideal, 20.9 * 90 / 101.325)
+
+    def test_as_found_counts_from_the_pressure_at_which_it_was_set_and_it_is_set_to_what_the_air_holds(self):
+        made = {"gas": "oxygen", "technology": "oxygen", "partial_pressure": True, "alarms": "Low 19.5 falling"}
+        p = GasPlay("gas-oxygen", instrument=detector(made, unit="% vol", urv=25.0), gases={"air": zero_air()})
+        past = (Past("set_kpa", "2026-02-01", 101.0, "kPa", "as left"), Past("set_kpa", "2026-06-01", 100.0, "kPa", "as left"))
+        p.state.setup = replace(p.state.setup, history=past)
+        p.forward(pressure_kpa="96")
+        slot = p.method.plan(p.state.setup, "as_found")[0]
+        self.assertAlmostEqual(slot.ideal, 20.9 * 0.96)  # 20.06, by the last time it was set
+        self.assertIn("It was set at 100 kPa on 2026-06-01; at 96 kPa the pressure alone makes that -0.84 % vol.", slot.how)
+        p.expose("19.9")
+        self.assertEqual(p.view["evidence"][0]["verdict"], "pass")
+        p.decide("adjust", reason="set for today's pressure")
+        self.assertEqual([t.ideal for t in p.method.adjusting.targets(p.state.setup, "adjust")], [20.9])
+        self.assertNotIn("zero", (p.view["step"]["instruction"] + p.view["step"]["adjust"]["says"]).lower().replace("no zero to set", ""))
+        p.do("adjustment_made", step="adjust", screw="air", before="19.9", after="20.9")
+        p.do("step_confirmed", step="adjust")
+        self.assertAlmostEqual(p.method.plan(p.state.setup, "as_left")[0].ideal, 20.9)
+        p.expose("20.9").decide("leave")
+        p.forward("end", reading="20.9")
+        left = [r for r in results_followed(p.state, p.method) if r["name"] == "set_kpa"]
+        self.assertEqual([(r["value"], r["phase"], r["more"]["is_shown"]) for r in left], [(96.0, "as left", False)])
+
+    def test_a_cell_that_was_not_set_leaves_no_pressure_behind(self):
+        made = {"gas": "oxygen", "technology": "oxygen", "partial_pressure": True}
+        p = GasPlay("gas-oxygen", instrument=detector(made, unit="% vol", urv=25.0), gases={"air": zero_air()})
+        p.forward(pressure_kpa="101.325")
+        self.assertIn("at a pressure nobody noted", p.method.plan(p.state.setup, "as_found")[0].how)
+        p.expose("20.9").decide("leave")
+        p.forward("end", reading="20.9")
+        self.assertEqual([r for r in results_followed(p.state, p.method) if r["name"] == "set_kpa"], [])
 
     def oxygen_run(self, alarms="Low 19.5 falling; High 23 rising", **more):
         made = {"gas": "oxygen", "technology": "oxygen", "proves_zero": True, "alarms": alarms, **more}
@@ -222,16 +255,19 @@ class OthersAndHolds(GasCase):
         p.expose("20.9", "0.1")
         self.assertEqual(p.step.key, "alarms")
         self.assertIn("while oxygen fell", p.step.instruction)
-        self.assertEqual([f.name for f in p.step.fields], ["alarm:Low", "fault_relay"])
-        p.do("step_confirmed", step="alarms", values={"alarm:Low": "19.3"})
+        self.assertEqual([f.name for f in p.step.fields], ["alarm:as_found:Low", "fault_relay"])
+        p.do("step_confirmed", step="alarms", values={"alarm:as_found:Low": "19.3"})
         self.assertEqual(p.view["step"]["judge"]["proposal"], "leave")
 
     def test_a_falling_alarm_that_does_not_come_or_comes_late_is_corrected_before_it_is_left(self):
-        for seen, told in (("", "'Low' did not come."), ("16.0", "'Low' came at 16.0 % vol, its set point is 19.5.")):
+        for seen, told in (
+            ("", "'Low' did not come, and the reading went to 0.1 % vol"),
+            ("16.0", "'Low' came at 16 % vol, set point 19.5 % vol."),
+        ):
             with self.subTest(seen=seen):
                 p = self.oxygen_run()
                 p.expose("20.9", "0.1")
-                p.do("step_confirmed", step="alarms", values={"alarm:Low": seen})
+                p.do("step_confirmed", step="alarms", values={"alarm:as_found:Low": seen})
                 judged = p.view["step"]["judge"]
                 self.assertEqual(judged["proposal"], "repair")
                 self.assertIn(told, judged["reason"])

@@ -55,6 +55,8 @@ class Bench:
                 serial=f"B-{n}",
                 service=f"Line {n % 977} pressure",
                 area=areas[n % len(areas)],
+                family="transmitter",
+                method="tx-multipoint",
                 unit="kPa",
                 lrv=0,
                 urv=400,

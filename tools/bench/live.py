@@ -5,10 +5,12 @@ from __future__ import annotations
 import json
 import os
 import socket
+import sqlite3
 import subprocess
 import sys
 import time
 import urllib.request
+from contextlib import closing
 from http.cookiejar import CookieJar
 from pathlib import Path
 from typing import Any
@@ -16,6 +18,7 @@ from typing import Any
 ROOT = Path(__file__).resolve().parent.parent.parent
 TAGS = (("PT-2101", 1), ("PT-2102", 2), ("PT-2110", 4), ("PT-1101", 5), ("PT-1102", 6))
 DATABASE = ROOT / "var" / "bench-live.sqlite3"
+WORLD = ROOT / "var" / "bench-live-world.json"
 WATCH_S, IDLE_S = 15.0, 10.0
 
 # In the page: from the server's stamp on a frame to the number being in the document, both clocks being this machine's.
@@ -98,6 +101,25 @@ def _free_port() -> int:
         return int(s.getsockname()[1])
 
 
+def _own_bench() -> Path:
+    """The demonstration's bench at ports of its own, in its file and in the database, so that this runs beside a demonstration."""
+    moved: dict[int, int] = {}
+
+    def move(part: Any) -> Any:
+        if isinstance(part, list):
+            return [move(each) for each in part]
+        if not isinstance(part, dict):
+            return part
+        return {k: moved.setdefault(v, _free_port()) if k.endswith("port") and isinstance(v, int) else move(v) for k, v in part.items()}
+
+    WORLD.write_text(json.dumps(move(json.loads((ROOT / "demo" / "bench" / "world.json").read_text()))))
+    with closing(sqlite3.connect(DATABASE)) as db:
+        for old, new in moved.items():
+            db.execute("UPDATE bench_device SET port = ? WHERE port = ?", (new, old))
+        db.commit()
+    return WORLD
+
+
 def _cpu_s(pid: int) -> float:
     """User and system seconds of a process."""
     fields = Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()
@@ -112,7 +134,7 @@ def measure() -> tuple[list[float], float, float]:
     manage = [sys.executable, "manage.py"]
     for command in (["migrate", "-v0"], ["load_demo", "--quick"], ["collectstatic", "--noinput", "-v0"]):
         subprocess.run([*manage, *command], cwd=ROOT, env=env, check=True, stdout=subprocess.DEVNULL)
-    bench = subprocess.Popen([sys.executable, "-m", "apps.bench.simulator", "demo/bench/world.json"], cwd=ROOT)
+    bench = subprocess.Popen([sys.executable, "-m", "apps.bench.simulator", str(_own_bench())], cwd=ROOT)
     serve = [sys.executable, "-m", "tools.serve", "--port", str(port), "--no-bench"]
     server = subprocess.Popen(serve, cwd=ROOT, env=env, stdout=subprocess.DEVNULL)
     try:
@@ -125,7 +147,7 @@ def measure() -> tuple[list[float], float, float]:
         for process in (server, bench):
             process.terminate()
             process.wait()
-        for left in ROOT.glob("var/bench-live.sqlite3*"):
+        for left in ROOT.glob("var/bench-live*"):
             left.unlink(missing_ok=True)
 
 

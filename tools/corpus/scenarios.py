@@ -11,8 +11,8 @@ from metrology.methods.registry import get_method
 from tools.corpus import kit
 from tools.corpus.player import Player, instrument, optional
 
-# The last commits with the rules of the first revisions, of the second, and of the heads released by one channel.
-FIRST, SECOND, THIRD = "75fe369", "195961e", "27cfc9e"
+# The last commits with the rules of the first revisions, of the second, of the heads released by one channel, and of alarms shared by sets.
+FIRST, SECOND, THIRD, FOURTH = "75fe369", "195961e", "27cfc9e", "99d456e"
 
 
 @dataclass(frozen=True)
@@ -286,15 +286,37 @@ def detector(
     return p.forward(**{f"{k}:{c}": "2.5" for k in ("found_v", "set_v") for c in "AB"})
 
 
-@scenario("gas-bump", "1", "becomes-calibration")
-def _() -> Player:
-    p = detector("gas-bump", {**HYDROGEN, "alarms": "Low 20 rising latching"}, kit.HYDROGEN).take(["33"])
-    p.forward(**{"alarm:Low": "20.4"}).decide("calibrate").forward().turn(("zero", "0", ""), ("span", "33", "50"))
-    p.take(["0", "50"]).forward(**{"alarm:Low": "20.1"}).decide("leave").take(["49"]).decide("leave")
+def _bump(revision: str, found: str = "alarm:as_found:Low", left: str = "alarm:as_left:Low") -> Player:
+    p = detector("gas-bump", {**HYDROGEN, "alarms": "Low 20 rising latching"}, kit.HYDROGEN, revision=revision).take(["33"])
+    p.forward(**{found: "20.4"}).decide("calibrate").forward().turn(("zero", "0", ""), ("span", "33", "50"))
+    p.take(["0", "50"]).forward(**{left: "20.1"}).decide("leave").take(["49"]).decide("leave")
     return p.forward().sign()
 
 
-@scenario("gas-zero-span", "1", "forced-and-exchanged")
+@scenario("gas-bump", "1", "becomes-calibration", FOURTH)
+def _() -> Player:
+    return _bump("1", "alarm:Low", "alarm:Low")
+
+
+@scenario("gas-bump", "2", "becomes-calibration")
+def _() -> Player:
+    return _bump("2")
+
+
+@scenario("gas-zero-span", "2", "alarm-late-span-struck")
+def _() -> Player:
+    p = detector("gas-zero-span", {**HYDROGEN, "alarms": "Low 20 rising latching; High 40 rising"}, kit.HYDROGEN, revision="2")
+    p.take(["0", "42"]).forward(**{"alarm:as_found:Low": "20.2", "alarm:as_found:High": ""})
+    p.do("reading_struck", reading=p.state.readings[-1].id, reason="the adapter leaked")
+    p.take(["50"]).forward(**{"alarm:as_found:Low": "20.2", "alarm:as_found:High": "46"})
+    p.decide("repair").forward(work="set point of 'High' corrected")
+    p.take(["0", "50"]).forward(**{"alarm:as_left:Low": "20.2", "alarm:as_left:High": "40.3"}).decide("leave")
+    if p.step.kind == "readings":
+        p.take(["50"]).decide("leave")
+    return p.forward().sign()
+
+
+@scenario("gas-zero-span", "1", "forced-and-exchanged", FOURTH)
 def _() -> Player:
     p = detector("gas-zero-span", {**HYDROGEN, "inhibit_ma": "3.0"}, kit.HYDROGEN)
     seen = {
@@ -310,7 +332,7 @@ def _() -> Player:
     return p.forward().sign().review()
 
 
-@scenario("gas-zero-span", "1", "left-and-agreed")
+@scenario("gas-zero-span", "1", "left-and-agreed", FOURTH)
 def _() -> Player:
     p = Player(
         "gas-zero-span", "1", instrument=instrument(HYDROGEN, tag="AE-2", unit="%LEL", urv=100.0, tolerance=5.0), points_percent=(0.0, 50.0)
@@ -336,17 +358,31 @@ def _() -> Player:
     return _two_channels("1")
 
 
-@scenario("gas-multichannel", "2", "every-channel-released")
+@scenario("gas-multichannel", "2", "every-channel-released", FOURTH)
 def _() -> Player:
     return _two_channels("2")
 
 
-@scenario("gas-ir-zero", "1", "zeroed")
+@scenario("gas-multichannel", "3", "every-channel-released")
 def _() -> Player:
+    return _two_channels("3")
+
+
+def _optical(revision: str) -> Player:
     details = {"gas": "methane", "basis": "iec", "technology": "optical", "t90_s": "8", "path_l": "0.3"}
     gases = {"zero": kit.gas("B-AIR"), "span": kit.gas("B-CH4", "methane", 50.0)}
-    p = detector("gas-ir-zero", details, gases).take(["2.5", "56"]).decide("adjust").turn(("zero", "2.5", "0"))
+    p = detector("gas-ir-zero", details, gases, revision=revision).take(["2.5", "56"]).decide("adjust").turn(("zero", "2.5", "0"))
     return p.take(["0", "51"]).decide("leave").take(["50"]).decide("leave").forward().sign()
+
+
+@scenario("gas-ir-zero", "1", "zeroed", FOURTH)
+def _() -> Player:
+    return _optical("1")
+
+
+@scenario("gas-ir-zero", "2", "zeroed")
+def _() -> Player:
+    return _optical("2")
 
 
 def _oxygen(revision: str) -> Player:
@@ -361,10 +397,16 @@ def _() -> Player:
     return p.take(["20.9", "0.1"]).forward(**{"alarm:Low": "19.4"}).decide("leave").forward(reading="20.9").sign()
 
 
-@scenario("gas-oxygen", "2", "adjusted")
+@scenario("gas-oxygen", "2", "adjusted", FOURTH)
 def _() -> Player:
     p = _oxygen("2").take(["18.9", "0.1"]).forward(**{"alarm:Low": "19.5"}).decide("adjust").turn(("air", "18.9", "20.9"))
     return p.take(["20.9", "0.1"]).forward(**{"alarm:Low": "19.4"}).decide("leave").forward(reading="20.9").sign()
+
+
+@scenario("gas-oxygen", "3", "set-in-air")
+def _() -> Player:
+    p = _oxygen("3").take(["18.9", "0.1"]).forward(**{"alarm:as_found:Low": "19.5"}).decide("adjust").turn(("air", "18.9", "20.9"))
+    return p.take(["20.9", "0.1"]).forward(**{"alarm:as_left:Low": "19.4"}).decide("leave").forward(reading="20.9").sign()
 
 
 def _two_ranges(revision: str) -> Player:
@@ -389,9 +431,14 @@ def _() -> Player:
     return _two_ranges("1")
 
 
-@scenario("gas-portable", "2", "every-range-released")
+@scenario("gas-portable", "2", "every-range-released", FOURTH)
 def _() -> Player:
     return _two_ranges("2")
+
+
+@scenario("gas-portable", "3", "every-range-released")
+def _() -> Player:
+    return _two_ranges("3")
 
 
 def _ph(**details: object) -> Player:

@@ -116,7 +116,7 @@ class GasOnTheBench(LiveTestCase):
         self.assertEqual(set(told["captured"]["indicated"]["alarms"]), {"Low", "High"})
         fields = {f["name"]: f["suggested"] for f in self.view()["step"]["fields"]}
         # The bench runs eight times as fast as time: between two looks the reading moves a lot.
-        self.assertTrue(15 < float(fields["alarm:Low"]) <= 46, fields)
+        self.assertTrue(15 < float(fields["alarm:as_found:Low"]) <= 46, fields)
         self.assertLess(self.point.manifold.bottles["SPAN"].litres, 50.0)
 
     def test_a_head_is_read_channel_by_channel_each_from_its_own_gas(self):
@@ -200,7 +200,7 @@ class GasOnTheBench(LiveTestCase):
         self.live()
         for slot, text in enumerate(("0", "50")):
             self.ok(("reading_taken", {"step": "as_found", "slot": slot, "indicated": text, "applied": text}))
-        self.ok(("step_confirmed", {"step": "alarms", "values": {"alarm:Low": "20", "alarm:High": "40"}}))
+        self.ok(("step_confirmed", {"step": "alarms", "values": {"alarm:as_found:Low": "20", "alarm:as_found:High": "40"}}))
         self.ok(("decision_made", {"step": "judge", "choice": "leave", "reason": "fine"}))
         self.point.manifold.open_bottle = "SPAN"
         self.until(lambda: self.point.detector.shown > 40)
@@ -219,6 +219,9 @@ class GasOnTheBench(LiveTestCase):
         self.assertRegex(said, r"reads 4\d[.\d]* %LEL now, and that counts")
         self.point.manifold.open_bottle = ""
         self.until(lambda: self.point.detector.shown < 1, 60)
+        self.assertIn("still has 'High' on", self.assertFailure(self.send(("hold_released", release)), 400, "still_latched")["message"])
+        self.assertEqual(self.press("reset").status_code, 200)
+        self.view()
         self.ok(("hold_released", {**release, "values": {**release["values"], "reading": "50"}}))
         self.assertLess(abs(float(self.view()["holds"][0]["release_values"]["reading"])), 2)
 

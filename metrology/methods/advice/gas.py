@@ -5,12 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from metrology.judgement.decision import FAIL
-from metrology.judgement.tolerance import tolerance_percent
+from metrology.methods.alarms import late_alarms
 from metrology.methods.exposing import AIR, BUMP, SPAN
 from metrology.methods.outcome import Outcome, Proposal
 from metrology.methods.setup import RunSetup
 from metrology.methods.trials.exposure import GasKind
-from metrology.quantities.transfer import Transfer
 
 
 @dataclass(frozen=True)
@@ -24,18 +23,19 @@ class GasAdvice:
         p, worst = setup.policy, outcome.worst
         if worst is None:
             return Proposal("repeat", "There are no readings to judge.")
-        where = f"The largest error is {worst.point.error_percent:+.1f} % of range, {100 * outcome.share:.0f} % of the tolerance."
+        share = abs(worst.point.error_percent) / worst.tolerance
+        where = f"The largest error is {worst.point.error_percent:+.1f} % of range, {100 * share:.0f} % of the tolerance."
         first = outcome.signatures[0] if outcome.signatures else None
         is_proof = (
             all(j.slot.extra["exposure"] in (BUMP, AIR) for j in outcome.judged)
             and not self.kind.is_check
             and SPAN in self.kind.found_kinds
         )
-        late = self.late_alarms(setup)
+        late = late_alarms(outcome)
         if outcome.verdict != FAIL and not late:
             if not is_as_left and not is_proof and p.decides == "always" and self.kind.can_adjust(setup):
                 return Proposal(self.kind.adjust_choice, f"{where} Inside, but the policy here is to calibrate always.")
-            past = p.adjust_when == "past-limit" and 100 * outcome.share > p.adjust_limit_percent
+            past = p.adjust_when == "past-limit" and 100 * share > p.adjust_limit_percent
             if (
                 not is_as_left
                 and not is_proof
@@ -60,24 +60,10 @@ class GasAdvice:
             return Proposal("replace", f"{where} It can't be adjusted: replace it.")
         return Proposal(self.kind.adjust_choice, f"{where} {first.says if first else ''} Calibrate it.".replace("  ", " "))
 
-    def late_alarms(self, setup: RunSetup) -> str:
-        """Alarms that did not come, or came too far from their set point, as a sentence."""
-        bad = []
-        for a in self.kind.proved_alarms(setup):
-            told = dict(setup.entered).get(f"alarm:{a.name}")
-            if told is None:
-                continue
-            off = tolerance_percent(setup.instrument.tolerance, a.set_point, lrv=0.0, urv=setup.instrument.urv, transfer=Transfer())
-            if told == "":
-                bad.append(f"'{a.name}' did not come.")
-            elif abs(float(told) - a.set_point) > off / 100 * setup.instrument.urv + 1e-9:
-                bad.append(f"'{a.name}' came at {told} {setup.instrument.unit}, its set point is {a.set_point:g}.")
-        return " ".join(bad)
-
     def refuse(self, setup: RunSetup, outcome: Outcome, choice: str) -> str:
         """What can't be adjusted isn't."""
         if choice in ("adjust", "calibrate") and not self.kind.can_adjust(setup):
             return "This detector has nothing to adjust. Choose another decision."
-        if choice == "leave" and self.late_alarms(setup):
-            return f"{self.late_alarms(setup)} A detector whose alarm does not come can't be left as it is."
+        if choice == "leave" and late_alarms(outcome):
+            return f"{late_alarms(outcome)} A detector whose alarm does not come can't be left as it is."
         return ""

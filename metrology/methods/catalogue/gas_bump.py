@@ -52,7 +52,7 @@ KIND = GasKind(found_kinds=(BUMP,), exposures_each=1, adjust_choice="calibrate",
 METHOD = gas_method(
     key="gas-bump",
     title="Gas detector, function check",
-    revision="1",
+    revision="2",
     kind=KIND,
     flow=GasFlow(
         KIND,

@@ -49,7 +49,7 @@ KIND = GasKind(screws=(ZERO,))
 METHOD = gas_method(
     key="gas-ir-zero",
     title="Optical gas detector, zero",
-    revision="1",
+    revision="2",
     kind=KIND,
     flow=GasFlow(
         KIND,

@@ -29,7 +29,7 @@ KIND = GasKind(proves_alarms=False)
 METHOD = gas_method(
     key="gas-multichannel",
     title="Gas detector head with several channels",
-    revision="2",
+    revision="3",
     kind=KIND,
     flow=GasFlow(KIND, settings=settings, opening=opening, back=back),
 )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from metrology.methods.detector import GasChannel, settings_of
 from metrology.methods.exposing import AIR, ZERO, channels_of
-from metrology.methods.flow.gas import GasFlow
+from metrology.methods.flow.gas import AdjustWords, GasFlow
 from metrology.methods.gas_method import gas_method
 from metrology.methods.setup import RunSetup
 from metrology.methods.standards.base import Need
@@ -36,13 +36,19 @@ KIND = GasKind(
 METHOD = gas_method(
     key="gas-oxygen",
     title="Oxygen depletion detector",
-    revision="2",
+    revision="3",
     kind=KIND,
     flow=GasFlow(
         KIND,
         needs_proof=False,
         purges=False,
-        option_words=(("adjust", "Set it in air"),),
+        option_words=(("adjust", "Set it in air"), ("exchange", "Replace the cell, then set it in air")),
+        adjust_words=AdjustWords(
+            "Set it in air",
+            "Clean air until it stands, then set it to what the air holds. One point is all it has: there is no zero to set. Type what it read before "
+            "and after.",
+            "Breath, exhaust and nitrogen leaks nearby are in the air too: set it outdoors or on bottled air, never to a value near an alarm.",
+        ),
         exposing="Clean air at the sensor until it stands.",
     ),
 )

@@ -236,9 +236,9 @@ class Comparison(PointByPoint):
         """The signal of a sensor without error."""
         return self._signal(setup, applied) if settings_of(setup).sensor else applied
 
-    def suggest(self, setup: RunSetup, readings: Sequence[RawReading], step_key: str) -> Mapping[str, str]:
+    def suggest(self, setup: RunSetup, readings: Sequence[RawReading], step: Step) -> Mapping[str, str]:
         """The coefficients to load, proposed from the as-found points."""
-        fitted = self.fit(setup, readings) if step_key.startswith("coefficients") else None
+        fitted = self.fit(setup, readings) if step.key.startswith("coefficients") else None
         return {"loaded_r0": f"{fitted.r0:.4f}", "loaded_a": f"{fitted.a:.6e}", "loaded_b": f"{fitted.b:.5e}"} if fitted else {}
 
     def columns(self, setup: RunSetup, set_key: str = "") -> Columns:

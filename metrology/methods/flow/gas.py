@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import lru_cache, partial
 
 from metrology.judgement.tolerance import tolerance_percent
+from metrology.methods.alarms import alarm_fields, latched_words
 from metrology.methods.detector import GasChannel, settings_of
 from metrology.methods.exposing import channels_of, role_of
 from metrology.methods.flow import common
@@ -42,6 +43,20 @@ PROVE = "Prove the gas: right bottle, valve open, regulator and line sound, type
 NOT_NORMAL = "With this reading the hold does not come off: gas is there, or, below zero, it is blind by as much: zero it on clean gas."
 
 
+@dataclass(frozen=True)
+class AdjustWords:
+    """How setting a detector is told."""
+
+    title: str
+    instruction: str
+    caution: str
+
+
+ZERO_THEN_SPAN = AdjustWords(
+    "Calibrate",
+    "Zero on zero gas first, then span on span gas. Type what it read before and after. If it refuses, the old calibration stands.",
+    "Never force what the gas does not explain: a zero on dirty air makes the detector blind by as much.",
+)
 Extra = Callable[[RunSetup], tuple[Step, ...]]
 
 
@@ -65,6 +80,7 @@ class GasFlow:
     option_words: tuple[tuple[str, str], ...] = ()
     exposing: str = "Zero gas first, then span gas."
     waits_for: str = "warm_up"
+    adjust_words: AdjustWords = ZERO_THEN_SPAN
     needs_proof: bool = True
     purges: bool = True
     incoming: Extra = nothing
@@ -202,7 +218,13 @@ def dangers(setup: RunSetup) -> Step:
 
 def exposures_wording(g: GasFlow, *, found: bool) -> Wording:
     """How as found and as left are told."""
-    follow = {"adjust": adjust, "exchange": exchange, "repair": common.repair, "calibrate": g.calibration or adjust}
+    setting, renewing = partial(adjust, words=g.adjust_words), partial(exchange, words=g.adjust_words)
+    follow: dict[str, Callable[[int], tuple[Step, ...]]] = {
+        "adjust": setting,
+        "exchange": renewing,
+        "repair": common.repair,
+        "calibrate": g.calibration or setting,
+    }
     offered = g.found_options if found else g.left_options
     options = tuple(
         (k, "Accept as left" if k == "leave" and not found else dict(g.option_words).get(k, OPTIONS.get(k, k))) for k in offered
@@ -224,7 +246,7 @@ def exposures_wording(g: GasFlow, *, found: bool) -> Wording:
 
 def body(g: GasFlow, setup: RunSetup, choices: dict[str, str]) -> list[Step]:
     """From as found to as left."""
-    spare = Step("adjust", "adjust", "adjust", "Calibrate", "Zero before span.")
+    spare = Step("adjust", "adjust", "adjust", g.adjust_words.title, g.adjust_words.instruction)
     return found_to_left(exposures_wording(g, found=True), exposures_wording(g, found=False), choices, spare)
 
 
@@ -234,7 +256,6 @@ def with_alarms(g: GasFlow, setup: RunSetup, made: list[Step]) -> list[Step]:
     if not alarms:
         return made
     while_ = "gas rose" if alarms[0].rising else "oxygen fell"
-    unit = setup.instrument.unit
     out: list[Step] = []
     for step in made:
         out.append(step)
@@ -247,11 +268,8 @@ def with_alarms(g: GasFlow, setup: RunSetup, made: list[Step]) -> list[Step]:
                     step.phase,
                     "Alarms",
                     f"At which reading did each alarm come while {while_}? Leave it empty if it did not come.",
-                    fields=tuple(
-                        Field(f"alarm:{a.name}", f"'{a.name}' came at", "number", unit, False, hint=f"Set point {a.set_point:g} {unit}")
-                        for a in alarms
-                    )
-                    + (
+                    fields=(
+                        *alarm_fields(setup, step.key, alarms),
                         Field(
                             "fault_relay",
                             "Fault relay",
@@ -260,6 +278,7 @@ def with_alarms(g: GasFlow, setup: RunSetup, made: list[Step]) -> list[Step]:
                             options=(("seen", "Seen to act"), ("not tried", "Not tried")),
                         ),
                     ),
+                    set_name=step.key,
                     enters=True,
                     confirm_label="Noted",
                 )
@@ -267,17 +286,12 @@ def with_alarms(g: GasFlow, setup: RunSetup, made: list[Step]) -> list[Step]:
     return out
 
 
-def adjust(n: int) -> tuple[Step, ...]:
-    """Zero and span accepted on the detector."""
-    return common.adjust(
-        n,
-        title="Calibrate",
-        instruction="Zero on zero gas first, then span on span gas. Type what it read before and after. If it refuses, the old calibration stands.",
-        caution="Never force what the gas does not explain: a zero on dirty air makes the detector blind by as much.",
-    )
+def adjust(n: int, words: AdjustWords = ZERO_THEN_SPAN) -> tuple[Step, ...]:
+    """What is set is accepted on the detector."""
+    return common.adjust(n, title=words.title, instruction=words.instruction, caution=words.caution)
 
 
-def exchange(n: int) -> tuple[Step, ...]:
+def exchange(n: int, words: AdjustWords = ZERO_THEN_SPAN) -> tuple[Step, ...]:
     """A new sensor, then the calibration."""
     return (
         Step(
@@ -290,7 +304,7 @@ def exchange(n: int) -> tuple[Step, ...]:
             checks=(Check("type", "Same type and range as the old one"), Check("stable", "It has had its settling time under power")),
             confirm_label="New sensor is in",
         ),
-        *adjust(n),
+        *adjust(n, words),
     )
 
 
@@ -373,7 +387,9 @@ def purge(g: GasFlow, setup: RunSetup) -> tuple[Step, ...]:
 
 def release(g: GasFlow, setup: RunSetup, plain: Step) -> Step:
     """Signal below the limit on every channel, latches reset, normal reading seen."""
-    latches = Field("latches", "Latched alarms", "choice", options=LATCHES)
+    latched = latched_words(setup)
+    why = f"{latched}. Reset it, and see it clear, before the hold comes off." if latched else ""
+    latches = Field("latches", "Latched alarms", "choice", options=LATCHES, expected="reset" if latched else "", why=why, hint=why)
     seen = tuple(
         Field(
             keyed("reading", c), f"Normal reading seen{f' of {c.name}' if c.name else ''}, in {c.unit}", "number", c.unit,

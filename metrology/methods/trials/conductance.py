@@ -19,6 +19,7 @@ from metrology.methods.outcome import Criterion, Judged, Outcome, OutcomeTable, 
 from metrology.methods.setup import RunSetup
 from metrology.methods.slots import Plan, Quantity, RawReading, Slot
 from metrology.methods.standards.solution import solution_value
+from metrology.methods.steps import Step
 from metrology.methods.trials.courses import life_of, of_this_life, on_day, trend_words
 from metrology.methods.trials.curve import tolerance_of
 from metrology.methods.trials.points import InItsUnit, as_it_was
@@ -260,10 +261,10 @@ class Conductance(InItsUnit):
             out.append(("Compensation", told))
         return tuple(out)
 
-    def suggest(self, setup: RunSetup, readings: Sequence[RawReading], step_key: str) -> Mapping[str, str]:
+    def suggest(self, setup: RunSetup, readings: Sequence[RawReading], step: Step) -> Mapping[str, str]:
         """The constant to set is the one the solution gave."""
         found = self.told(as_it_was(setup, readings[0]), readings) if readings else None
-        if found is None or not step_key.startswith("constant"):
+        if found is None or not step.key.startswith("constant"):
             return {}
         return {"cell_now": f"{self.cell(setup).cell_now / (1 + found.error / 100):.4g}"}
 

@@ -19,6 +19,7 @@ from metrology.methods.method import Columns
 from metrology.methods.outcome import Criterion, Judged, Outcome, OutcomeTable, SeriesPoint
 from metrology.methods.setup import RunSetup
 from metrology.methods.slots import Plan, Quantity, RawReading, Slot
+from metrology.methods.steps import Step
 from metrology.methods.trials.points import PointByPoint, as_it_was
 from metrology.quantities.typed import parse_typed
 from metrology.quantities.words import number, signed
@@ -263,12 +264,12 @@ class Counts(PointByPoint):
         """What is stored; of material its mass."""
         return applied if slot.extra.get("test") == MATERIAL else slot.ideal
 
-    def suggest(self, setup: RunSetup, readings: Sequence[RawReading], step_key: str) -> Mapping[str, str]:
+    def suggest(self, setup: RunSetup, readings: Sequence[RawReading], step: Step) -> Mapping[str, str]:
         """The count to accept is the one the tests gave."""
         counts = [float(r.indicated) for r in readings]
-        if not counts or not step_key.startswith("accept"):
+        if not counts or not step.key.startswith("accept"):
             return {}
-        return {"zero_now" if ZERO in step_key else "span_now": f"{_new(counts):.0f}"}
+        return {"zero_now" if ZERO in step.key else "span_now": f"{_new(counts):.0f}"}
 
     def columns(self, setup: RunSetup, set_key: str = "") -> Columns:
         """In % of the load."""

@@ -18,12 +18,15 @@ from metrology.judgement.settling import NO_RESPONSE, OK, OUT_OF_ACCEPTANCE, UNS
 from metrology.judgement.signature import Signature
 from metrology.judgement.tolerance import tolerance_percent
 from metrology.judgement.uncertainty import Component
+from metrology.methods.alarms import alarms_seen_in, watch_words
 from metrology.methods.budget import Budget
 from metrology.methods.detector import GasChannel, require_unit, settings_of
 from metrology.methods.exposing import (
     AIR,
     BUMP,
+    FACTOR,
     NO_GAS,
+    SET_KPA,
     SPAN,
     ZERO,
     applied_for,
@@ -36,7 +39,7 @@ from metrology.methods.exposing import (
 )
 from metrology.methods.fragments import Alarm, alarms_of
 from metrology.methods.method import Columns, ResultContext, Use
-from metrology.methods.outcome import Judged, Outcome
+from metrology.methods.outcome import Judged, Outcome, SeriesPoint
 from metrology.methods.setup import RunSetup
 from metrology.methods.slots import Plan, Quantity, RawReading, Slot, Watched
 from metrology.methods.standards.base import GAS, Need
@@ -175,7 +178,7 @@ class Exposed(PointByPoint):
         c = channel_named(setup, slot.channel)
         applied = parse_typed(reading.applied, name="The applied value", unit=c.unit).value
         indicated = parse_typed(reading.indicated, name="The reading", unit=c.unit).value
-        ideal = applied * pressure_factor(setup, c)
+        ideal = applied * pressure_factor(setup, slot, c)
         return Point(applied, indicated, ideal, ideal / c.top, 100 * ideal / c.top, 100 * (indicated - ideal) / c.top, slot.direction, 1)
 
     def bases(self, setup: RunSetup, point: Point) -> ErrorInBases:
@@ -185,7 +188,7 @@ class Exposed(PointByPoint):
 
     def shown_ideal(self, setup: RunSetup, slot: Slot, applied: float) -> float:
         """What should be read of what is applied."""
-        return applied * pressure_factor(setup, channel_named(setup, slot.channel))
+        return applied * pressure_factor(setup, slot, channel_named(setup, slot.channel))
 
     def budget(
         self, setup: RunSetup, slot: Slot, point: Point, reading: RawReading, spread: tuple[float, int] | None
@@ -250,14 +253,28 @@ class Exposed(PointByPoint):
                 told = f"{sensitivity:.4g} {d.signal_unit} a {channel_named(setup, j.slot.channel).unit}"
                 new = f", {100 * sensitivity / d.new_sensitivity:.0f} % of new" if d.new_sensitivity else ""
                 rows.append((f"Sensitivity {j.slot.channel}".strip(), told + new + ", as of this calibration"))
-        return (*rows, *((a.name, alarm_words(setup, a)) for a in alarms_of(setup) if alarm_words(setup, a)))
+        return (*rows, *outcome.findings, *((a.name, alarm_words(setup, a)) for a in alarms_of(setup) if alarm_words(setup, a)))
 
-    def suggest(self, setup: RunSetup, readings: Sequence[RawReading], step_key: str) -> Mapping[str, str]:
+    def finish(self, setup: RunSetup, readings: Sequence[RawReading], outcome: Outcome, set_key: str) -> Outcome:
+        """The alarms that were seen to come with this set, and those that should have."""
+        mine = [r for r in readings if channel_named(setup, r.slot.channel).unit == setup.instrument.unit]
+        seen = alarms_seen_in(setup, self.kind.proved_alarms(setup), set_key, mine)
+        criteria = tuple(c for s in seen if (c := s.criterion))
+        told = tuple((f"Alarm '{s.alarm.name}'", s.says) for s in seen)
+        return replace(outcome, criteria=(*outcome.criteria, *criteria), findings=told, series=self._set_at(setup, outcome, set_key))
+
+    def _set_at(self, setup: RunSetup, outcome: Outcome, set_key: str) -> tuple[SeriesPoint, ...]:
+        """The air pressure at which a cell that follows it was set: the next as found counts from there."""
+        kpa = dict(setup.entered).get("pressure_kpa")
+        if not kpa or not set_key.startswith("as_left") or not any(FACTOR in j.slot.extra for j in outcome.judged):
+            return ()
+        return (SeriesPoint(SET_KPA, "Air pressure when it was set", float(kpa), "kPa", is_shown=False),)
+
+    def suggest(self, setup: RunSetup, readings: Sequence[RawReading], step: Step) -> Mapping[str, str]:
         """At which reading each alarm came, where the exposure was captured with the detector's status beside it."""
-        if not step_key.startswith("alarms"):
-            return {}
         captured = [(r.extra.get("captured") or {}).get("indicated", {}).get("alarms", {}) for r in readings]
-        return {f"alarm:{name}": str(value) for told in captured for name, value in told.items()}
+        seen = {name: str(value) for told in captured for name, value in told.items()}
+        return {f.name: seen[name] for f in step.fields if (name := f.name.rpartition(":")[2]) in seen}
 
     def columns(self, setup: RunSetup, set_key: str = "") -> Columns:
         """In percent of the channel's range."""
@@ -286,7 +303,7 @@ def response_of(setup: RunSetup, j: Judged, reading: RawReading) -> str:
 
 
 def alarm_words(setup: RunSetup, alarm: Alarm) -> str:
-    """At which reading an alarm came, beside its set point; empty when nobody looked."""
+    """At which reading an alarm came, of runs whose sets shared their alarms; empty when nobody looked."""
     told = dict(setup.entered).get(f"alarm:{alarm.name}")
     if told is None:
         return ""
@@ -296,7 +313,17 @@ def alarm_words(setup: RunSetup, alarm: Alarm) -> str:
 
 @lru_cache(maxsize=512)
 def _plan(kind: GasKind, setup: RunSetup, set_key: str) -> tuple[Slot, ...]:
-    return tuple(exposure(setup, n, what, c) for n, (what, c) in enumerate(kind.exposures(setup, set_key)))
+    return tuple(
+        _watching(kind, setup, exposure(setup, n, what, c, as_found=set_key == "found"), set_key)
+        for n, (what, c) in enumerate(kind.exposures(setup, set_key))
+    )
+
+
+def _watching(kind: GasKind, setup: RunSetup, slot: Slot, set_key: str) -> Slot:
+    """An exposure that makes alarms come says so before the gas is on, since who looks only afterwards has not seen them."""
+    alarms = kind.proved_alarms(setup) if set_key != "proof" else ()
+    is_it = (slot.extra["exposure"] not in NO_GAS) if alarms and alarms[0].rising else slot.extra["exposure"] == ZERO
+    return replace(slot, how=slot.how + watch_words(setup, alarms)) if alarms and is_it else slot
 
 
 @dataclass(frozen=True)

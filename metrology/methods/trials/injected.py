@@ -37,6 +37,7 @@ from metrology.methods.method import Columns
 from metrology.methods.outcome import Criterion, Judged, Outcome, OutcomeTable, SeriesPoint
 from metrology.methods.setup import RunSetup
 from metrology.methods.slots import CURVE, INJECTION, LEAK, Plan, Quantity, RawReading, Slot
+from metrology.methods.steps import Step
 from metrology.methods.trials.courses import of_this_life, on_day, trend_words
 from metrology.methods.trials.mixture import MixtureExposed
 from metrology.methods.trials.points import as_it_was
@@ -226,9 +227,9 @@ class Injections(MixtureExposed):
                 out.append((p.label, words))
         return tuple(out)
 
-    def suggest(self, setup: RunSetup, readings: Sequence[RawReading], step_key: str) -> Mapping[str, str]:
+    def suggest(self, setup: RunSetup, readings: Sequence[RawReading], step: Step) -> Mapping[str, str]:
         """The factors to accept are those that the injections gave."""
-        if not readings or not step_key.startswith("accept"):
+        if not readings or not step.key.startswith("accept"):
             return {}
         return {f"factor:{name}": f"{value:.5g}" for name, value in new_factors(as_it_was(setup, readings[0]), readings).items()}
 

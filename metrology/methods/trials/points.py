@@ -17,6 +17,7 @@ from metrology.methods.budget import COVERAGE, repeatability_of
 from metrology.methods.outcome import Judged, Outcome
 from metrology.methods.setup import RunSetup
 from metrology.methods.slots import Plan, RawReading, Slot
+from metrology.methods.steps import Step
 from metrology.quantities.typed import parse_typed
 
 
@@ -72,7 +73,7 @@ class PointByPoint:
         """Nothing is converted."""
         return texts
 
-    def suggest(self, setup: RunSetup, readings: Sequence[RawReading], step_key: str) -> Mapping[str, str]:
+    def suggest(self, setup: RunSetup, readings: Sequence[RawReading], step: Step) -> Mapping[str, str]:
         """Nothing is proposed for a field."""
         return {}
 
