@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import uuid
+from collections import defaultdict
 from collections.abc import Mapping
+from dataclasses import astuple
 from datetime import date, timedelta
 from typing import Any, cast
 
@@ -15,7 +17,8 @@ from apps.plant.once import once
 from apps.runs.models import KitUse, Result
 from apps.runs.store import load_state
 from config.failures import Missing
-from metrology.judgement.gas_kit import AMBIENT, REFUSE, Bottle, Fitting, GasNeed, KitVerdict, judge_bottle
+from metrology.judgement.gas_kit import AMBIENT, REFUSE, Bottle, Fitting, GasNeed, KitVerdict
+from metrology.judgement.suspicion import REPEATS, Peer, judge_bottle
 from metrology.methods.registry import get_method
 from metrology.quantities.words import plain
 from metrology.run.gases import find_need, judge_for
@@ -41,13 +44,23 @@ def _bottles() -> list[Bottle]:
     return [b.bottle(litres_left=round(left[b.code], 2)) for b in GasBottle.objects.exclude(state="retired")]
 
 
-def peers_of(code: str) -> list[tuple[str, float]]:
-    """The latest as-found ratio of each detector on a bottle lately, (tag, ratio)."""
+def peers_of(code: str) -> list[Peer]:
+    """The latest as found of each detector on a bottle lately, with whether it had been set on this bottle before."""
+    return cast(dict[str, list[Peer]], once("peers", _peers)).get(code, [])
+
+
+def _peers() -> dict[str, list[Peer]]:
+    """The detectors on every bottle lately, by bottle."""
     since = timezone.now() - timedelta(days=PEER_DAYS)
-    rows = Result.objects.filter(item=code, name="exposure", phase="as found", at__gte=since, value__isnull=False)
-    rows = rows.exclude(run__status="voided").order_by("at")
-    latest = {tag: ratio for tag, ratio in rows.values_list("instrument__tag", "value") if ratio is not None}
-    return sorted(latest.items())
+    rows = Result.objects.filter(name="exposure", value__isnull=False).exclude(run__status="voided").order_by("at")
+    set_on: dict[str, str] = {}  # the bottle that a detector was last set on, as the rows go by
+    latest: dict[str, dict[str, Peer]] = defaultdict(dict)
+    for tag, item, phase, at, ratio, more in rows.values_list("instrument__tag", "item", "phase", "at", "value", "more"):
+        if phase == "as left":
+            set_on[tag] = item
+        elif at >= since:
+            latest[item][tag] = Peer(tag, float(ratio or 0.0), float(more.get("u", REPEATS)), set_on.get(tag) == item)
+    return {item: [found[t] for t in sorted(found)] for item, found in latest.items()}
 
 
 def _plain(made: Bottle | Fitting) -> dict[str, Any]:
@@ -65,7 +78,12 @@ def gas_snapshot(payload: Mapping[str, Any]) -> dict[str, Any]:
         raise Missing(
             "unknown_bottle", f"There is no bottle {code or '(none chosen)'} in the kit. Choose one that is there.", field="bottle"
         )
-    out: dict[str, Any] = {"role": payload.get("role"), "reason": payload.get("reason"), "bottle": _plain(found), "peers": peers_of(code)}
+    out: dict[str, Any] = {
+        "role": payload.get("role"),
+        "reason": payload.get("reason"),
+        "bottle": _plain(found),
+        "peers": [astuple(p) for p in peers_of(code)],
+    }
     for kind in ("regulator", "line"):
         name = str(payload.get(kind) or "")
         fitting = GasFitting.objects.filter(code=name, kind=kind).first() if name else None
@@ -89,7 +107,7 @@ def best_kit(state: RunState, need: GasNeed, bottle: Bottle, fittings: list[Fitt
                 "bottle": _plain(bottle),
                 "regulator": _plain(regulator) if regulator else None,
                 "line": _plain(line) if line else None,
-                "peers": peers,
+                "peers": [astuple(p) for p in peers],
             }
             verdict = judge_for(state, need, payload, today=today)
             bad = sum(10.0 if r.standing == REFUSE else r.standing == "warn" for r in verdict.remarks)

@@ -12,6 +12,7 @@ from datetime import date
 
 from metrology.faults import Fault
 from metrology.judgement.policy import Policy
+from metrology.judgement.suspicion import Peer, judge_bottle
 from metrology.quantities.gas import find_gas, gas_convert
 from metrology.quantities.permeation import permeation_ppm
 from metrology.quantities.words import plain
@@ -21,6 +22,7 @@ REACTIVE = ("chlorine", "ammonia", "hydrogen sulphide", "hydrogen chloride", "su
 LONGEST_REACTIVE_LINE_M = 2.0
 NEAR_PERCENT = 15.0
 AMBIENT = "AMBIENT"
+OTHERS = "other detectors"  # the rule that speaks of a bottle by what others read of it
 AIR_GASES = ("oxygen", "nitrogen", "argon")
 AIR_BALANCES = ("air", "synthetic air", "zero air", "nitrogen")
 # Activated carbon holds what condenses readily; these light gases go through it.
@@ -177,9 +179,9 @@ def judge_kit(
     line: Fitting | None,
     today: date,
     policy: Policy,
-    peers: Sequence[tuple[str, float]] = (),
+    peers: Sequence[Peer] = (),
 ) -> KitVerdict:
-    """Every gas rule on one bottle. peers: other detectors' readings over applied on the same bottle, (tag, ratio)."""
+    """Every gas rule on one bottle. peers: other detectors on the same bottle lately."""
     tell = Told()
     applied, u = _component(need, bottle, policy, tell)
     parts = _parts(need, bottle, (applied, u), policy, tell) if need.component else ()
@@ -195,9 +197,9 @@ def judge_kit(
     _flow(need, regulator, tell)
     _dates(bottle, today, tell)
     _litres(need, bottle, policy, tell)
-    suspicion = judge_bottle(peers)
+    suspicion = judge_bottle(peers, u_bottle=u / 100)
     if suspicion:
-        tell("other detectors", WARN, f"{suspicion} Change the bottle or its regulator before touching a gain.")
+        tell(OTHERS, WARN, f"{suspicion} Change the bottle or its regulator before touching a gain.")
     return KitVerdict(tuple(tell.remarks), applied, u, parts)
 
 
@@ -411,22 +413,3 @@ def _litres(need: GasNeed, bottle: Bottle, policy: Policy, tell: Told) -> None:
         tell("litres", WARN, f"{bottle.code} has {left:.1f} l left for {wanted:.1f} l needed: nothing to spare for a repeat.")
     else:
         tell("litres", GOOD, f"{left:.0f} l left, {wanted:.1f} l needed with the purge.")
-
-
-def judge_bottle(peers: Sequence[tuple[str, float]], *, least: int = 2, apart: float = 0.04, off: float = 0.06) -> str:
-    """Whether several detectors were off by the same factor on one bottle, as a sentence; empty when not.
-
-    peers: (tag, indicated / applied) of the latest exposure of each. Off: further than `off` from 1; the same: within
-    `apart` of their mean.
-    """
-    latest = dict(peers)
-    ratios = list(latest.values())
-    if len(ratios) < least:
-        return ""
-    mean = sum(ratios) / len(ratios)
-    together = {t: r for t, r in latest.items() if abs(r - mean) <= apart}
-    if abs(mean - 1) <= off or len(together) < max(least, len(ratios) - 1):
-        return ""
-    names = ", ".join(sorted(together))
-    way = "low" if mean < 1 else "high"
-    return f"{names} all read {way} by the same factor on it ({mean:.2f}): the bottle, not the detectors."

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from metrology.judgement.gas_kit import judge_bottle
 from metrology.judgement.signature import Signature
+from metrology.judgement.suspicion import Peer, judge_bottle
 
 SLOW = 1.6  # times the T90 of a healthy sensor
 
@@ -24,8 +24,10 @@ class ChannelSeen:
     t90_s: float | None = None
     healthy_t90_s: float = 30.0
     balance_oxygen: float | None = None
-    peers: tuple[tuple[str, float], ...] = ()
+    peers: tuple[Peer, ...] = ()  # itself among them, as it was last time
     tag: str = ""
+    u: float = 0.03  # of the ratio, relative, k = 2
+    u_bottle: float = 0.0
     setting_ratio: float | None = None  # stored reference voltage over what the bottle needs
     response: str = ""
 
@@ -34,6 +36,12 @@ def find_gas_signatures(seen: Sequence[ChannelSeen]) -> tuple[Signature, ...]:
     """The signatures of every channel, the surest first."""
     out = [s for c in seen for s in _of_channel(c)]
     return tuple(sorted(out, key=lambda s: -s.confidence))
+
+
+def _with_itself(c: ChannelSeen) -> list[Peer]:
+    """The detectors on the bottle, this one with what it reads now."""
+    was_set = any(p.was_set_on_it for p in c.peers if p.tag == c.tag)
+    return [*(p for p in c.peers if p.tag != c.tag), Peer(c.tag, c.ratio or 0.0, c.u, was_set)]
 
 
 def _of_channel(c: ChannelSeen) -> list[Signature]:
@@ -50,7 +58,7 @@ def _of_channel(c: ChannelSeen) -> list[Signature]:
             "no-response", "It does not answer to gas.", "Prove bottle, valve, line and adapter first; then filter and sensor.", 0.95, share
         )
         return out
-    bottle = judge_bottle([*c.peers, (c.tag, c.ratio)]) if c.ratio is not None and c.peers and low else ""
+    bottle = judge_bottle(_with_itself(c), u_bottle=c.u_bottle) if low and c.peers else ""
     if bottle and c.tag in bottle:
         tell(
             "same-bottle",
@@ -107,7 +115,13 @@ def _of_channel(c: ChannelSeen) -> list[Signature]:
             )
         elif abs(c.span) > c.tolerance and abs(c.zero) <= c.tolerance / 2:
             if c.technology == "oxygen":
-                tell("span-error", "Off in clean air: its cell has moved or aged.", "See that the air is clean, then set it in air.", 0.75, share)
+                tell(
+                    "span-error",
+                    "Off in clean air: its cell has moved or aged.",
+                    "See that the air is clean, then set it in air.",
+                    0.75,
+                    share,
+                )
                 return out
             tell("span-error", "Zero is right, span is off: its gain has moved.", "Prove the gas, then set the span.", 0.75, share)
     return out

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
+from metrology.judgement.gas_kit import OTHERS
 from metrology.methods.steps import Step
 from metrology.quantities.words import number
 from metrology.run.state import RunState
-from metrology.run.view_types import GasRow, PairData
+from metrology.run.view_types import GasRow, PairData, SetData
 
 
 def applied_words(p: Mapping[str, Any]) -> str:
@@ -19,8 +20,12 @@ def applied_words(p: Mapping[str, Any]) -> str:
     return f"{number(float(p['applied']), 3)} {p['unit']}" if p["applied"] else "zero gas"
 
 
-def gas_rows(state: RunState) -> list[GasRow]:
-    """The gases in use, with what was said of them."""
+SAME_BOTTLE = "same-bottle"
+
+
+def gas_rows(state: RunState, evidence: Sequence[SetData] = ()) -> list[GasRow]:
+    """The gases in use, with what was said of them; what others read of a bottle belongs to this run only where it reads so itself."""
+    is_so = any(s["code"] == SAME_BOTTLE for each in evidence for s in each["signatures"])
     return [
         {
             "role": str(role),
@@ -34,7 +39,11 @@ def gas_rows(state: RunState) -> list[GasRow]:
             "applied": applied_words(p),
             "litres": f"{p['litres']:g} l",
             "reason": str(p.get("reason", "")),
-            "remarks": [{"rule": str(r["rule"]), "standing": str(r["standing"]), "says": str(r["says"])} for r in p["remarks"]],
+            "remarks": [
+                {"rule": str(r["rule"]), "standing": str(r["standing"]), "says": str(r["says"])}
+                for r in p["remarks"]
+                if is_so or r["rule"] != OTHERS
+            ],
         }
         for role, p in state.gases.items()
     ]

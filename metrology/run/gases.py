@@ -9,6 +9,7 @@ from typing import Any
 
 from metrology.faults import Fault
 from metrology.judgement.gas_kit import AMBIENT, REFUSE, Bottle, BottleGas, Fitting, GasNeed, KitVerdict, judge_kit
+from metrology.judgement.suspicion import REPEATS, Peer
 from metrology.methods.method import Method
 from metrology.run.assigning import find_need as need_in
 from metrology.run.fields import text_of
@@ -45,8 +46,14 @@ def judge_for(state: RunState, need: GasNeed, payload: Mapping[str, Any], *, tod
         line=fitting_from(payload.get("line")),
         today=today,
         policy=state.setup.policy,
-        peers=[(str(t), float(r)) for t, r in payload.get("peers", ()) if t != state.setup.instrument.tag],
+        peers=[p for p in _peers(payload) if p.tag != state.setup.instrument.tag],
     )
+
+
+def _peers(payload: Mapping[str, Any]) -> list[Peer]:
+    """Detectors on the bottle lately, as the server found them."""
+    rows = [(*p, REPEATS, False)[:4] if len(p) == 2 else p for p in payload.get("peers", ())]
+    return [Peer(str(tag), float(ratio), float(u), bool(was_set)) for tag, ratio, u, was_set in rows]
 
 
 def _parts_told(need: GasNeed, verdict: KitVerdict) -> list[list[str]]:
@@ -74,7 +81,7 @@ def admit_gas(state: RunState, method: Method, payload: Mapping[str, Any], *, to
     what = AMBIENT_ASKS[school] if is_ambient else "Why the gas is changed in the middle"
     reason = text_of(payload, "reason", label=what, required=is_ambient or taken)
     bottle = payload["bottle"]
-    peers = " ".join(f"{t}={r:.3f}" for t, r in payload.get("peers", ()))
+    peers = " ".join(p.text for p in _peers(payload))
     return {
         "role": role,
         "label": need.label,

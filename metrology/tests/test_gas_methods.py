@@ -98,6 +98,17 @@ class ZeroAndSpan(GasCase):
         self.assertEqual(first["code"], "same-bottle")
         self.assertEqual(p.view["step"]["judge"]["proposal"], "repeat")
 
+    def test_a_bottle_under_suspicion_is_told_on_the_records_it_concerns_and_on_no_other(self):
+        for text, is_told in (("40", True), ("50", False)):
+            p = GasPlay()
+            p.forward("gas")
+            p.assign("zero", zero_air())
+            p.assign("span", bottle(), peers=[["AE-7", 0.81, 0.03, False], ["AE-8", 0.79, 0.03, False]])
+            p.forward()
+            p.expose("0", text)
+            rules = {r["rule"] for g in p.view["gases"] for r in g["remarks"]}
+            self.assertEqual("other detectors" in rules, is_told, text)
+
     def test_low_and_slow_is_a_worn_sensor_and_below_zero_a_dirty_zero(self):
         p = self.found("0")
         p.expose("40", t90_s="25", signal="18.5")

@@ -6,6 +6,7 @@ Sources: IEC 60079-29-2:2015 (selection, use and maintenance of detectors for fl
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
@@ -16,6 +17,7 @@ from metrology.judgement.exposure import WAITING, Exposure, Stimulus, exposure_r
 from metrology.judgement.gas_signature import ChannelSeen, find_gas_signatures
 from metrology.judgement.settling import NO_RESPONSE, OK, OUT_OF_ACCEPTANCE, UNSTABLE, Sample, SettleRule
 from metrology.judgement.signature import Signature
+from metrology.judgement.suspicion import REPEATS, peers_from
 from metrology.judgement.tolerance import tolerance_percent
 from metrology.judgement.uncertainty import Component
 from metrology.methods.alarms import alarms_seen_in, watch_words
@@ -223,7 +225,7 @@ class Exposed(PointByPoint):
         if span is None or reading is None:
             return seen
         role = span.slot.extra["gas"]
-        peers = tuple((t, float(r)) for t, _, r in (p.partition("=") for p in entered.get(f"{role}.peers", "").split()))
+        peers = peers_from(entered.get(f"{role}.peers", ""))
         needed = applied_for(setup, SPAN, c) / c.top * d.full_scale_v
         found = setup.value(f"found_v:{c.name}", 0.0)
         return replace(
@@ -233,6 +235,8 @@ class Exposed(PointByPoint):
             t90_s=t90_of(reading),
             balance_oxygen=setup.value(f"{role}.oxygen", 20.9) if entered.get(f"{role}.oxygen") else None,
             peers=peers,
+            u=u_of_ratio(reading, span.point.ideal),
+            u_bottle=setup.value(f"{role}.u", 0.0) / 100,
             setting_ratio=found / needed if needed and found else None,
             response=response_of(setup, span, reading),
         )
@@ -279,6 +283,14 @@ class Exposed(PointByPoint):
     def columns(self, setup: RunSetup, set_key: str = "") -> Columns:
         """In percent of the channel's range."""
         return Columns(applied_unit=setup.instrument.unit)
+
+
+def u_of_ratio(reading: RawReading, ideal: float) -> float:
+    """Expanded uncertainty of read over applied, relative, k = 2, without the bottle's: repeatability, resolution, how quietly it stood."""
+    told = (reading.extra.get("captured") or {}).get("indicated", {})
+    digit = parse_typed(reading.indicated, name="The reading").resolution
+    parts = (REPEATS, 2 * digit / math.sqrt(12) / abs(ideal), 2 * float(told.get("sd") or 0.0) / abs(ideal)) if ideal else (REPEATS,)
+    return math.hypot(*parts)
 
 
 def t90_of(reading: RawReading) -> float | None:
@@ -416,6 +428,7 @@ def exposed(setup: RunSetup, reading: RawReading, context: ResultContext) -> Map
         "unit": "",
         "item": str(reading.extra.get("bottle", "")),
         "more": {
+            "u": u_of_ratio(reading, ideal),
             "t90_s": t90_of(reading),
             "signal": signal,
             "sensitivity": signal / applied if signal is not None and applied else None,
