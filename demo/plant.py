@@ -161,6 +161,7 @@ TRANSMITTERS: list[tuple[dict[str, Any], Faults]] = [
 HYDROGEN: dict[str, Any] = {
     "feeds": "Cell trip, 2 of 2",
     "voting_group": "Cell trip V-6001",
+    "voting": "2oo2",
     "zone": "Cell room",
     "hazards": "Hydrogen: burns unseen. Hypochlorite underfoot.",
     "interval_days": 120,

@@ -104,6 +104,7 @@ class Instrument(models.Model):
     is_adjustable = models.BooleanField(default=True)
     hazards = models.CharField(max_length=300, blank=True)
     feeds = models.CharField(max_length=200, blank=True)
+    voting = models.CharField(max_length=8, blank=True)  # of its group, like 2oo3
     voting_group = models.CharField(max_length=40, blank=True, db_index=True)  # detectors that vote on one trip
     zone = models.CharField(max_length=40, blank=True, db_index=True)  # what they watch together
     ex_marking = models.CharField(max_length=60, blank=True)
@@ -185,6 +186,7 @@ class Instrument(models.Model):
             hazards=self.hazards,
             feeds=self.feeds,
             voting_group=self.voting_group,
+            voting=self.voting,
             zone=self.zone,
             details=read_settings(settings_of(method or self.method), {**(layers or {}), **self.details}),
         )

@@ -12,6 +12,7 @@ from metrology.faults import Fault, Faults, require_range
 from metrology.judgement.policy import CHOICES as POLICY_CHOICES
 from metrology.judgement.policy import POLICY_FIELDS, resolve_policy
 from metrology.judgement.tolerance import BASES, COMBINATIONS
+from metrology.judgement.voting import read_scheme
 from metrology.methods.registry import CATALOGUE, FAMILIES, METHODS, usual_method
 from metrology.methods.settings import read_settings, setting_fields
 from metrology.methods.setup import check_points
@@ -73,6 +74,7 @@ REGISTER: tuple[RegisterField, ...] = (
     RegisterField("hazards", "Cautions", longest=300),
     RegisterField("feeds", "Feeds", longest=200),
     RegisterField("voting_group", "Voting group", longest=40),
+    RegisterField("voting", "Vote, like 2oo3", longest=8),
     RegisterField("zone", "Zone", longest=40),
     RegisterField("ex_marking", "Hazardous-area marking", longest=60),
     RegisterField("access", "Access", "choice", words=ACCESS),
@@ -183,6 +185,7 @@ def _check_whole(instrument: Instrument, faults: list[Fault]) -> None:
             ("transfer", "cutoff_percent", "transfer_table"),
             lambda: Transfer(instrument.transfer, instrument.cutoff_percent, tuple((a, b) for a, b in instrument.transfer_table)),
         ),
+        (("voting",), lambda: read_scheme(instrument.voting)),
         (("warm_up_min",), lambda: require_range(instrument.warm_up_min, 0, 1440, field="warm_up_min", unit="min")),
     )
     for fields, check in parts:

@@ -12,6 +12,7 @@ from apps.accounts.models import Person
 from apps.plant.models import Instrument
 from apps.runs.models import Hold
 from config.failures import Missing
+from metrology.judgement.voting import vote_words
 from metrology.methods.method import PLAIN_RISK
 from metrology.methods.registry import METHODS
 from metrology.run.holds import REMIND_MIN
@@ -75,6 +76,11 @@ def _row(h: Hold, now: datetime) -> dict[str, Any]:
         "holder": h.holder,
         "holder_name": h.holder_name or h.placed_by,
         "agreement": h.agreement,
+        "approval": h.approval,
+        "extended": h.extended,
+        "note": h.note,
+        "offered_to": h.offered_to,
+        "offered_name": h.offered_name,
         "until": h.until,
         "is_overdue": now > h.until,
         "is_due_soon": now <= h.until <= now + timedelta(minutes=REMIND_MIN),
@@ -91,6 +97,8 @@ def risk_of(i: Instrument) -> str:
     parts.append(f"votes in {i.voting_group}" if i.voting_group else "")
     parts.append(f"watches {i.zone}" if i.zone else "")
     told = ", ".join(p for p in parts if p)
+    vote = vote_words(i.voting, i.voting_group)
+    told = f"{told}. {vote.rstrip('.')}" if vote else told
     unguarded = METHODS[i.method].traits.unguarded if i.method in METHODS else PLAIN_RISK
     if unguarded == PLAIN_RISK:
         return f"Not protected: {told}." if told else PLAIN_RISK

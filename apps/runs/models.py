@@ -95,6 +95,11 @@ class Hold(models.Model):
     holder = models.CharField(max_length=150, blank=True)
     holder_name = models.CharField(max_length=150, blank=True)
     agreement = models.CharField(max_length=2000, blank=True)
+    approval = models.CharField(max_length=2000, blank=True)
+    extended = models.JSONField(default=list)  # sentences: by whom, when, why
+    note = models.CharField(max_length=2000, blank=True)
+    offered_to = models.CharField(max_length=150, blank=True)
+    offered_name = models.CharField(max_length=150, blank=True)
 
     class Meta:
         indexes = [models.Index(fields=["released_at", "until"])]

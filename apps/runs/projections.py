@@ -78,6 +78,11 @@ def _project_holds(run: Run, state: RunState) -> None:
                 "holder": h.holder,
                 "holder_name": h.holder_name,
                 "agreement": h.agreement,
+                "approval": h.approval,
+                "extended": list(h.extended),
+                "note": h.note,
+                "offered_to": h.offered_to,
+                "offered_name": h.offered_name,
             },
         )
 

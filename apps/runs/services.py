@@ -132,6 +132,7 @@ CLAIMS = {  # what a client may not say: it comes from the server's own look at 
     "adjustment_made": ("second",),
     "hold_placed": ("others",),
     "hold_handed_over": ("to_name",),
+    "hold_accepted": ("who",),
     "hold_released": ("who", "seen", "alarms_on"),
 }
 
@@ -228,7 +229,7 @@ def _admit_one(actor: Person, state: RunState, event: NewEvent, now: datetime) -
         payload["item"] = item_named(need.kind if need else "", str(payload.get("code") or ""))
     if event.type == "hold_placed":
         payload["others"] = group_on_hold(state.setup.instrument.tag)
-    if event.type == "hold_released":
+    if event.type in ("hold_released", "hold_accepted"):
         payload["who"] = {"by": actor.username, "leads": is_allowed(actor, "end another's hold")}
     full = admit(state, method, event.type, payload=payload, now=now)
     made = Event(state.seq + 1, str(event.id), event.type, full, actor.username, actor.name, now, event.device_at)

@@ -55,17 +55,21 @@ class Policy:
 
     For gas detectors: decides, zero_gas, proof, forced name the school. bump_percent: tolerance of a bump, % of applied.
     span_low_percent to span_high_percent: window of a span gas, % of range. balance_oxygen: least oxygen in the balance
-    for a catalytic sensor, % vol. acceptance_percent: how far off may still be adjusted, % of span. response_percent:
+    for a catalytic sensor, % vol. acceptance_percent: how far off may still be adjusted, % of span. force_times: how many
+    times that may be forced before the gas is proved. response_percent:
     least answer to a stimulus, % of what was to come. zero_window_s, span_window_s, give_up_s: windows and limit of an
     exposure. purge_percent: of range, below which gas counts as gone; countdown_s: wait after it. air_percent: oxygen of
     air, % vol. inhibit_band_ma: how near the current must be to the inhibit current. reference_v_percent: how far off a
     stored reference voltage may be. spare_percent: litres beyond need. life_end_percent: sensitivity left at which a
     sensor is replaced.
 
+    hold_hours: how long an instrument may be on hold without an approval, h.
+
     For intervals: least_results before one is made longer; extend_factor and shorten_factor of the staircase; longest_factor:
     of the register's interval at most; reliability of the drift rule, a share.
     """
 
+    hold_hours: float = 12.0
     adjust_when: str = "past-limit"
     adjust_limit_percent: float = 70.0
     pass_rule: str = "simple"
@@ -85,6 +89,7 @@ class Policy:
     span_high_percent: float = 90.0
     balance_oxygen: float = 10.0
     acceptance_percent: float = 25.0
+    force_times: float = 2.0
     response_percent: float = 10.0
     zero_window_s: float = 20.0
     span_window_s: float = 40.0
@@ -115,6 +120,7 @@ class PolicyField:
 
 
 POLICY_FIELDS: tuple[PolicyField, ...] = (
+    PolicyField("hold_hours", "A hold needs approval past", "h"),
     PolicyField("pass_rule", "Pass rule"),
     PolicyField("max_risk", "Accepted risk", hint="0.05 is one wrong pass in twenty"),
     PolicyField("adjust_when", "Adjusting"),
@@ -134,6 +140,7 @@ POLICY_FIELDS: tuple[PolicyField, ...] = (
     PolicyField("span_high_percent", "Span gas to", "% of range", group="gas"),
     PolicyField("balance_oxygen", "Oxygen in the balance, at least", "% vol", "For catalytic sensors", group="gas"),
     PolicyField("acceptance_percent", "Adjustable within", "% of span", group="gas"),
+    PolicyField("force_times", "Forced at most, times what may be adjusted", hint="Beyond it gas is proved first", group="detector"),
     PolicyField("response_percent", "No response below", "% of what was to come", group="gas"),
     PolicyField("zero_window_s", "Zero window", "s", group="gas"),
     PolicyField("span_window_s", "Span window", "s", group="gas"),
@@ -152,6 +159,7 @@ POLICY_FIELDS: tuple[PolicyField, ...] = (
     PolicyField("life_end_percent", "Sensor replaced at", "% of new", group="gas"),
 )
 RANGES: tuple[tuple[str, float, float, str], ...] = (
+    ("hold_hours", 0.5, 168, "h"),
     ("adjust_limit_percent", 1, 100, "%"),
     ("max_risk", 0.0001, 0.5, ""),
     ("aim_percent", 1, 100, "%"),
@@ -164,6 +172,7 @@ RANGES: tuple[tuple[str, float, float, str], ...] = (
     ("span_high_percent", 1, 100, "%"),
     ("balance_oxygen", 0, 25, "% vol"),
     ("acceptance_percent", 1, 100, "%"),
+    ("force_times", 1, 10, ""),
     ("response_percent", 1, 90, "%"),
     ("zero_window_s", 1, 600, "s"),
     ("span_window_s", 1, 600, "s"),
@@ -230,7 +239,11 @@ def describe_policy(policy: Policy, *, groups: Collection[str] = ()) -> tuple[st
         f"Intervals: longer by {policy.extend_factor:g} after {policy.least_results} results, times {policy.shorten_factor:g} after a fail, "
         f"at most {policy.longest_factor:g} times the register's; drift at {100 * policy.reliability:g} % reliability.",
         *(_gas_policy(policy) if "gas" in groups else ()),
+        *((FORCING.format(policy.force_times),) if "detector" in groups else ()),
     )
+
+
+FORCING = "Forcing: up to {:g} times what may be adjusted; beyond it the gas is proved first, with a second person whatever the policy."
 
 
 def _gas_policy(p: Policy) -> tuple[str, ...]:

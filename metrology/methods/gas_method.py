@@ -42,7 +42,7 @@ def gas_method(
             skills=frozenset({GAS_WORK}),
             excludes_group=True,
             unguarded="Nobody is warned of gas here.",
-            policies=("gas",),
+            policies=("gas", "detector"),
             wears=("Personal gas monitor",),
             follows_life=True,
         ),

@@ -39,6 +39,7 @@ class InstrumentSetup:
     hazards: str = ""
     feeds: str = ""
     voting_group: str = ""
+    voting: str = ""
     zone: str = ""
     details: Settings = field(default_factory=Settings)  # what its method asks beyond the range
 

@@ -17,6 +17,7 @@ TYPES = (
     "hold_placed",
     "hold_released",
     "hold_handed_over",
+    "hold_accepted",
     "hold_extended",
     "gas_assigned",
     "pair_moved",

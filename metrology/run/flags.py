@@ -14,12 +14,15 @@ def flags_of(state: RunState) -> list[str]:
     for a in state.adjustments:
         if a.forced:
             second = f", with {a.forced['name']}" if a.forced.get("name") else ""
-            out.append(f"Forced: {a.screw} from {a.before} to {a.after} by {a.by}{second}. {a.forced['reason']}")
+            proof = f" Gas proved first: {a.forced['gas_proof']}" if a.forced.get("gas_proof") else ""
+            out.append(f"Forced: {a.screw} from {a.before} to {a.after} by {a.by}{second}. {a.forced['reason']}{proof}")
         elif a.outcome == "refused":
             out.append(f"The instrument refused {a.screw} at {a.before}; its old calibration stood.")
     for hold in state.holds.values():
         if hold.agreement:
             out.append(f"On hold together with another of its group or zone, agreed: {hold.agreement}")
+        if hold.approval:
+            out.append(f"On hold for more than {state.setup.policy.hold_hours:g} h, approved: {hold.approval}")
         out += [f"Hold extended by {told}" for told in hold.extended]
     for done in state.confirmations.values():
         if done.step in LEFT_WITH_REASON and done.values.get("reason"):

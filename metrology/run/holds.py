@@ -31,6 +31,23 @@ def _minutes(payload: Mapping[str, Any]) -> float:
     return typed.value
 
 
+def _approved(state: RunState, payload: Mapping[str, Any], *, now: datetime, since: datetime, minutes: float) -> dict[str, str]:
+    """Who approved a hold that lasts long, counted from when it was placed; nothing where it does not. Raises a Fault while nobody has."""
+    hours, limit = ((now - since).total_seconds() / 60 + minutes) / 60, state.setup.policy.hold_hours
+    if hours <= limit * (1 + 1e-9):
+        return {}
+    approval = text_of(payload, "approval", label="Who approved it", required=False)
+    if len(approval) < 5:
+        raise Fault(
+            "needs_approval",
+            f"It would be on hold for {hours:.0f} h in all; more than {limit:g} h takes an approval. Write who approved it (name and role), and "
+            "what watches meanwhile. What you typed is kept.",
+            field="approval",
+            needs_approval=True,
+        )
+    return {"approval": approval}
+
+
 def admit_hold(state: RunState, step: Step, payload: Mapping[str, Any], *, now: datetime) -> dict[str, Any]:
     """A hold placed with its kind, reason and planned end.
 
@@ -45,6 +62,7 @@ def admit_hold(state: RunState, step: Step, payload: Mapping[str, Any], *, now: 
     if kind == "none":
         return {"step": step.key, "kind": kind, "reason": reason}
     minutes = _minutes(payload)
+    approved = _approved(state, payload, now=now, since=now, minutes=minutes)
     others = payload.get("others") or []
     agreement = text_of(payload, "agreement", label="Who agreed, and why", required=False)
     if others and len(agreement) < 5:
@@ -55,6 +73,7 @@ def admit_hold(state: RunState, step: Step, payload: Mapping[str, Any], *, now: 
         "reason": reason,
         "until": (now + timedelta(minutes=minutes)).isoformat(),
         **({"own": step.of} if step.of else {}),
+        **approved,
         **({"agreement": agreement, "others": list(others)} if others else {}),
     }
 
@@ -189,7 +208,7 @@ def _require_clear(state: RunState, step: Step, now: datetime) -> None:
 
 
 def admit_handover(state: RunState, payload: Mapping[str, Any]) -> dict[str, Any]:
-    """A hold handed over to somebody who answers for it from now on. Who that is was looked up by the server."""
+    """A hold offered to somebody who answers for it once they have accepted. Who that is was looked up by the server."""
     hold = _find(state, payload)
     if payload.get("to") == hold.holder:
         raise Fault("same_holder", f"{hold.holder_name} holds it already.", field="to")
@@ -198,11 +217,27 @@ def admit_handover(state: RunState, payload: Mapping[str, Any]) -> dict[str, Any
         "to": str(payload["to"]),
         "to_name": str(payload["to_name"]),
         "note": text_of(payload, "note", label="What the next one must know"),
+        "is_offer": True,
     }
+
+
+def admit_acceptance(state: RunState, payload: Mapping[str, Any]) -> dict[str, Any]:
+    """A hold taken over by the one it was offered to. Who accepts is known by the server."""
+    hold = _find(state, payload)
+    who = (payload.get("who") or {}).get("by", "")
+    if not hold.offered_to:
+        raise Fault(
+            "not_offered", f"This hold is not being handed over; {hold.holder_name or hold.placed_by} answers for it.", field="hold"
+        )
+    if who != hold.offered_to:
+        raise Fault("not_yours", f"It is handed over to {hold.offered_name}; only they can accept it.", field="hold")
+    return {"hold": hold.id}
 
 
 def admit_extension(state: RunState, payload: Mapping[str, Any], *, now: datetime) -> dict[str, Any]:
     """A new planned end, from now on, with its reason."""
     hold = _find(state, payload)
     reason = text_of(payload, "reason", label="Why it takes longer")
-    return {"hold": hold.id, "reason": reason, "until": (now + timedelta(minutes=_minutes(payload))).isoformat()}
+    minutes = _minutes(payload)
+    approved = _approved(state, payload, now=now, since=hold.placed_at, minutes=minutes)
+    return {"hold": hold.id, "reason": reason, "until": (now + timedelta(minutes=minutes)).isoformat(), **approved}

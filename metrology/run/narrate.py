@@ -19,6 +19,7 @@ _WORDS: dict[str, Callable[[Mapping[str, Any]], str]] = {
     "hold_placed": lambda p: f"needed no hold: {p['reason']}" if p["kind"] == "none" else f"placed a hold ({p['kind']}): {p['reason']}",
     "hold_released": lambda p: "released the hold" + (f": {p['reason']}" if p.get("reason") else ""),
     "hold_handed_over": lambda p: f"handed the hold over to {p['to_name']}" + (f": {p['note']}" if p.get("note") else ""),
+    "hold_accepted": lambda _: "took the hold over",
     "hold_extended": lambda p: f"extended the hold: {p['reason']}",
     "gas_assigned": lambda p: f"chose gas {p['bottle']['code']} ({p['label'].lower()})" + (f": {p['reason']}" if p.get("reason") else ""),
     "pair_moved": lambda p: f"moved '{p['label']}' " + ("to the test" if p["to"] == "out" else "back"),

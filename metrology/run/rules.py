@@ -18,7 +18,15 @@ from metrology.run.computing import admit_computed
 from metrology.run.counting import admit_clock_end, admit_count
 from metrology.run.fields import check_fields, text_of
 from metrology.run.gases import admit_gas
-from metrology.run.holds import admit_extension, admit_handover, admit_hold, admit_release, lost_words, release_without_hold
+from metrology.run.holds import (
+    admit_acceptance,
+    admit_extension,
+    admit_handover,
+    admit_hold,
+    admit_release,
+    lost_words,
+    release_without_hold,
+)
 from metrology.run.pairs import admit_pair, admit_pairs_done, pairs_out_words
 from metrology.run.parameters import admit_compared, admit_parameters, require_hold
 from metrology.run.progress import (
@@ -40,7 +48,7 @@ from metrology.run.seal import make_seal
 from metrology.run.state import OWN_KEYS, RunState
 
 Payload = dict[str, Any]
-OUTLIVES = ("hold_released", "hold_handed_over", "hold_extended")  # a hold outlives its run when that is voided
+OUTLIVES = ("hold_released", "hold_handed_over", "hold_accepted", "hold_extended")  # a hold outlives its run when that is voided
 
 
 class Admission:
@@ -460,6 +468,7 @@ _RULES: dict[str, Callable[[Admission, Mapping[str, Any]], Payload]] = {
     "hold_placed": lambda a, p: admit_hold(a.state, a.require_current(p, "hold"), p, now=a.now),
     "hold_released": lambda a, p: admit_release(a.state, a.progress, p, now=a.now),
     "hold_handed_over": lambda a, p: admit_handover(a.state, p),
+    "hold_accepted": lambda a, p: admit_acceptance(a.state, p),
     "hold_extended": lambda a, p: admit_extension(a.state, p, now=a.now),
     "gas_assigned": lambda a, p: admit_gas(a.state, a.method, p, today=a.now.date()),
     "pair_moved": lambda a, p: admit_pair(a.state, a.require_current(p, "checkpairs"), p),

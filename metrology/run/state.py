@@ -68,6 +68,10 @@ class Hold:
     own: str = ""  # the hold step that it was placed at, where that has a release step of its own
     extended: tuple[str, ...] = ()  # sentences: when, by whom, why
     step: str = ""  # the step at which it was placed
+    offered_to: str = ""  # user name of who is asked to take it over, until they have
+    offered_name: str = ""
+    note: str = ""  # what the next one must know; it stays with the hold
+    approval: str = ""  # who approved that it lasts so long
     early: str = ""  # why it came off before the run was through; the run then needs another to go on
 
 
@@ -330,6 +334,7 @@ def _hold_placed(s: RunState, e: Event) -> None:
             agreement=told,
             own=p.get("own", ""),
             step=p["step"],
+            approval=p.get("approval", ""),
         )
     else:
         s.notes.append(Note("no hold", p["reason"], e.author_name, e.at))
@@ -346,14 +351,21 @@ def _hold_released(s: RunState, e: Event) -> None:
 
 
 def _hold_handed_over(s: RunState, e: Event) -> None:
-    p = e.payload
-    s.holds[p["hold"]] = replace(s.holds[p["hold"]], holder=p["to"], holder_name=p["to_name"])
+    p, hold = e.payload, s.holds[e.payload["hold"]]
+    told = {"offered_to": p["to"], "offered_name": p["to_name"]} if p.get("is_offer") else {"holder": p["to"], "holder_name": p["to_name"]}
+    s.holds[hold.id] = replace(hold, note=p.get("note", ""), **told)
+
+
+def _hold_accepted(s: RunState, e: Event) -> None:
+    hold = s.holds[e.payload["hold"]]
+    s.holds[hold.id] = replace(hold, holder=e.author, holder_name=e.author_name, offered_to="", offered_name="")
 
 
 def _hold_extended(s: RunState, e: Event) -> None:
     p, hold = e.payload, s.holds[e.payload["hold"]]
     told = f"{e.author_name}, {e.at:%Y-%m-%d %H:%M} UTC: {p['reason']}"
-    s.holds[hold.id] = replace(hold, until=datetime.fromisoformat(p["until"]), extended=(*hold.extended, told))
+    approval = p.get("approval") or hold.approval
+    s.holds[hold.id] = replace(hold, until=datetime.fromisoformat(p["until"]), extended=(*hold.extended, told), approval=approval)
 
 
 def _gas_assigned(s: RunState, e: Event) -> None:
@@ -499,6 +511,7 @@ _APPLY = {
     "hold_placed": _hold_placed,
     "hold_released": _hold_released,
     "hold_handed_over": _hold_handed_over,
+    "hold_accepted": _hold_accepted,
     "hold_extended": _hold_extended,
     "gas_assigned": _gas_assigned,
     "pair_moved": _pair_moved,

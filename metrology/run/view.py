@@ -8,6 +8,7 @@ from typing import Any, cast
 
 from metrology import CORE_VERSION
 from metrology.judgement.policy import describe_policy
+from metrology.judgement.voting import vote_words
 from metrology.methods.fragments import alarms_in
 from metrology.methods.method import Method
 from metrology.methods.settings import setting_words
@@ -304,7 +305,7 @@ def _step(state: RunState, method: Method, progress: Progress, evidence: list[Se
         "phase": step.phase,
         "title": step.title,
         "instruction": step.instruction,
-        "cautions": [*filter(None, [lost_words(state)]), *step.cautions],
+        "cautions": [*filter(None, [lost_words(state), _vote(state, step)]), *step.cautions],
         "confirm_label": step.confirm_label,
         "minutes": step.minutes,
         "fields": [
@@ -339,6 +340,12 @@ def _step(state: RunState, method: Method, progress: Progress, evidence: list[Se
     if show:
         data[step.kind] = show(state, method, step, evidence)  # type: ignore[literal-required]
     return data
+
+
+def _vote(state: RunState, step: Step) -> str:
+    """What placing the hold does to the vote of its group."""
+    i = state.setup.instrument
+    return vote_words(i.voting, i.voting_group) if step.kind == "hold" and not step.of else ""
 
 
 def _panels(state: RunState, step: Step) -> list[str]:

@@ -156,8 +156,8 @@ class Forcing(GasCase):
         return p
 
     def test_a_zero_on_gas_is_refused_and_forced_with_a_reason(self):
-        p = self.adjusting("8", "58")
-        turn = {"step": "adjust", "screw": "zero", "before": "8", "after": "0"}
+        p = self.adjusting("5", "55")
+        turn = {"step": "adjust", "screw": "zero", "before": "5", "after": "0"}
         self.assertIn("gas may still be there", self.assertRefused("out_of_acceptance", p.do, "adjustment_made", **turn))
         p.do("adjustment_made", **turn, force_reason="bottled zero gas, background proved clean twice")
         self.assertEqual(p.state.adjustments[0].forced["reason"], "bottled zero gas, background proved clean twice")
@@ -169,13 +169,29 @@ class Forcing(GasCase):
         self.assertRefused("out_of_acceptance", p.do, "adjustment_made", step="adjust", screw="span", before="20", after="50")
 
     def test_forbidden_and_second_person(self):
-        p = self.adjusting("8", "58", forced="forbidden")
-        turn = {"step": "adjust", "screw": "zero", "before": "8", "after": "0", "force_reason": "I know"}
+        p = self.adjusting("5", "55", forced="forbidden")
+        turn = {"step": "adjust", "screw": "zero", "before": "5", "after": "0", "force_reason": "I know"}
         self.assertIn("not allowed", self.assertRefused("out_of_acceptance", p.do, "adjustment_made", **turn))
-        p = self.adjusting("8", "58", forced="second-person")
+        p = self.adjusting("5", "55", forced="second-person")
         self.assertIn("second person", self.assertRefused("out_of_acceptance", p.do, "adjustment_made", **turn))
         p.do("adjustment_made", **turn, second={"by": "marta", "name": "Marta"})
         self.assertEqual(p.state.adjustments[0].forced["name"], "Marta")
+
+    def test_beyond_twice_what_may_be_adjusted_the_gas_is_proved_first_with_a_second_person(self):
+        for before, is_far in (("6", False), ("6.01", True)):  # zero: twice 3 % of range
+            p = self.adjusting(before, "58")
+            turn = {"step": "adjust", "screw": "zero", "before": before, "after": "0", "force_reason": "proved clean"}
+            if not is_far:
+                p.do("adjustment_made", **turn)
+                continue
+            self.assertIn(
+                "how the gas was proved and a second person", self.assertRefused("out_of_acceptance", p.do, "adjustment_made", **turn)
+            )
+            marta = {"by": "marta", "name": "Marta"}
+            self.assertRefused("out_of_acceptance", p.do, "adjustment_made", **turn, second=marta)
+            self.assertRefused("out_of_acceptance", p.do, "adjustment_made", **turn, gas_proof="bottle B-2 reads the same")
+            p.do("adjustment_made", **turn, second=marta, gas_proof="bottle B-2 reads the same")
+            self.assertIn("Gas proved first: bottle B-2 reads the same", p.view["flags"][0])
 
     def test_a_refusal_of_the_instrument_keeps_the_old_calibration(self):
         p = self.adjusting("2", "52", max_passes=2)

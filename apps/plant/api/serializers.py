@@ -91,6 +91,7 @@ class InstrumentFormSerializer(serializers.Serializer):
     hazards = serializers.CharField()
     feeds = serializers.CharField()
     voting_group = serializers.CharField()
+    voting = serializers.CharField()
     zone = serializers.CharField()
     points_percent = serializers.CharField()
     cycles = serializers.CharField()

@@ -146,7 +146,7 @@ class InstrumentFileView(APIView):
         return FileResponse(found.file.open("rb"), as_attachment=True, filename=found.name, content_type=found.kind)
 
 
-SHOWN = ("system", "ex_marking", "access", "permit_kind", "voting_group", "zone", "people", "due_rule", "grace_days", "documents")
+SHOWN = ("system", "ex_marking", "access", "permit_kind", "voting_group", "voting", "zone", "people", "due_rule", "grace_days", "documents")
 
 
 def _register_words(i: Instrument) -> list[str]:

@@ -23,7 +23,7 @@ from metrology.methods.registry import get_method
 from metrology.run.holds import release_step
 from metrology.run.progress import choices
 
-EVENTS = {"release": "hold_released", "extend": "hold_extended", "hand over": "hold_handed_over"}
+EVENTS = {"release": "hold_released", "extend": "hold_extended", "hand over": "hold_handed_over", "accept": "hold_accepted"}
 
 
 class HoldsView(APIView):
@@ -50,7 +50,7 @@ class HoldView(APIView):
     def post(self, request: Request, hold_id: uuid.UUID) -> Response:
         given = parsed(HoldActSerializer, request)
         now = timezone.now()
-        payload = {k: given[k] for k in ("minutes", "reason", "to", "note", "values")}
+        payload = {k: given[k] for k in ("minutes", "reason", "approval", "to", "note", "values")}
         services.act_on_hold(actor=signed_in(request), hold_id=hold_id, event_type=EVENTS[given["act"]], payload=payload, now=now)
         return Response(list_open_holds(now))
 

@@ -140,6 +140,11 @@ class HoldRowSerializer(serializers.Serializer):
     holder = serializers.CharField()
     holder_name = serializers.CharField()
     agreement = serializers.CharField()
+    approval = serializers.CharField()
+    extended = serializers.ListField(child=serializers.CharField())
+    note = serializers.CharField()
+    offered_to = serializers.CharField()
+    offered_name = serializers.CharField()
     voting_group = serializers.CharField()
     zone = serializers.CharField()
     is_due_soon = serializers.BooleanField()
@@ -157,9 +162,10 @@ class ReleaseFieldSerializer(serializers.Serializer):
 
 
 class HoldActSerializer(serializers.Serializer):
-    act = serializers.ChoiceField(choices=["release", "extend", "hand over"])
+    act = serializers.ChoiceField(choices=["release", "extend", "hand over", "accept"])
     minutes = serializers.CharField(required=False, allow_blank=True, default="")
     reason = serializers.CharField(required=False, allow_blank=True, default="")
+    approval = serializers.CharField(required=False, allow_blank=True, default="")
     to = serializers.CharField(required=False, allow_blank=True, default="")
     note = serializers.CharField(required=False, allow_blank=True, default="")
     values = serializers.DictField(child=serializers.CharField(allow_blank=True), required=False, default=dict)

@@ -184,7 +184,11 @@ class Gas(GasCase):
         self.assertFailure(self.send(("adjustment_made", claimed)), 400, "out_of_acceptance")
 
         def force(second, password=PASSWORD):
-            body = {"expected_seq": self.seq, "id": str(uuid.uuid4()), "payload": {**turn, "force_reason": "proved twice"}}
+            body = {
+                "expected_seq": self.seq,
+                "id": str(uuid.uuid4()),
+                "payload": {**turn, "force_reason": "proved twice", "gas_proof": "bottle G-2 reads the same"},
+            }
             return self.post(f"runs/{self.run_id}/force/", {**body, "second": second, "password": password})
 
         self.assertFailure(force("ines"), 403, "same_person")
@@ -243,7 +247,11 @@ class Holds(GasCase):
         }
         said = self.post(f"runs/{self.run_id}/events/", {"expected_seq": seq, "events": [event]})
         self.assertFailure(said, 400, "at_work")
+        self.sign_in(self.ines)
         self.assertEqual(self.act(hold, act="hand over", to="tomas", note="I am called away").status_code, 200)
+        self.sign_in(self.tomas)
+        self.assertFailure(self.act(hold, **release), 400, "at_work")
+        self.assertEqual(self.act(hold, act="accept").status_code, 200)
         self.sign_in(self.ines)
         self.assertFailure(self.act(hold, **release), 400, "at_work")
         self.sign_in(self.marta)
@@ -262,7 +270,18 @@ class Holds(GasCase):
         self.assertGreater(Hold.objects.get(pk=hold.pk).until, before)
         self.assertFailure(self.act(hold, act="hand over", to="marta", note="purge next"), 404, "unknown_person")
         answer = self.act(hold, act="hand over", to="tomas", note="purge next")
-        self.assertEqual(answer.json()[0]["holder"], "tomas")
+        told = {k: answer.json()[0][k] for k in ("holder", "offered_to", "note")}
+        self.assertEqual(told, {"holder": "ines", "offered_to": "tomas", "note": "purge next"})
+        self.assertIn("slow sensor", answer.json()[0]["extended"][0])
+        self.assertFailure(self.act(hold, act="accept"), 400, "not_yours")
+        self.sign_in(self.tomas)
+        row = self.act(hold, act="accept").json()[0]
+        self.assertEqual((row["holder"], row["offered_to"], row["note"]), ("tomas", "", "purge next"))
+        self.sign_in(self.ines)
+        self.assertFailure(self.act(hold, act="extend", minutes="1440", reason="over night"), 400, "needs_approval")
+        self.assertEqual(
+            self.act(hold, act="extend", minutes="1440", reason="over night", approval="Holt, lead").json()[0]["approval"], "Holt, lead"
+        )
         self.assertFailure(self.post(f"holds/{uuid.uuid4()}/", {"act": "release"}), 404, "unknown_hold")
         self.sign_in(self.ruben)
         self.assertFailure(self.act(hold, act="extend", minutes="30", reason="x y"), 403, "not_allowed")

@@ -1352,9 +1352,10 @@ export interface components {
          * @description * `release` - release
          *     * `extend` - extend
          *     * `hand over` - hand over
+         *     * `accept` - accept
          * @enum {string}
          */
-        ActEnum: "release" | "extend" | "hand over";
+        ActEnum: "release" | "extend" | "hand over" | "accept";
         ActRequest: {
             act: string;
             /** @default  */
@@ -2447,6 +2448,8 @@ export interface components {
             /** @default  */
             reason: string;
             /** @default  */
+            approval: string;
+            /** @default  */
             to: string;
             /** @default  */
             note: string;
@@ -2474,6 +2477,11 @@ export interface components {
             holder: string;
             holder_name: string;
             agreement: string;
+            approval: string;
+            extended: string[];
+            note: string;
+            offered_to: string;
+            offered_name: string;
             voting_group: string;
             zone: string;
             is_due_soon: boolean;
@@ -2555,6 +2563,7 @@ export interface components {
             hazards: string;
             feeds: string;
             voting_group: string;
+            voting: string;
             zone: string;
             points_percent: string;
             cycles: string;
@@ -2604,6 +2613,7 @@ export interface components {
             hazards: string;
             feeds: string;
             voting_group: string;
+            voting: string;
             zone: string;
             points_percent: string;
             cycles: string;

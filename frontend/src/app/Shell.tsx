@@ -96,7 +96,7 @@ export function Shell({ children }: { children: ReactNode }) {
           </button>
         </div>
       </header>
-      <HoldStrip />
+      <HoldStrip me={person.username} />
       <Insistence />
       <main id="content" className="min-h-0 flex-1 lg:overflow-y-auto">
         {children}

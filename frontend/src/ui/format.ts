@@ -23,6 +23,12 @@ export function moment(iso: string | null | undefined): string {
   return iso ? `${day(iso)}, ${clock(iso)}` : "";
 }
 
+/** The clock alone only where it can be no other day. */
+export function when(iso: string | null | undefined): string {
+  if (!iso) return "";
+  return day(iso) === day(new Date().toISOString()) ? clock(iso) : moment(iso);
+}
+
 /** "1 h 05 min", "12 min", "40 s". */
 export function span(ms: number): string {
   const s = Math.max(0, Math.round(ms / 1000));

@@ -83,15 +83,20 @@ def admit_force(setup: RunSetup, target: AdjustTarget, before: float, payload: M
     reason = str(payload.get("force_reason") or "").strip()
     if p.forced == "forbidden":
         raise Fault("out_of_acceptance", f"{says} Forcing it is not allowed here. Nothing was stored.", field="before")
-    who = payload.get("second")
-    needs_second = p.forced == "second-person"
-    if len(reason) < 2 or (needs_second and not who):
-        more = " and a second person's password" if needs_second else ""
+    who, proof = payload.get("second"), str(payload.get("gas_proof") or "").strip()
+    is_far = off > p.force_times * limit * (1 + 1e-9)
+    needs_second = p.forced == "second-person" or is_far
+    if is_far:
+        says += f" It is more than {p.force_times:g} times what may be adjusted: the gas is proved before that is forced."
+    if len(reason) < 2 or (needs_second and not who) or (is_far and len(proof) < 5):
+        more = (", how the gas was proved" if is_far else "") + (" and a second person's password" if needs_second else "")
         raise Fault(
             "out_of_acceptance",
             f"{says} Forcing it takes a reason{more}. Nothing was stored.",
             field="before",
             needs_force=True,
             needs_second=needs_second,
+            needs_proof=is_far,
         )
-    return {"forced": {"reason": reason, **(dict(who) if isinstance(who, Mapping) else {})}}
+    told = {"reason": reason, **({"gas_proof": proof} if is_far else {})}
+    return {"forced": {**told, **(dict(who) if isinstance(who, Mapping) else {})}}

@@ -10,14 +10,16 @@ interface Props {
   run: Run;
   payload: Record<string, unknown>;
   needsSecond: boolean;
+  needsProof: boolean;
   record: (more: Record<string, unknown>) => void;
   onDone: () => void;
 }
 
 /** Accept what the rules refuse: with a reason, by policy with a second person's password, and flagged on the record. */
-export function ForceForm({ run, payload, needsSecond, record, onDone }: Props) {
+export function ForceForm({ run, payload, needsSecond, needsProof, record, onDone }: Props) {
   const { take, notice } = useTakeRun(run.id);
   const [reason, setReason] = useState("");
+  const [proof, setProof] = useState("");
   const [second, setSecond] = useState("");
   const [password, setPassword] = useState("");
   const force = useMutation({
@@ -25,7 +27,7 @@ export function ForceForm({ run, payload, needsSecond, record, onDone }: Props) 
       unwrap(
         client.POST("/api/v1/runs/{run_id}/force/", {
           params: { path: { run_id: run.id } },
-          body: { expected_seq: run.view.seq, id: newId(), payload: { ...payload, force_reason: reason }, second, password },
+          body: { expected_seq: run.view.seq, id: newId(), payload: { ...payload, force_reason: reason, gas_proof: proof }, second, password },
         }),
       ),
     onSuccess: (next) => {
@@ -37,6 +39,7 @@ export function ForceForm({ run, payload, needsSecond, record, onDone }: Props) 
   return (
     <div className="mt-2 max-w-2xl space-y-3">
       <TextField label="Why it must be forced" value={reason} onChange={setReason} />
+      {needsProof && <TextField label="How the gas was proved" hint="Another bottle, another detector on it, the certificate seen." value={proof} onChange={setProof} />}
       {needsSecond && (
         <div className="grid grid-cols-2 gap-4">
           <TextField label="Second person" value={second} onChange={setSecond} />

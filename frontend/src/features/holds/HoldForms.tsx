@@ -1,13 +1,13 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { client, unwrap, type Schemas } from "../../api/client";
+import { ApiFailure, client, unwrap, type Schemas } from "../../api/client";
 import { useColleagues, useReleaseFields } from "../../api/queries";
 import { Button } from "../../ui/Button";
 import { ChoiceField, TextField } from "../../ui/fields";
 import { Failure, Loading, Message } from "../../ui/Message";
 
 export type HoldRow = Schemas["HoldRow"];
-type Act = { act: "release" | "extend" | "hand over"; minutes?: string; reason?: string; to?: string; note?: string; values?: Record<string, string> };
+type Act = { act: "release" | "extend" | "hand over" | "accept"; minutes?: string; reason?: string; approval?: string; to?: string; note?: string; values?: Record<string, string> };
 
 export function useHoldAct(hold: HoldRow, onDone: () => void) {
   const queries = useQueryClient();
@@ -16,7 +16,7 @@ export function useHoldAct(hold: HoldRow, onDone: () => void) {
       unwrap(
         client.POST("/api/v1/holds/{hold_id}/", {
           params: { path: { hold_id: hold.id } },
-          body: { minutes: "", reason: "", to: "", note: "", values: {}, ...given },
+          body: { minutes: "", reason: "", approval: "", to: "", note: "", values: {}, ...given },
         }),
       ),
     onSuccess: (rows) => {
@@ -31,18 +31,21 @@ export function ExtendForm({ hold, onDone }: { hold: HoldRow; onDone: () => void
   const act = useHoldAct(hold, onDone);
   const [minutes, setMinutes] = useState("30");
   const [reason, setReason] = useState("");
+  const [approval, setApproval] = useState("");
+  const needs = approval || (act.error instanceof ApiFailure && act.error.details.needs_approval === true);
   return (
     <form
       className="space-y-3"
       onSubmit={(e) => {
         e.preventDefault();
-        act.mutate({ act: "extend", minutes, reason });
+        act.mutate({ act: "extend", minutes, reason, approval });
       }}
     >
       <div className="grid gap-4 sm:grid-cols-[160px_1fr]">
         <TextField label="From now for" unit="min" numeric value={minutes} onChange={setMinutes} />
         <TextField label="Why it takes longer" value={reason} onChange={setReason} autoFocus />
       </div>
+      {needs && <TextField label="Who approved it (name and role), and what watches meanwhile" value={approval} onChange={setApproval} />}
       {act.isError && <Failure error={act.error} />}
       <Button kind="primary" type="submit" disabled={act.isPending}>
         Set the new end
@@ -66,7 +69,8 @@ export function HandOverForm({ hold, onDone }: { hold: HoldRow; onDone: () => vo
       }}
     >
       <ChoiceField
-        label="Who answers for it from now on"
+        label="Who shall answer for it"
+        hint="Until they have accepted it, it is yours."
         value={to}
         onChange={setTo}
         options={[{ value: "", label: "choose" }, ...others.map((p) => ({ value: p.username, label: p.name }))]}

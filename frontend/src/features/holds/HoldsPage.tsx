@@ -2,15 +2,27 @@ import { useState } from "react";
 import { useHolds } from "../../api/queries";
 import { useMay, usePerson } from "../../app/session";
 import { Button, LinkButton } from "../../ui/Button";
-import { clock, moment } from "../../ui/format";
+import { moment, when } from "../../ui/format";
 import { Failure, Loading, Message } from "../../ui/Message";
 import { Modal } from "../../ui/Modal";
 import { useNow } from "../../ui/useNow";
 import { Due } from "./Due";
-import { ExtendForm, HandOverForm, ReleaseForm, type HoldRow } from "./HoldForms";
+import { ExtendForm, HandOverForm, ReleaseForm, useHoldAct, type HoldRow } from "./HoldForms";
 
 const FORMS = { extend: ExtendForm, "hand over": HandOverForm, release: ReleaseForm };
 const TITLES = { extend: "It takes longer", "hand over": "Hand the hold over", release: "Release the hold" };
+
+function Accept({ hold }: { hold: HoldRow }) {
+  const act = useHoldAct(hold, () => undefined);
+  return (
+    <>
+      <Button kind="primary" onClick={() => act.mutate({ act: "accept" })} disabled={act.isPending}>
+        Take it over
+      </Button>
+      {act.isError && <Failure error={act.error} />}
+    </>
+  );
+}
 
 /** Every hold that is on: who, why, since, until, and what is not guarded meanwhile. */
 export function HoldsPage() {
@@ -46,14 +58,23 @@ export function HoldsPage() {
                 {h.holder === me.username && " (you)"}: {h.reason}
               </p>
               <p className="text-sm">
-                Since {moment(h.placed_at)}, planned until {clock(h.until)}. <Due hold={h} now={now} />
+                Since {moment(h.placed_at)}, planned until {when(h.until)}. <Due hold={h} now={now} />
               </p>
               <p className="text-sm">{h.risk}</p>
+              {h.extended.map((told) => (
+                <p key={told} className="text-sm">
+                  Longer: {told}
+                </p>
+              ))}
+              {h.note && <p className="text-sm">To know: {h.note}</p>}
+              {h.approval && <p className="text-sm">Approved: {h.approval}</p>}
+              {h.offered_to && <p className="text-sm font-bold text-amber">Handed over to {h.offered_name}, who has not accepted it yet.</p>}
               {h.agreement && <p className="text-sm font-bold text-amber">Together with another of its group, agreed: {h.agreement}</p>}
               {h.run_status === "voided" && <p className="text-sm font-bold text-iron">Its run {h.run_number} was voided; the hold is still on.</p>}
             </div>
             <div className="flex flex-wrap items-center justify-end gap-2">
               {h.run_status !== "voided" && <LinkButton to={`/run/${h.run}`}>{h.at_step || "Open the run"}</LinkButton>}
+              {h.offered_to === me.username && <Accept hold={h} />}
               {may && (
                 <>
                   <Button onClick={() => setOpen({ hold: h, what: "extend" })}>Takes longer</Button>

@@ -1,6 +1,6 @@
 import { useHolds } from "../../api/queries";
 import { usePlant } from "../../app/session";
-import { clock } from "../../ui/format";
+import { clock, when } from "../../ui/format";
 import { useNow } from "../../ui/useNow";
 import { Due } from "./Due";
 
@@ -31,9 +31,10 @@ export function WallPage() {
               </p>
               <p className="text-xl">{h.reason}</p>
               <p className="text-xl">{h.risk}</p>
+              {h.extended.length > 0 && <p className="text-xl">Longer: {h.extended.at(-1)}</p>}
             </div>
             <div className="text-right text-2xl">
-              <p>until {clock(h.until)}</p>
+              <p>until {when(h.until)}</p>
               <Due hold={h} now={now} />
             </div>
           </li>

@@ -13,7 +13,7 @@ const EMPTY: Form = {
   tag: "", serial: "", service: "", area: "", family: "", method: "", unit: "kPa", lrv: "", urv: "",
   output_lo: "4", output_hi: "20", output_unit: "mA", transfer: "linear", cutoff_percent: "0", transfer_table: "", tolerance_value: "0.5",
   tolerance_basis: "span", tolerance_combine: "single", tolerance2_value: "", tolerance2_basis: "unit", division: "0", warm_up_min: "0",
-  is_adjustable: true, hazards: "", feeds: "", voting_group: "", zone: "", points_percent: "0 25 50 75 100", cycles: "1", interval_days: "365", reason: "",
+  is_adjustable: true, hazards: "", feeds: "", voting_group: "", voting: "", zone: "", points_percent: "0 25 50 75 100", cycles: "1", interval_days: "365", reason: "",
   system: "", ex_marking: "", access: "", permit_kind: "", people: "1", work_min: "0", documents: "", due_rule: "fixed", grace_days: "0",
   policy: {}, details: {},
 };
@@ -183,6 +183,7 @@ function Fields({ tag, start, plant }: { tag?: string; start: Form; plant: Schem
         {text("grace_days", "Grace", { numeric: true, unit: "days", hint: "After the due date, before it is overdue" })}
         <div className="sm:col-span-2">{text("feeds", "Feeds (alarms, trips, control)")}</div>
         {text("voting_group", "Voting group")}
+        {text("voting", "Vote", { hint: "Like 2oo3, two out of three" })}
         {text("zone", "Zone it watches")}
         <CheckLine label="It can be adjusted" checked={form.is_adjustable} onChange={(on) => change("is_adjustable", on)} />
         {tag && <div className="sm:col-span-2">{text("reason", "Why it is changed")}</div>}

@@ -39,7 +39,7 @@ type HoldRow = Schemas["HoldRow"];
 
 /** What only the server tells of a hold; a new one is told with the next answer. */
 function toldBefore(old: HoldRow | undefined) {
-  return { voting_group: old?.voting_group ?? "", zone: old?.zone ?? "", is_due_soon: old?.is_due_soon ?? false, risk: old?.risk ?? "" };
+  return { note: old?.note ?? "", approval: old?.approval ?? "", offered_to: old?.offered_to ?? "", offered_name: old?.offered_name ?? "", voting_group: old?.voting_group ?? "", zone: old?.zone ?? "", is_due_soon: old?.is_due_soon ?? false, risk: old?.risk ?? "" };
 }
 
 /** The strip's holds with those of this run as it now is. */
@@ -50,7 +50,7 @@ export function withHoldsOf(run: Run, holds: HoldRow[]): HoldRow[] {
     .map((h) => ({
       run: run.id, run_number: run.number, tag, area, feeds, kind: h.kind, reason: h.reason, placed_by: h.placed_by,
       placed_at: h.placed_at ?? "", until: h.until ?? "", is_overdue: h.is_overdue,
-      id: h.id, holder: h.holder, holder_name: h.holder_name, agreement: h.agreement, run_status: run.view.status, at_step: run.view.step?.title ?? "",
+      id: h.id, holder: h.holder, holder_name: h.holder_name, agreement: h.agreement, extended: h.extended, run_status: run.view.status, at_step: run.view.step?.title ?? "",
       ...toldBefore(holds.find((old) => old.id === h.id)),
     }));
   return [...holds.filter((h) => h.run !== run.id), ...mine].sort((a, b) => a.until.localeCompare(b.until));

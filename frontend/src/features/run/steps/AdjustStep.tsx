@@ -120,7 +120,7 @@ export function AdjustStep({ run, step }: StepProps) {
             </Button>
           )}
           {failure.details.needs_force === true && (
-            <ForceForm run={run} payload={seen} needsSecond={failure.details.needs_second === true} record={record} onDone={clear} />
+            <ForceForm run={run} payload={seen} needsSecond={failure.details.needs_second === true} needsProof={failure.details.needs_proof === true} record={record} onDone={clear} />
           )}
         </Message>
       )}

@@ -2,7 +2,7 @@ import { Radio, RadioGroup, Label } from "@headlessui/react";
 import { ApiFailure } from "../../../api/client";
 import { Button } from "../../../ui/Button";
 import { TextField } from "../../../ui/fields";
-import { clock } from "../../../ui/format";
+import { when } from "../../../ui/format";
 import { Failure } from "../../../ui/Message";
 import { useDraftForm } from "../../../ui/useDraft";
 import { useNow } from "../../../ui/useNow";
@@ -13,7 +13,7 @@ const LENGTHS = ["30", "60", "90", "120", "240"];
 
 function plannedEnd(minutes: string, now: number): string {
   const m = Number(minutes.replace(",", "."));
-  return m > 0 && m <= 10_080 ? `until about ${clock(new Date(now + m * 60_000).toISOString())}` : "";
+  return m > 0 && m <= 10_080 ? `until about ${when(new Date(now + m * 60_000).toISOString())}` : "";
 }
 
 export function HoldStep({ run, step }: StepProps) {
@@ -27,7 +27,7 @@ export function HoldStep({ run, step }: StepProps) {
   const errors = append.error instanceof ApiFailure ? append.error.byField : {};
   const place = () => {
     if (append.isPending) return;
-    append.mutate([{ type: "hold_placed", payload: { step: step.key, kind, reason: values.reason ?? "", minutes, agreement: values.agreement ?? "" } }], { onSuccess: clear });
+    append.mutate([{ type: "hold_placed", payload: { step: step.key, kind, reason: values.reason ?? "", minutes, agreement: values.agreement ?? "", approval: values.approval ?? "" } }], { onSuccess: clear });
   };
   return (
     <StepFrame
@@ -84,6 +84,9 @@ export function HoldStep({ run, step }: StepProps) {
       )}
       {(errors.agreement || values.agreement) && (
         <TextField label="Who agreed (name and role), and what watches instead" value={values.agreement ?? ""} onChange={(v) => set("agreement", v)} />
+      )}
+      {(errors.approval || values.approval) && (
+        <TextField label="Who approved it (name and role), and what watches meanwhile" value={values.approval ?? ""} onChange={(v) => set("approval", v)} />
       )}
       {append.isError && <Failure error={append.error} />}
     </StepFrame>
