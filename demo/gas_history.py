@@ -28,7 +28,7 @@ PAST = (
 )
 FITTED = {"MB-G15": ("MB-V04", "MB-L03")}  # what is on a bottle, where it is not the usual
 VALUES = {
-    "operator": "Control room", "temperature": "19", "exposed_to": "none", "pressure_kpa": "101.1", "reading": "0.0",
+    "operator": "Control room", "temperature": "19", "exposed_to": "none", "condition": "clean", "pressure_kpa": "101.1", "reading": "0.0",
     "purged": "0.0", "latches": "reset", "regulator_left": "on", "permit": "P-4711", "fault_relay": "not tried",
 }  # fmt: skip
 

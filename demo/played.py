@@ -80,7 +80,8 @@ class Played:
                 self.do("timer_started", step=step.key)
                 self.do("timer_ended", step=step.key)
             elif step.kind == "checkpairs":
-                for pair in step.pairs:
+                out = {p.key for p in self.state.pairs_out}
+                for pair in (p for p in step.pairs if step.variant != "back" or p.key in out):
                     self.do("pair_moved", step=step.key, pair=pair.key, to="back" if step.variant == "back" else "out")
                 self.do("step_confirmed", step=step.key)
             elif step.kind == "sign":

@@ -8,7 +8,7 @@ from playwright.sync_api import expect
 
 from apps.kit.models import GasBottle, GasFitting
 from apps.plant.models import Area, Instrument
-from apps.runs.models import Hold, Result
+from apps.runs.models import Hold, Result, Run
 from e2e.base import PASSWORD, BrowserTestCase
 
 HYDROGEN = {"gas": "hydrogen", "basis": "iec", "technology": "catalytic", "t90_s": "10", "signal_unit": "mV", "new_sensitivity": "0.5"}
@@ -41,8 +41,7 @@ class GasJourney(BrowserTestCase):
         p.get_by_label("Serial on the plate").fill(f"S-{tag}")
         p.get_by_role("button", name="Check the plate").click()
         p.get_by_label("Exposed since last time to").select_option("none")
-        p.get_by_role("checkbox", name=re.compile("Filter")).click()
-        p.get_by_role("checkbox", name=re.compile("expected life")).click()
+        p.get_by_label("Sensor, filter and weather guard").select_option("clean")
         p.get_by_role("button", name="Looked at").click()
         p.get_by_label("Air temperature").fill("20")
         p.get_by_role("button", name="Confirm").click()
@@ -148,6 +147,19 @@ class GasJourney(BrowserTestCase):
         expect(p.get_by_text("Choose the span gas first.")).to_be_visible()
         p.reload()
         expect(p.get_by_label("Gas in use").get_by_text("G-AIR")).to_be_visible()
+
+    def test_another_regulator_after_the_bottle_is_judged_again(self):
+        GasFitting.objects.create(code="V-9", kind="regulator", material="brass", flow_l_min=2.0)
+        p = self.page
+        self.at_gas()
+        p.get_by_role("button", name="Use G-AIR").click()
+        expect(p.get_by_label("Gas in use").get_by_text("G-AIR")).to_be_visible()
+        p.get_by_role("button", name=re.compile("^Zero gas")).click()
+        zero = p.get_by_role("region", name="Zero gas", exact=True)
+        zero.get_by_label("Regulator").select_option("V-9")
+        expect(zero.get_by_role("alert").get_by_text("this detector is calibrated at 0.5 l/min")).to_be_visible()
+        expect(zero.get_by_label("Regulator")).to_have_value("V-1")
+        self.assertEqual(Run.objects.get().events.filter(type="gas_assigned").count(), 1)
 
     def test_a_zero_is_forced_with_a_second_person(self):
         p = self.page

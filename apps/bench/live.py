@@ -24,12 +24,12 @@ from metrology.judgement.settling import (
     judge_settling,
     settle_words,
 )
-from metrology.methods.detector import settings_of as detector_of
 from metrology.methods.fragments import alarms_of
 from metrology.methods.method import Method
 from metrology.methods.setup import RunSetup
 from metrology.methods.slots import STREAM, Quantity, Slot, Watched
 from metrology.methods.steps import Step
+from metrology.methods.trials.exposure import inhibit_of
 from metrology.quantities.units import convert
 from metrology.quantities.words import number
 from metrology.run.holds import lost_words
@@ -403,7 +403,7 @@ class RunLive:
         live = self.quantities.get("ma")
         if live is None or self._setup is None:
             return []
-        inhibit = detector_of(self._setup).inhibit_ma
+        inhibit = inhibit_of(self._setup)
         dropped = inhibit_dropped(live.samples(self.since), inhibit_ma=inhibit, band_ma=self._setup.policy.inhibit_band_ma)
         told = (
             f"The inhibit dropped during the exposure: {dropped:.2f} mA at the control system. The alarm may have tripped."

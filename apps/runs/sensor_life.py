@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import timedelta
+from datetime import date, timedelta
 from typing import Any
 
 from apps.plant.models import Instrument
@@ -39,6 +39,17 @@ def _channel(name: str, rows: list[Result], end: float, *, new: float, unit: str
     base = new if not any(r.life != life for r in rows) else 0.0
     told = forecast(days, end_percent=end, first=base)
     relative = relative_percent(days, base)
+    poisons = sorted({str(r.more["poison"]) for r in rows if r.life == life and r.more.get("poison")})
+    says = told.says + (f" It was exposed to {', '.join(poisons)}: half of the time that would be left is counted on." if poisons else "")
+    last = points[-1].at
+
+    def left(day: float | None) -> date | None:
+        """The date of a day of the forecast; a poisoned sensor is given half of what would be left."""
+        if day is None:
+            return None
+        end = start + timedelta(days=day)
+        return ((last + (end - last) / 2) if poisons and end > last else end).date()
+
     return {
         "channel": name,
         "unit": channel_unit,
@@ -49,9 +60,9 @@ def _channel(name: str, rows: list[Result], end: float, *, new: float, unit: str
         "remaining_percent": told.remaining_percent,
         "model": told.model,
         "criterion": told.criterion,
-        "says": told.says,
-        "replace_by": (start + timedelta(days=told.earliest_day)).date() if told.earliest_day is not None else None,
-        "ends_on": (start + timedelta(days=told.ends_day)).date() if told.ends_day is not None else None,
+        "says": says,
+        "replace_by": left(told.earliest_day),
+        "ends_on": left(told.ends_day),
         "dose": sum(r.more["dose"] for r in rows if r.life == life),
         "hours": sum(r.more["hours"] for r in rows if r.life == life),
         "points": [

@@ -12,6 +12,7 @@ from typing import Any
 
 from django.conf import settings
 from django.db import IntegrityError, transaction
+from django.utils import timezone
 
 from apps.accounts.models import Person
 from apps.accounts.policy import is_allowed, require
@@ -69,7 +70,7 @@ def start_run(*, actor: Person, instrument: Instrument, now: datetime, method_ke
     setup = instrument.run_setup(policy_for(instrument), method.revision, method.key)
     if points.strip() or cycles.strip():
         setup = _with_points(setup, points, cycles)
-    setup = replace(setup, history=history_of(instrument))
+    setup = replace(setup, history=history_of(instrument), started_on=timezone.localdate(now).isoformat())
     method.plan(setup, "as_found")  # what the register says must make points, or it is told before anything is open
     run = Run(number=next_number(), instrument=instrument, technician=actor, method=method.key, revision=method.revision, started_at=now)
     event = Event(1, str(uuid.uuid4()), "run_started", setup_payload(setup), actor.username, actor.name, now)

@@ -77,6 +77,7 @@ class RunSetup:
 
     entered: what was entered in the run's steps and changes how it goes on, such as a cold junction, as (name, text).
     history: results of earlier runs that are followed, oldest first, as they stood when this one was started.
+    started_on: ISO date of the run, by which ages are told; empty in runs from before it was kept.
     """
 
     method: str
@@ -87,6 +88,7 @@ class RunSetup:
     policy: Policy = field(default_factory=Policy)
     entered: tuple[tuple[str, str], ...] = ()
     history: tuple[Past, ...] = ()
+    started_on: str = ""
 
     def __post_init__(self) -> None:
         if self.points_percent:
@@ -129,6 +131,8 @@ def setup_payload(setup: RunSetup) -> dict[str, Any]:
     del data["entered"]  # that is in the events that follow
     if not setup.history:
         del data["history"]
+    if not setup.started_on:
+        del data["started_on"]
     return data
 
 
@@ -149,4 +153,5 @@ def setup_from(payload: Mapping[str, Any], settings: type[Settings]) -> RunSetup
         cycles=payload["cycles"],
         policy=resolve_policy(payload["policy"]),
         history=tuple(Past(**past) for past in payload.get("history", ())),
+        started_on=payload.get("started_on", ""),
     )

@@ -65,6 +65,7 @@ class Pair:
     label: str
     normal: str
     test: str
+    unread: str = ""  # why nothing is read while it is out
 
 
 @dataclass(frozen=True)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Iterable, Mapping
 from typing import Any
 
 from metrology.faults import Fault
@@ -27,15 +27,26 @@ def admit_pair(state: RunState, step: Step, payload: Mapping[str, Any]) -> dict[
 
 def admit_pairs_done(state: RunState, step: Step) -> dict[str, Any]:
     """The step is done: going back, only when nothing is out."""
-    if step.variant == "back" and state.pairs_out:
-        raise Fault("pairs_out", pairs_out_words(state), field="pairs")
+    still = {p.key for p in step.pairs} & {p.key for p in state.pairs_out}
+    if step.variant == "back" and still:
+        raise Fault("pairs_out", pairs_out_words(state, still), field="pairs")
     lacking = [p for p in step.pairs if not (p.key in state.pairs and state.pairs[p.key].to == "out")]
     if step.variant == "all" and lacking:
         raise Fault("pairs_lacking", f"Not yet at '{lacking[0].test}': {', '.join(p.label for p in lacking)}.", field="pairs")
     return {"step": step.key, "values": {}, "checks": []}
 
 
-def pairs_out_words(state: RunState) -> str:
-    """What is still in its test position, and what to do."""
-    names = ", ".join(f"'{p.label}' (moved by {p.by})" for p in state.pairs_out)
+def pairs_out_words(state: RunState, keys: Collection[str] = ()) -> str:
+    """What is still in its test position, all of it or those, and what to do."""
+    names = ", ".join(f"'{p.label}' (moved by {p.by})" for p in state.pairs_out if not keys or p.key in keys)
     return f"Still in the test position: {names}. Move it back first."
+
+
+def require_readable(state: RunState, steps: Iterable[Step]) -> None:
+    """Nothing is read while something is out that makes what is shown count for nothing."""
+    out = {p.key for p in state.pairs_out}
+    bad = next((p for s in steps for p in s.pairs if p.unread and p.key in out), None)
+    if bad is not None:
+        raise Fault(
+            "at_test", f"'{bad.label}' is at '{bad.test}'. {bad.unread} Move it to '{bad.normal}'; nothing was stored.", field="pairs"
+        )

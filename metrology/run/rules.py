@@ -27,7 +27,7 @@ from metrology.run.holds import (
     lost_words,
     release_without_hold,
 )
-from metrology.run.pairs import admit_pair, admit_pairs_done, pairs_out_words
+from metrology.run.pairs import admit_pair, admit_pairs_done, pairs_out_words, require_readable
 from metrology.run.parameters import admit_compared, admit_parameters, require_hold
 from metrology.run.progress import (
     CURRENT,
@@ -328,6 +328,7 @@ def _reading_taken(a: Admission, payload: Mapping[str, Any]) -> Payload:
     _require_hold_on(a)
     _require_time(a, step, field="indicated")
     _require_wait(a, step, field="indicated")
+    require_readable(a.state, (p.step for p in a.progress.steps))
     full = admit_reading(a.state, a.method, step, payload, now=a.now)
     _require_judgeable(a, step, full)
     return full

@@ -85,7 +85,7 @@ class GasPlay(Play):
 
     def forward(self, to="readings", **values):
         """Go on to the first step of that kind or key."""
-        given = {"operator": "Control", "temperature": "20", "exposed_to": "none", "ma": "3.0", "purged": "0.5", "reading": "0.2",
+        given = {"operator": "Control", "temperature": "20", "exposed_to": "none", "condition": "clean", "ma": "3.0", "purged": "0.5", "reading": "0.2",
                  "latches": "none", "pressure_kpa": "101.325", "reading:A": "0", "reading:B": "0", "reading:LEL": "0",
                  "reading:O2": "20.9", "windows": "clean", "flow_alarm": "4", "battery": "full",
                  "work": "done", "why": "another bottle", **values}  # fmt: skip
@@ -110,8 +110,16 @@ class GasPlay(Play):
                 for f in step.fields:
                     if f.kind == "gas" and f.name not in self.state.gases:
                         self.assign(f.name, self.gases[f.name])
+                if step.key == "selector_back":
+                    self.move_back(step)
                 self.do("step_confirmed", step=step.key, values=mine, checks=[c.key for c in step.checks])
         raise AssertionError(f"stuck at {self.step.key}")
+
+    def move_back(self, step):
+        """What is out of a step's pairs is moved back."""
+        for pair in step.pairs:
+            if pair.key in {p.key for p in self.state.pairs_out}:
+                self.do("pair_moved", step=step.key, pair=pair.key, to="back")
 
     def expose(self, *texts, **more):
         """One reading a slot of the current set."""

@@ -85,7 +85,7 @@ class ZeroAndSpan(GasCase):
         p = self.found("0", "2")
         self.assertEqual(p.view["evidence"][0]["signatures"][0]["code"], "no-response")
         self.assertEqual(p.view["step"]["judge"]["proposal"], "repeat")
-        self.assertIn({"name": "Span", "value": "no response"}, p.view["evidence"][0]["findings"])
+        self.assertIn({"name": "Span", "value": "no response, exposure time not measured"}, p.view["evidence"][0]["findings"])
 
     def test_the_same_factor_on_the_same_bottle_is_the_bottle(self):
         p = GasPlay()
@@ -333,23 +333,94 @@ class OthersAndHolds(GasCase):
         p.expose("0", "50", "0", "50").decide("leave")
         self.assertEqual([p.step.key, p.forward("purge:B").key], ["purge:A", "purge:B"])
 
-    def test_what_was_moved_must_be_moved_back(self):
+    def head(self):
         made = {"technology": "catalytic", "basis": "iec", "channels": "A, hydrogen, 100, %LEL, 2.5"}
         p = GasPlay("gas-multichannel", instrument=detector(made), gases={"span:A": bottle()})
-        p.forward("pairs_out", **{"found_v:A": "2.5"})
+        p.forward("pairs_out")
         p.do("pair_moved", step="pairs_out", pair="selector", to="out")
+        p.do("pair_moved", step="pairs_out", pair="meter", to="out")
+        return p
+
+    def test_the_stored_voltage_is_looked_at_under_hold_and_cautions_and_is_on_the_record(self):
+        p = self.head()
+        keys = [s.key for s in p.method.steps(p.state.setup, {})]
+        order = ["hold", "cautions", "pairs_out", "reference_A", "set_A", "selector_back", "as_found"]
+        self.assertEqual([k for k in keys if k in order], order)
+        p.forward(**{"found_v:A": "2.45", "set_v:A": "2.5"})
+        self.assertIn("2.45", str(p.view["noted"]))
+
+    def test_nothing_is_read_at_test(self):
+        p = self.head()
         self.assertRefused("already_there", p.do, "pair_moved", step="pairs_out", pair="selector", to="out")
-        p.forward(**{"set_v:A": "2.5"})
+        p.forward("selector_back", **{"found_v:A": "2.5", "set_v:A": "2.5"})
+        self.assertIn("'Selector switch'", self.assertRefused("pairs_out", p.do, "step_confirmed", step="selector_back"))
+        p.forward()
+        p.state.pairs["selector"] = replace(p.state.pairs["selector"], to="out")
+        told = self.assertRefused("at_test", p.do, "reading_taken", step="as_found", slot=0, indicated="0")
+        self.assertIn("What is shown at 'test' is not the gas", told)
+
+    def test_what_was_moved_must_be_moved_back(self):
+        p = self.head()
+        p.forward(**{"found_v:A": "2.5", "set_v:A": "2.5"})
         p.expose("0", "50").decide("leave")
         hold = p.state.open_holds[0].id
         values = {"reading": "0", "latches": "none", "operator": "C"}
-        self.assertIn("'Selector switch'", self.assertRefused("pairs_out", p.do, "hold_released", hold=hold, values=values, reason="early"))
+        self.assertIn("'Meter lead'", self.assertRefused("pairs_out", p.do, "hold_released", hold=hold, values=values, reason="early"))
         self.assertEqual(p.forward("purge:A").title, "Purge, A")
         p.forward("pairs_back")
         self.assertRefused("pairs_out", p.do, "step_confirmed", step="pairs_back")
-        p.do("pair_moved", step="pairs_back", pair="selector", to="back")
+        p.do("pair_moved", step="pairs_back", pair="meter", to="back")
         p.forward("end")
         self.assertEqual(p.state.status, "signed")
+
+    def test_a_sensor_in_bad_condition_is_said_to_be_and_has_consequences(self):
+        for given, texts, choice, told in (
+            ({"condition": "damaged"}, ("0", "50"), "exchange", "The sensor is damaged"),
+            ({"condition": "dirty"}, ("0", "40"), "repair", "Clean or change filter and guard"),
+            ({"condition": "wet"}, ("0", "40"), "repair", "Dry it"),
+            ({"condition": "dirty"}, ("0", "50"), "leave", "answers as it should"),
+            ({"exposed_to": "silicone"}, ("0", "40"), "exchange", "exposed to silicone, which poisons it"),
+            ({"exposed_to": "silicone"}, ("0", "50"), "leave", "plan its exchange"),
+        ):
+            with self.subTest(given=given, texts=texts):
+                p = GasPlay()
+                p.forward(**given)
+                p.expose(*texts)
+                self.assertEqual(p.view["step"]["judge"]["proposal"], choice)
+                self.assertIn(told, p.view["step"]["judge"]["reason"])
+                names = {f["name"] for f in p.view["evidence"][0]["findings"]}
+                self.assertTrue(names & {"Sensor, as found", "Exposed to"})
+
+    def test_its_age_comes_from_the_register(self):
+        details = {**HYDROGEN, "sensor_since": "2024-02-29", "life_months": "24"}
+        for day, is_past in (("2026-02-28", False), ("2026-03-01", True)):
+            p = GasPlay(instrument=detector(details))
+            p.state.setup = replace(p.state.setup, started_on=day)
+            p.forward("sensor")
+            self.assertIn("its life ends on 2026-02-28", p.step.instruction)
+            self.assertEqual("past that" in p.step.instruction, is_past, day)
+            p.forward()
+            p.expose("0", "40")
+            self.assertEqual(p.view["step"]["judge"]["proposal"] == "exchange", is_past, day)
+
+    def test_another_inhibit_current_is_recorded_as_it_is(self):
+        p = GasPlay(instrument=detector({**HYDROGEN, "inhibit_ma": "3.0"}))
+        p.forward("inhibit_check")
+        self.assertRefused("out_of_range", p.do, "step_confirmed", step="inhibit_check", values={"ma": "3.6"})
+        p.do("step_confirmed", step="inhibit_check", values={"ma": "3.6", "held_by": "Holt sees it held"})
+        p.forward()
+        ma = next(q for q in p.view["step"]["readings"]["next"]["quantities"] if q["name"] == "ma")
+        self.assertEqual(ma["expected"], "3.60")
+        p.expose("0", "50")
+        self.assertIn("Holt sees it held", str(p.view["noted"]))
+
+    def test_numbers_above_the_range_are_always_asked_about(self):
+        for text, is_asked in (("100", False), ("100.1", True)):
+            p = self.found("0")
+            if is_asked:
+                self.assertIn("Above the range", self.assertRefused("unlikely_reading", p.expose, text))
+            else:
+                p.expose(text)
 
     def test_purge_countdown_and_normal_reading_before_the_release(self):
         p = self.found("0", "50")
@@ -405,7 +476,7 @@ class OthersAndHolds(GasCase):
         self.assertRefused("out_of_range", p.do, "hold_extended", hold=hold.id, minutes="0", reason="longer")
         p.do("hold_extended", hold=hold.id, minutes="30", reason="sensor slow")
         p.do("hold_handed_over", hold=hold.id, to="tomas", to_name="Tomas", note="span done, purge next")
-        self.assertEqual(p.state.open_holds[0].holder, "tomas")
+        self.assertEqual((p.state.open_holds[0].holder, p.state.open_holds[0].offered_to), ("ines", "tomas"))
         self.assertRefused("hold_open", p.do, "voided", reason="wrong bottle")
         p.do("voided", reason="wrong bottle", keeps_hold=True)
         self.assertEqual(len(p.state.open_holds), 1)

@@ -21,7 +21,7 @@ from metrology.run.view import make_view
 START = datetime(2026, 11, 2, 8, 0, tzinfo=UTC)
 PEOPLE = {"ines": "Ines Calder", "tomas": "Tomas Wick", "marta": "Marta Flood"}
 PLAIN = {
-    "operator": "Control room", "temperature": "21.5", "humidity": "55", "exposed_to": "none", "ma": "3.0", "purged": "0.5",
+    "operator": "Control room", "temperature": "21.5", "humidity": "55", "exposed_to": "none", "condition": "clean", "ma": "3.0", "purged": "0.5",
     "reading": "0.2", "latches": "none", "pressure_kpa": "99.2", "windows": "clean", "obscuration": "4", "flow_alarm": "4",
     "battery": "full", "work": "Cleaned and freed", "why": "set for the last bottle", "sensor_serial": "SN-1",
     "reading:A": "0.2", "reading:B": "0.1", "reading:LEL": "0.0", "reading:O2": "20.9",
@@ -132,7 +132,8 @@ class Player:
             self.do("timer_started", step=step.key)
             self.do("timer_ended", after_min=0.3, step=step.key)
         elif step.kind == "checkpairs":
-            for p in step.pairs:
+            out = {p.key for p in self.state.pairs_out}
+            for p in (p for p in step.pairs if step.variant != "back" or p.key in out):
                 self.do("pair_moved", step=step.key, pair=p.key, to="back" if step.variant == "back" else "out")
             self.do("step_confirmed", step=step.key)
         else:

@@ -1,7 +1,7 @@
 """Gas in runs and the holds board, over HTTP."""
 
 import uuid
-from datetime import timedelta
+from datetime import date, timedelta
 
 from django.utils import timezone
 
@@ -44,6 +44,7 @@ class GasCase(PlantTestCase):
             "operator": "Control",
             "temperature": "20",
             "exposed_to": "none",
+            "condition": "clean",
             "purged": "0",
             "reading": "0",
             "latches": "none",
@@ -137,6 +138,20 @@ class Gas(GasCase):
         self.assertEqual(len(told["points"]), 4)
         self.assertIsNotNone(told["replace_by"])
         self.assertIn("As of the last calibration", told["says"])
+
+    def test_a_poisoned_sensor_is_given_half_of_what_would_be_left(self):
+        for n, signal in enumerate(("25", "22", "19.5", "17")):
+            self.whole("AE-A", "50", signal=signal)
+            Result.objects.filter(run_id=self.run_id).update(at=timezone.now() - timedelta(days=90 * (4 - n)))
+        before = self.get("instruments/AE-A/sensor-life/").json()["channels"][0]
+        last = Result.objects.filter(run_id=self.run_id, name="exposure").latest("at")
+        last.more = {**last.more, "poison": "silicone"}
+        last.save()
+        after = self.get("instruments/AE-A/sensor-life/").json()["channels"][0]
+        of = date.fromisoformat(before["as_of"][:10])
+        left = [(date.fromisoformat(told["ends_on"]) - of).days for told in (before, after)]
+        self.assertAlmostEqual(left[1], left[0] / 2, delta=1)
+        self.assertIn("exposed to silicone", after["says"])
 
     def test_a_replaced_sensor_starts_a_new_life(self):
         self.whole("AE-A", "50")

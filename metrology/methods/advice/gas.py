@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from metrology.judgement.decision import FAIL
 from metrology.methods.alarms import late_alarms
+from metrology.methods.condition import DAMAGED, needs_cleaning, needs_exchange
 from metrology.methods.exposing import AIR, BUMP, SPAN
 from metrology.methods.outcome import Outcome, Proposal
 from metrology.methods.setup import RunSetup
@@ -32,6 +33,7 @@ class GasAdvice:
             and SPAN in self.kind.found_kinds
         )
         late = late_alarms(outcome)
+        renew = "" if is_as_left else needs_exchange(setup)
         if outcome.verdict != FAIL and not late:
             if not is_as_left and not is_proof and p.decides == "always" and self.kind.can_adjust(setup):
                 return Proposal(self.kind.adjust_choice, f"{where} Inside, but the policy here is to calibrate always.")
@@ -45,7 +47,10 @@ class GasAdvice:
                 and not self.kind.is_check
             ):
                 return Proposal(self.kind.adjust_choice, f"{where} Past the adjust limit of {p.adjust_limit_percent:g} %: calibrate.")
-            return Proposal("leave", f"{where} It answers as it should.")
+            if renew and not is_proof and dict(setup.entered).get("condition") == DAMAGED:
+                return Proposal("exchange", f"{where} {renew}")
+            plan = f" {renew.rstrip('.').replace(': replace it', '')}: plan its exchange." if renew else ""
+            return Proposal("leave", f"{where} It answers as it should.{plan}")
         if late:
             return Proposal("repair", f"{where} {late} Correct the set point or the alarm path, then prove it.")
         if is_proof or is_as_left:
@@ -53,6 +58,10 @@ class GasAdvice:
             return Proposal("repair" if is_proof else "replace", f"{where} {told}. {first.first_action if first else ''}".strip())
         if first and first.code in ("no-response", "same-bottle", "wrong-balance"):
             return Proposal("repeat", f"{where} {first.says} {first.first_action}")
+        if renew:
+            return Proposal("exchange", f"{where} {renew}")
+        if needs_cleaning(setup):
+            return Proposal("repair", f"{where} {needs_cleaning(setup)}")
         if abs(worst.point.error_percent) > p.acceptance_percent:
             more = f"More than {p.acceptance_percent:g} % of span off: prove bottle, regulator and setting before anything is forced."
             return Proposal("repeat", f"{where} {more}")

@@ -183,7 +183,7 @@ def _steps(setup: RunSetup, chosen: tuple[tuple[str, str], ...]) -> tuple[Step, 
     spare = Step("adjust", "confirm", "adjust", "Set the span", "On the span gas, once it stands.")
     return (
         common.identity(setup),
-        sensor(setup),
+        sensor(setup, asks_condition=False),
         gases(FLOW, setup),
         _materials(setup),
         *_purge(setup),

@@ -10,14 +10,9 @@ from metrology.methods.steps import Step
 from metrology.methods.trials.exposure import GasKind
 
 
-def settings(setup: RunSetup) -> tuple[Step, ...]:
-    """The stored reference voltages compared with what the bottles need."""
-    return tuple(s for s in gas.reference_settings(setup) if s.phase == "prepare")
-
-
 def opening(setup: RunSetup) -> tuple[Step, ...]:
-    """Moved to test, voltages set."""
-    return (gas.pairs_out(), *(s for s in gas.reference_settings(setup) if s.phase != "prepare"))
+    """Moved to test, the stored voltages compared with what the bottles need and set, the selector at operate again before anything is read."""
+    return (gas.pairs_out(), *gas.reference_settings(setup), gas.selector_back())
 
 
 def back(_setup: RunSetup) -> tuple[Step, ...]:
@@ -31,5 +26,5 @@ METHOD = gas_method(
     title="Gas detector head with several channels",
     revision="3",
     kind=KIND,
-    flow=GasFlow(KIND, settings=settings, opening=opening, back=back),
+    flow=GasFlow(KIND, opening=opening, back=back),
 )

@@ -8,6 +8,7 @@ from functools import lru_cache, partial
 
 from metrology.judgement.tolerance import tolerance_percent
 from metrology.methods.alarms import alarm_fields, latched_words
+from metrology.methods.condition import condition_fields, life_words
 from metrology.methods.detector import GasChannel, settings_of
 from metrology.methods.exposing import channels_of, role_of
 from metrology.methods.flow import common
@@ -17,14 +18,6 @@ from metrology.methods.steps import Check, Field, Pair, Step
 from metrology.methods.trials.exposure import GasKind
 from metrology.quantities.transfer import Transfer
 
-POISONS = (
-    ("none", "None known"),
-    ("silicone", "Silicone"),
-    ("lead", "Lead"),
-    ("sulphur", "Sulphur compounds"),
-    ("halogen", "Halogens"),
-    ("unknown", "Not known"),
-)
 LATCHES = (("reset", "Reset, and seen clear"), ("none", "No alarm had latched"))
 TOXIC = "Gas can hurt before it is smelt: wear your personal monitor, ventilate, cylinder upright and secured, nobody downwind."
 BURNING = "Flammable gas: no sparks, only what the permit allows; stay clear of the vent."
@@ -117,28 +110,21 @@ def steps(g: GasFlow, setup: RunSetup, chosen: tuple[tuple[str, str], ...]) -> t
     )
 
 
-def sensor(setup: RunSetup) -> Step:
-    """The sensor's age and what it was exposed to."""
+def sensor(setup: RunSetup, *, asks_condition: bool = True) -> Step:
+    """The sensor looked at: its serial, its age by the register, the condition it is in. asks_condition: False where it is only ticked as sound."""
     d = settings_of(setup)
-    since = f" It was fitted on {d.sensor_since}" if d.sensor_since else ""
-    life = f" and is expected to last {d.life_months:g} months." if d.life_months else "." if since else ""
     serial = (Field("sensor_serial", "Serial of the sensor", "identity", expected=d.sensor_serial),) if d.sensor_serial else ()
-    poison = (
-        (Field("exposed_to", "Exposed since last time to", "choice", options=POISONS, hint="Each of these poisons a catalytic sensor."),)
-        if d.technology in ("catalytic", "semiconductor")
-        else ()
-    )
+    sound = (Check("filter", "Filter, membrane and weather guard clean and dry"), Check("life", "The sensor is within its expected life"))
     return Step(
         "sensor",
         "confirm",
         "prepare",
         "Sensor and filter",
-        f"Look at the sensor before gas is spent on it.{since}{life}",
-        fields=(*serial, *poison),
-        checks=(
-            Check("filter", "Filter, membrane and weather guard clean and dry"),
-            Check("life", "The sensor is within its expected life"),
-        ),
+        f"Look at the sensor before gas is spent on it, and leave it as it is until as found is read.{life_words(setup)}",
+        fields=(*serial, *(condition_fields(setup) if asks_condition else ())),
+        checks=() if asks_condition else sound,
+        enters=asks_condition,
+        is_noted=asks_condition,
         confirm_label="Looked at",
     )
 
@@ -179,9 +165,13 @@ def inhibit_check(setup: RunSetup) -> tuple[Step, ...]:
             fields=(
                 Field(
                     "ma", "Current at the control system", "number", "mA", low=round(ma - band, 3), high=round(ma + band, 3),
-                    why="The signal is not held: gas would trip the alarm. Don't apply any.",
+                    why="The signal is not held: gas would trip the alarm. Don't apply any, unless the control system shows it held at this current.",
+                    excused_by="held_by",
                 ),
+                Field("held_by", "Held at another current: who sees that it is held", required=False, hint="Only where it differs from the register."),
             ),
+            enters=True,
+            is_noted=True,
             left_out="" if ma else "Its output has no inhibit current; the hold is at the control system.",
             confirm_label="It is held",
             variant="inhibit",
@@ -432,12 +422,13 @@ def reference_settings(setup: RunSetup) -> list[Step]:
             Step(
                 f"reference_{c.name}",
                 "confirm",
-                "prepare",
+                "make safe",
                 f"Reference voltage, channel {c.name}",
                 f"For {value:.4g} {c.unit} on 0 to {c.top:g} {c.unit} this channel needs {wanted:.3f} V: concentration over range "
                 f"times {d.full_scale_v:g} V. Read what is stored: somebody may have set it for another bottle.",
                 fields=(Field(f"found_v:{c.name}", "Found stored", "number", "V", low=0, high=d.full_scale_v),),
                 enters=True,
+                is_noted=True,
                 confirm_label="Compare",
             )
         )
@@ -447,7 +438,7 @@ def reference_settings(setup: RunSetup) -> list[Step]:
                 Step(
                     f"prove_{c.name}",
                     "confirm",
-                    "prepare",
+                    "make safe",
                     f"Stop: channel {c.name} is set for other gas",
                     f"{found:g} V is stored and {wanted:.3f} V is needed, {off:.0f} % off. Prove the gas and the setting before going on.",
                     fields=(Field("why", "Why it was set so", "long"),),
@@ -474,8 +465,9 @@ def reference_settings(setup: RunSetup) -> list[Step]:
     return out
 
 
+SELECTOR = Pair("selector", "Selector switch", "operate", "test", "What is shown at 'test' is not the gas: it does not count.")
 HEAD_PAIRS = (
-    Pair("selector", "Selector switch", "operate", "test"),
+    SELECTOR,
     Pair("jumper", "Alarm jumper", "in service", "test"),
     Pair("meter", "Meter lead", "stowed", "at the test point"),
 )
@@ -492,6 +484,20 @@ def pairs_out() -> Step:
         cautions=("While a test position is selected the value shown is not the gas: it does not count.",),
         pairs=HEAD_PAIRS,
         confirm_label="All that is needed is moved",
+    )
+
+
+def selector_back() -> Step:
+    """The selector at operate before anything is read; the rest stays where it is."""
+    return Step(
+        "selector_back",
+        "checkpairs",
+        "make safe",
+        "Selector to operate",
+        "Move the selector back before gas is put on: what is shown at 'test' is not the gas.",
+        pairs=(SELECTOR,),
+        variant="back",
+        confirm_label="It is at operate",
     )
 
 

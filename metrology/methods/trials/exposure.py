@@ -22,6 +22,7 @@ from metrology.judgement.tolerance import tolerance_percent
 from metrology.judgement.uncertainty import Component
 from metrology.methods.alarms import alarms_seen_in, watch_words
 from metrology.methods.budget import Budget
+from metrology.methods.condition import found_words, poison_of
 from metrology.methods.detector import GasChannel, require_unit, settings_of
 from metrology.methods.exposing import (
     AIR,
@@ -119,6 +120,7 @@ class Exposed(PointByPoint):
     kind: GasKind = GasKind()
     has_statistics = False
     least_for_signature = 1
+    tells_untimed = True  # that nobody measured how long it was exposed
 
     def plan(self, setup: RunSetup, set_key: str, taken: Sequence[RawReading] = ()) -> Plan:
         """Zero, then span, channel by channel; a proof is one bump a channel."""
@@ -138,7 +140,7 @@ class Exposed(PointByPoint):
             hint="By the bottle's certificate.", span=top,
         )  # fmt: skip
         over = f"Above the range of {top:g} {c.unit}: take the gas off, the sensor may suffer, and check the unit."
-        shown = Quantity("indicated", "Display", c.unit, places, slot.ideal, -0.25 * top, 1.1 * top, 0.1 * top, span=top, doubt=over)
+        shown = Quantity("indicated", "Display", c.unit, places, slot.ideal, -0.25 * top, top, 0.1 * top, span=top, doubt=over)
         more: list[Quantity] = []
         if i.output_unit == "mA" and self.kind.has_output:
             more.append(self._current(setup, slot, top))
@@ -159,10 +161,9 @@ class Exposed(PointByPoint):
         i, d, band = setup.instrument, settings_of(setup), setup.policy.inhibit_band_ma
         span = i.output_hi - i.output_lo
         if d.inhibit_ma:
-            dropped = (
-                f"The current is not the inhibit current of {d.inhibit_ma:g} mA: the inhibit has dropped and the alarm may have tripped."
-            )
-            low, high, expected = d.inhibit_ma - band, d.inhibit_ma + band, d.inhibit_ma
+            held = inhibit_of(setup)
+            dropped = f"The current is not the inhibit current of {held:g} mA: the inhibit has dropped and the alarm may have tripped."
+            low, high, expected = held - band, held + band, held
         else:
             dropped, low, high = "", i.output_lo - 2.5, i.output_hi + 2.5
             expected = i.output_lo + slot.nominal / top * span
@@ -250,7 +251,14 @@ class Exposed(PointByPoint):
             name = f"{kind} {j.slot.channel}".strip().capitalize()
             if kind not in NO_GAS:
                 t90 = t90_of(r)
-                rows.append((name, response_of(setup, j, r) + (f", T90 {t90:.0f} s" if t90 is not None else "")))
+                timed = (
+                    f", T90 {t90:.0f} s"
+                    if t90 is not None
+                    else ""
+                    if "captured" in r.extra or not self.tells_untimed
+                    else ", exposure time not measured"
+                )
+                rows.append((name, response_of(setup, j, r) + timed))
             signal = r.extra.get("signal")
             if signal and kind not in NO_GAS and j.point.applied:
                 sensitivity = float(signal) / j.point.applied
@@ -265,6 +273,7 @@ class Exposed(PointByPoint):
         seen = alarms_seen_in(setup, self.kind.proved_alarms(setup), set_key, mine)
         criteria = tuple(c for s in seen if (c := s.criterion))
         told = tuple((f"Alarm '{s.alarm.name}'", s.says) for s in seen)
+        told = (*found_words(setup), *told) if set_key.startswith("as_found") else told
         return replace(outcome, criteria=(*outcome.criteria, *criteria), findings=told, series=self._set_at(setup, outcome, set_key))
 
     def _set_at(self, setup: RunSetup, outcome: Outcome, set_key: str) -> tuple[SeriesPoint, ...]:
@@ -291,6 +300,11 @@ def u_of_ratio(reading: RawReading, ideal: float) -> float:
     digit = parse_typed(reading.indicated, name="The reading").resolution
     parts = (REPEATS, 2 * digit / math.sqrt(12) / abs(ideal), 2 * float(told.get("sd") or 0.0) / abs(ideal)) if ideal else (REPEATS,)
     return math.hypot(*parts)
+
+
+def inhibit_of(setup: RunSetup) -> float:
+    """The current at which it is held: as it was seen at the control system, else the register's."""
+    return setup.value("ma", settings_of(setup).inhibit_ma)
 
 
 def t90_of(reading: RawReading) -> float | None:
@@ -434,5 +448,6 @@ def exposed(setup: RunSetup, reading: RawReading, context: ResultContext) -> Map
             "sensitivity": signal / applied if signal is not None and applied else None,
             "dose": applied * minutes / 60.0,
             "hours": minutes / 60.0,
+            **({"poison": poison_of(setup)} if poison_of(setup) else {}),
         },
     }

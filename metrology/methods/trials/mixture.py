@@ -106,6 +106,8 @@ def component_slot(setup: RunSetup, index: int, role: str, c: Component) -> Slot
 class MixtureExposed(Exposed):
     """The trial: every component on every gas, each over its own range."""
 
+    tells_untimed = False
+
     def plan(self, setup: RunSetup, set_key: str, taken: Sequence[RawReading] = ()) -> Plan:
         """Zero gas, then the mixtures."""
         return Plan(mixture_plan(setup))

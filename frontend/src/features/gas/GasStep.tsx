@@ -48,13 +48,15 @@ function Role({ run, field }: { run: Run; field: Step["fields"][number] }) {
   if (options.isPending) return <Loading what="the bottles" />;
   if (options.isError) return <Failure error={options.error} />;
   const failure = append.error instanceof ApiFailure ? append.error : null;
-  const choose = (option: Option) =>
-    append.mutate([
-      {
-        type: "gas_assigned",
-        payload: { role: field.name, bottle: option.code, regulator: fittings.regulator ?? option.regulator, line: fittings.line ?? option.line, reason },
-      },
-    ]);
+  const assign = (bottle: string, regulator: string, line: string, onError?: () => void) =>
+    append.mutate([{ type: "gas_assigned", payload: { role: field.name, bottle, regulator, line, reason } }], { onError });
+  const choose = (option: Option) => assign(option.code, fittings.regulator ?? option.regulator, fittings.line ?? option.line);
+  // With a bottle chosen already, another fitting is judged with it at once; one that is refused is not in use.
+  const refit = (changed: { regulator?: string; line?: string }) => {
+    const next = { ...fittings, ...changed };
+    setFittings(next);
+    if (now) assign(now.bottle, next.regulator ?? now.regulator, next.line ?? now.line, () => setFittings({ regulator: now.regulator, line: now.line }));
+  };
   const best = options.data.bottles[0];
   const choice = (rows: Schemas["Fitting"][]) => rows.map((f) => ({ value: f.code, label: f.words }));
   return (
@@ -68,7 +70,10 @@ function Role({ run, field }: { run: Run; field: Step["fields"][number] }) {
       <Offered
         offers={options.data.bottles}
         chosen={now?.bottle ?? ""}
-        row={(option) => <Bottle key={option.code} option={option} chosen={now?.bottle === option.code} onChoose={() => choose(option)} />}
+        row={(option) => {
+          const chosen = now?.bottle === option.code;
+          return <Bottle key={option.code} option={chosen ? { ...option, remarks: now.remarks } : option} chosen={chosen} onChoose={() => choose(option)} />;
+        }}
       />
       {failure && <Failure error={failure} />}
       {failure?.field === "reason" && <TextField label="Reason" value={reason} onChange={setReason} />}
@@ -77,13 +82,13 @@ function Role({ run, field }: { run: Run; field: Step["fields"][number] }) {
           label="Regulator"
           value={fittings.regulator ?? (now?.regulator || best?.regulator || "")}
           options={choice(options.data.regulators)}
-          onChange={(regulator) => setFittings({ ...fittings, regulator })}
+          onChange={(regulator) => refit({ regulator })}
         />
         <ChoiceField
           label="Line"
           value={fittings.line ?? (now?.line || best?.line || "")}
           options={choice(options.data.lines)}
-          onChange={(line) => setFittings({ ...fittings, line })}
+          onChange={(line) => refit({ line })}
         />
       </div>
     </section>
