@@ -4,21 +4,24 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Mapping
+from contextlib import suppress
 from datetime import datetime
 from typing import Any
 
 from apps.accounts.models import Person
 from apps.bench.hub import HUB
-from apps.bench.live import RunLive
+from apps.bench.live import RunLive, same_stream
 from apps.bench.selectors import find_signal
 from apps.bench.sources import SourceFault
+from apps.bench.stimulus import shut
 from apps.runs.models import Run
 from apps.runs.services import NewEvent, append_seen
 from apps.runs.store import load_state
 from config.failures import Missing
 from metrology.faults import Fault
 from metrology.methods.registry import get_method
-from metrology.run.progress import make_progress
+from metrology.methods.slots import Slot
+from metrology.run.progress import current_slot, make_progress
 from metrology.run.state import RunState
 
 
@@ -53,7 +56,7 @@ def capture_reading(
 ) -> tuple[Run, RunState]:
     """Capture every live quantity of the next reading; what is not live must be typed beside it."""
     live, _ = live_of(run_id)
-    if live.slot is None:
+    if live.slot is None or live.is_adjusting:
         raise Fault("not_reading", "No reading is asked for at this step. Nothing was captured.", field="step")
     if not live.quantities:
         told = next(iter(live.faults.values()), "No source is live in this run: choose one, or type the reading.")
@@ -73,7 +76,23 @@ def capture_reading(
     if any(not live.quantities[n].quantity.low <= told["mean"] <= live.quantities[n].quantity.high for n, told in got.items()):
         payload["confirmed_unlikely"] = True
     event = NewEvent(event_id or uuid.uuid4(), "reading_taken", payload)
-    return append_seen(actor=actor, run_id=run_id, event=event, now=now, expected_seq=expected_seq)
+    taken, stimulus = live.slot, live.stimulus
+    changed = append_seen(actor=actor, run_id=run_id, event=event, now=now, expected_seq=expected_seq)
+    _rest(changed[1], taken, stimulus)
+    return changed
+
+
+def _rest(state: RunState, taken: Slot, stimulus: str) -> None:
+    """Nothing flows that nobody needs: what was put on for one reading is shut once that is taken, unless the next is read of the same."""
+    method = get_method(state.setup.method)
+    if not stimulus or not method.watching.is_step(taken):
+        return
+    step = make_progress(state, method).current
+    after = current_slot(state, method, step.key) if step and step.kind == "readings" else None
+    if after and same_stream(taken, after):
+        return
+    with suppress(SourceFault, Missing):
+        shut(stimulus)
 
 
 def _capture_condition(

@@ -18,6 +18,7 @@ from apps.bench.live import RunLive
 from apps.bench.models import DONE, RUNNING, STOPPED, AutoCapture
 from apps.bench.selectors import find_signal
 from apps.bench.sources import SourceFault
+from apps.bench.stimulus import shut
 from config.failures import Missing, NotAllowed
 from metrology.faults import Fault
 from metrology.judgement.settling import UNSTABLE
@@ -98,24 +99,16 @@ class Lane:
     def _turn_to(self, stimulus: str) -> None:
         """Another channel is next, with a stimulus of its own: what stood at the one before is shut where that can be done."""
         try:
-            self._shut()
+            shut(self.stimulus)
         except SourceFault as fault:
             raise LaneStopped(f"{fault.message} What was captured is kept.") from fault
         self.stimulus, self.target = stimulus, None
-
-    def _shut(self) -> bool:
-        """Shut the stimulus; False where it can't be told to. Raises a SourceFault."""
-        device, signal = find_signal(self.stimulus)
-        shut = next((s for s in device.signals if s["key"] == signal["key"].rpartition(".")[0] + ".off"), None)
-        if shut:
-            HUB.poller(device).write(shut, 0.0)
-        return shut is not None
 
     def _rest(self) -> str:
         """Nothing more is applied: the stimulus shut, or what must be done about it by hand, as a sentence."""
         device, _ = find_signal(self.stimulus)
         with suppress(SourceFault):
-            if self._shut():
+            if shut(self.stimulus):
                 return f" {device.label} is shut."
         return f" {device.label} still stands where it was: shut it, vent it or let it cool by hand."
 

@@ -33,13 +33,15 @@ from metrology.methods.trials.exposure import inhibit_of
 from metrology.quantities.units import convert
 from metrology.quantities.words import number
 from metrology.run.holds import lost_words
-from metrology.run.progress import current_slot, make_progress
+from metrology.run.progress import current_slot, make_progress, passes_of
 from metrology.run.raw import raw_readings
 from metrology.run.state import RunState, source_key
 
 BACKLOG_S = 120.0
 BEFORE_S = 0.5
+JUST_BEFORE_S = 3.0  # how old the last reading before the stimulus may be
 FRAME_S = 0.08
+REFUSED = ("warming-up", "exposed-already")  # remarks with which nothing is captured
 LATEST_S = 1.0  # of a fast signal: what each frame brings, so that a frame that was late leaves no hole
 COURSE_S = 3.0  # how often a course is fitted anew, s
 ACCEPTANCE = 0.25  # of span: further off, it is not an error to be adjusted
@@ -79,9 +81,18 @@ def counting_words(q: Quantity, samples: Sequence[Sample]) -> str:
     return f"{last:g} of {q.expected:g} {q.unit}."
 
 
-def _same_stream(one: Slot | None, other: Slot | None) -> bool:
+def same_stream(one: Slot | None, other: Slot | None) -> bool:
     """Whether what flowed at one slot still flows at the other, so that what stood there stands here."""
     return bool(one and other and one.extra.get(STREAM) and one.extra[STREAM] == other.extra.get(STREAM))
+
+
+def _being_set(state: RunState, method: Method, step: Step) -> tuple[Slot, tuple[Quantity, ...]] | None:
+    """What is read where something is set: the slot of its point, as left, and what the instrument shows there."""
+    wanted = method.adjusting.progress(state.setup, passes_of(state, step.key), step.variant).next_screw
+    target = next((t for t in method.adjusting.targets(state.setup, step.variant) if t.screw == wanted), None)
+    plan = method.trial.plan(state.setup, "as_left").slots if target else ()
+    slot = next((s for s in plan if target and s.channel == target.channel and abs(s.nominal - target.nominal) < 1e-9), None)
+    return (slot, tuple(q for q in method.trial.asks(state.setup, slot) if q.name == "indicated")) if slot else None
 
 
 class RunLive:
@@ -101,6 +112,7 @@ class RunLive:
         self.faults: dict[str, str] = {}
         self.stimulus = ""  # the signal by which what is applied at this slot can be set
         self.is_condition = False
+        self.is_adjusting = False  # only watched: what is set is typed or accepted by a key
         self.lost_hold = ""  # that the hold came off while the run was at work
         self.is_marked = False  # the moment gas came was told, by hand or by the stimulus
         self._setup: RunSetup | None = None
@@ -116,14 +128,16 @@ class RunLive:
             step = make_progress(state, method).current
             self._setup, self._method, self._step = state.setup, method, step
             self.lost_hold = lost_words(state)
-            self.is_condition = step is not None and step.kind == "condition"
+            self.is_adjusting = step is not None and step.kind == "adjust"
+            self.is_condition = self.is_adjusting or (step is not None and step.kind == "condition")
             slot = current_slot(state, method, step.key) if step and step.kind == "readings" else None
             asked: Sequence[Quantity] = method.trial.asks(state.setup, slot) if slot else ()
-            watched = method.watching.watched(state.setup, step) if step and self.is_condition else None
+            watched = method.watching.watched(state.setup, step) if step and step.kind == "condition" else None
+            watched = _being_set(state, method, step) if step and self.is_adjusting else watched
             if watched:
                 slot, asked = watched
             moved = (step.key if step else "", slot.index if slot else -1) != (self.step, self.slot.index if self.slot else -1)
-            flows_on = moved and step is not None and step.key == self.step and _same_stream(self.slot, slot)
+            flows_on = moved and step is not None and step.key == self.step and same_stream(self.slot, slot)
             before = {n: live.trace for n, live in self.quantities.items()}
             self.seq, self.step, self.slot = state.seq, step.key if step else "", slot
             self.asked = {q.name for q in asked}
@@ -217,7 +231,8 @@ class RunLive:
             return None
         began = self.began
         samples = {name: each.samples(began) for name, each in self.quantities.items()}
-        watched = Watched(samples, live.rule, began, self.is_marked, live.settled_at)
+        before = [v for t, v in live.samples(began - JUST_BEFORE_S) if t <= began]
+        watched = Watched(samples, live.rule, began, self.is_marked, live.settled_at, before[-1] if before else None)
         return self._method.watching.watch(self._setup, self.slot, watched)
 
     def purged_s(self) -> float | None:
@@ -361,8 +376,9 @@ class RunLive:
             out = {}
             seen = self.exposure()
             is_over = seen is not None and seen.kind in (NO_RESPONSE, UNSTABLE)
-            if seen and seen.has("warming-up"):
-                raise Fault("warming_up", dict(seen.remarks)["warming-up"] + " Nothing was captured.", field="indicated")
+            for code in REFUSED:
+                if seen and seen.has(code):
+                    raise Fault(code.replace("-", "_"), dict(seen.remarks)[code] + " Nothing was captured.", field="indicated")
             for name, live in self.quantities.items():
                 if live.trace.lost:
                     told = f"{live.trace.lost} Nothing was captured and nothing is lost: type the reading, or capture when it is back."

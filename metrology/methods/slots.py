@@ -80,10 +80,11 @@ class RawReading:
 
 @dataclass(frozen=True)
 class Watched:
-    """Live samples of a slot, by quantity, from the moment the stimulus came. is_marked: that moment was told."""
+    """Live samples of a slot, by quantity, from the moment the stimulus came. is_marked: that moment was told. before: what it showed just then."""
 
     samples: Mapping[str, Sequence[Sample]]
     rule: SettleRule
     since: float
     is_marked: bool
     until: float | None = None
+    before: float | None = None

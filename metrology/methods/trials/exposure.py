@@ -384,7 +384,14 @@ class ExposureWatching:
             samples, watched.rule, stimulus, since=watched.since, status=watched.samples.get("status", ()), until=watched.until
         )
         if not watched.is_marked and seen.kind in (NO_RESPONSE, UNSTABLE):
-            return replace(seen, kind=WAITING, remarks=(("gas-on", "Put the gas on, then press 'Gas is on'."),))
+            seen = replace(seen, kind=WAITING, remarks=(("gas-on", "Put the gas on, then press 'Gas is on'."),))
+        clean = p.purge_percent / 100 * c.top
+        if kind == BUMP and watched.before is not None and watched.before > clean:
+            told = (
+                f"It read {watched.before:.3g} {c.unit} before the gas came: a check needs a rise. Gas off, clean air until it is below "
+                f"{clean:g} {c.unit}, then again."
+            )
+            seen = replace(seen, remarks=(("exposed-already", told), *seen.remarks))
         return seen
 
     def source_channel(self, quantity: str, channel: str) -> str:

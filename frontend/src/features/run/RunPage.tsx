@@ -91,7 +91,7 @@ export function RunPage() {
   const mayWork = useMay("work on a run");
   const [reopening, setReopening] = useState("");
   const view = query.data?.view;
-  const streams = Boolean(view?.sources.length) && ["readings", "condition"].includes(view?.step?.kind ?? "");
+  const streams = Boolean(view?.sources.length) && ["readings", "condition", "adjust"].includes(view?.step?.kind ?? "");
   useWatch(id, view?.seq ?? 0, Boolean(view?.step) && !streams);
   if (query.isPending) return <Loading what="the run" />;
   if (query.isError && !query.data) {

@@ -6,6 +6,8 @@ import { Message } from "../../../ui/Message";
 import { useDraftForm } from "../../../ui/useDraft";
 import { Keys } from "../../gas/Keys";
 import { ForceForm } from "../../gas/ForceForm";
+import { LivePanel } from "../../live/LivePanel";
+import { useLive } from "../../live/useLive";
 import { StepFrame, type StepProps } from "../StepFrame";
 import { useAppend } from "../useRun";
 
@@ -16,6 +18,8 @@ export function AdjustStep({ run, step }: StepProps) {
   const before = useRef<HTMLInputElement>(null);
   const count = a?.passes.length ?? 0;
   useEffect(() => before.current?.focus(), [count]);
+  const isLive = run.view.sources.some((s) => s.quantity === "indicated");
+  const live = useLive(run.id, run.view.seq, isLive);
   if (!a) return null;
   const failure = append.error instanceof ApiFailure ? append.error : null;
   const errors = failure?.byField ?? {};
@@ -29,6 +33,8 @@ export function AdjustStep({ run, step }: StepProps) {
     append.mutate([{ type: "step_confirmed", payload: { step: step.key, reason: values.reason ?? "" } }], { onSuccess: clear });
   };
   const ended = !a.target;
+  const shown = live.frame?.rows.indicated;
+  const take = (name: "before" | "after") => shown?.text && set(name, shown.text);
   return (
     <StepFrame
       step={step}
@@ -80,7 +86,20 @@ export function AdjustStep({ run, step }: StepProps) {
               </span>
             </p>
           </div>
-          {a.keys.length > 0 && <Keys run={run} only={a.keys} />}
+          {a.keys.length > 0 && <Keys run={run} only={[...a.keys, "off"]} />}
+          {isLive && (
+            <div className="space-y-2">
+              <LivePanel frame={live.frame} traces={live.traces} connected={live.connected} />
+              <div className="flex flex-wrap gap-2">
+                <Button onClick={() => take("before")} disabled={!shown?.text}>
+                  It reads this before
+                </Button>
+                <Button onClick={() => take("after")} disabled={!shown?.text}>
+                  It reads this after
+                </Button>
+              </div>
+            </div>
+          )}
           <div className="grid max-w-2xl grid-cols-2 gap-4">
             <TextField
               label={`Before ${a.act}ing`}

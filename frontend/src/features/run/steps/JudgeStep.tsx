@@ -6,6 +6,7 @@ import { LongField } from "../../../ui/fields";
 import { Failure, Message } from "../../../ui/Message";
 import { useDraft } from "../../../ui/useDraft";
 import { Verdict } from "../../../ui/Verdict";
+import { Keys } from "../../gas/Keys";
 import { StepFrame, type StepProps } from "../StepFrame";
 import { useAppend } from "../useRun";
 
@@ -35,6 +36,7 @@ export function JudgeStep({ run, step }: StepProps) {
         </Button>
       }
     >
+      {step.panels.includes("gas") && <Keys run={run} only={["off"]} />}
       <p className="flex flex-wrap items-baseline gap-x-4 border-y-2 border-slate py-3 text-3xl">
         <Verdict verdict={judge.verdict} size={30} />
         <span className="text-lg">{judge.share} of what is allowed is used</span>
