@@ -563,6 +563,7 @@ OIL_STANDARD = [
     gas("carbon dioxide", 5000.0, "ppm", 1.0),
 ]
 # code, name, gases, balance, oxygen in % vol, litres full, litres used already, days to expiry
+EXPLOSIVE = ("MB-G09",)  # declared to be: kept for what it does wrong
 BOTTLES: list[tuple[str, str, list[dict[str, Any]], str, float, float, float, int]] = [
     ("MB-G01", "Hydrogen in air", [gas("hydrogen", 2.0, "% vol")], "air", 20.5, 110, 34, 240),
     ("MB-G02", "Hydrogen in air, second", [gas("hydrogen", 2.0, "% vol")], "air", 20.5, 110, 12, -25),
@@ -572,7 +573,7 @@ BOTTLES: list[tuple[str, str, list[dict[str, Any]], str, float, float, float, in
     ("MB-G06", "Carbon dioxide in air", [gas("carbon dioxide", 2.5, "% vol", 1.0)], "air", 20.4, 110, 20, 400),
     ("MB-G07", "Methane in air", [gas("methane", 2.2, "% vol")], "air", 20.4, 110, 15, 310),
     ("MB-G08", "Propane in air", [gas("propane", 0.85, "% vol")], "air", 20.7, 58, 6, 280),
-    ("MB-G09", "Methane, high", [gas("methane", 60.0, "% vol", 1.0)], "synthetic air", 16.0, 58, 3, 350),
+    ("MB-G09", "Methane, high", [gas("methane", 60.0, "% vol", 1.0)], "synthetic air", 8.4, 58, 3, 350),
     ("MB-G10", "Zero air", [], "air", 20.9, 110, 40, 500),
     ("MB-G11", "Nitrogen", [], "nitrogen", 0.0, 110, 9, 600),
     (

@@ -93,6 +93,7 @@ class GasBottle(models.Model):
     balance = models.CharField(max_length=40)
     oxygen = models.FloatField(default=0.0)
     is_humid = models.BooleanField(default=False)
+    is_declared = models.BooleanField(default=False)  # explosive on purpose, and said to be
     litres = models.FloatField()
     litres_drawn = models.FloatField(default=0.0)  # taken out before its use was recorded here
     expires_on = models.DateField(null=True, blank=True)

@@ -33,6 +33,7 @@ from apps.kit.models import (
 from config.failures import Missing
 from config.uploads import check_file
 from metrology.faults import Fault, Faults
+from metrology.judgement.composition import composition_faults
 from metrology.judgement.gas_kit import BottleGas
 from metrology.judgement.incoming import judge_incoming
 from metrology.quantities.acidity import buffer_ph
@@ -93,7 +94,8 @@ GROUPS: dict[str, tuple[type[models.Model], str, tuple[KitField, ...]]] = {
             CODE, N("name", "Name", required=True),
             N("gases", "Holds", "gases", hint="Gas, value, unit, U in %, basis of %LEL; like hydrogen, 2, % vol, 2"),
             N("balance", "Balance gas", required=True), N("oxygen", "Oxygen", "number", unit="% vol", low=0, high=100),
-            N("is_humid", "It is humid", "flag"), N("litres", "Litres when full", "number", True, low=0.1, high=20000),
+            N("is_humid", "It is humid", "flag"),
+            N("is_declared", "It is explosive, and meant to be", "flag"), N("litres", "Litres when full", "number", True, low=0.1, high=20000),
             N("litres_drawn", "Litres drawn before it was kept here", "number", low=0, high=20000), N("expires_on", "Good until", "date"),
             N("certificate", "Certificate"), N("laboratory", "Laboratory"),
         ),
@@ -331,8 +333,11 @@ def _together(group: str, item: Any) -> list[Fault]:
             out.append(
                 Fault("unknown_unit", f"'{item.unit}' is not a unit known here, so nothing could be calibrated with it.", field="unit")
             )
-    if group == "bottle" and item.litres_drawn > item.litres:
-        out.append(Fault("out_of_range", "More was drawn than it held.", field="litres_drawn"))
+    if isinstance(item, GasBottle):
+        if item.litres_drawn > item.litres:
+            out.append(Fault("out_of_range", "More was drawn than it held.", field="litres_drawn"))
+        gases = [BottleGas(**g) for g in item.gases]
+        out += composition_faults(gases, balance=item.balance, oxygen=item.oxygen, is_declared=item.is_declared)
     if isinstance(item, Liquid | Worn) and item.opened_on and item.opened_on > item.expires_on:
         out.append(Fault("bad_dates", "It was opened after it had expired: don't use it.", field="opened_on"))
     if isinstance(item, Buffer | Solution):

@@ -13,6 +13,7 @@ from metrology.judgement.policy import CHOICES as POLICY_CHOICES
 from metrology.judgement.policy import POLICY_FIELDS, resolve_policy
 from metrology.judgement.tolerance import BASES, COMBINATIONS
 from metrology.judgement.voting import read_scheme
+from metrology.methods.carried import carried, require_alarms_inside
 from metrology.methods.registry import CATALOGUE, FAMILIES, METHODS, usual_method
 from metrology.methods.settings import read_settings, setting_fields
 from metrology.methods.setup import check_points
@@ -145,6 +146,7 @@ def fill(instrument: Instrument, data: Mapping[str, Any], known: Known | None = 
     """Put the values of a form or a row onto the instrument, or raise all the faults there are."""
     known = known or Known.for_one()
     faults: list[Fault] = []
+    was = instrument.unit if instrument.pk else ""
     instrument.method = instrument.method or usual_method(str(data.get("family") or instrument.family))
 
     def attempt(field: str, read: Callable[..., Any], *args: Any) -> None:
@@ -163,7 +165,7 @@ def fill(instrument: Instrument, data: Mapping[str, Any], known: Known | None = 
     if "policy" in data:
         attempt("policy", _policy, data, instrument)
     if "details" in data or instrument.details or instrument.method in METHODS:
-        attempt("details", _details, data, instrument)
+        attempt("details", _details, data, instrument, was)
     if "points_percent" in data:
         attempt("points_percent", _points, data)
     attempt("tolerance2_value", _second_tolerance, data, instrument)
@@ -248,8 +250,8 @@ def _as_text(raw: Any) -> str:
     return "" if raw is None else str(raw)
 
 
-def _details(data: Mapping[str, Any], instrument: Instrument) -> dict[str, Any]:
-    """The details that count for the method, as typed; those of another method are let go."""
+def _details(data: Mapping[str, Any], instrument: Instrument, was: str) -> dict[str, Any]:
+    """The details that count for the method, as typed; those of another method are let go. was: the unit before."""
     raw = data.get("details", instrument.details)
     if not isinstance(raw, Mapping):
         raise Fault("bad_details", "The details are a list of named values.", field="details")
@@ -258,7 +260,11 @@ def _details(data: Mapping[str, Any], instrument: Instrument) -> dict[str, Any]:
         return {}
     mine = {f.name for f in setting_fields(method.settings)}
     kept = {k: v for k, v in raw.items() if k in mine and v not in ("", None, False)}
-    method.check(read_settings(method.settings, kept), {"unit": instrument.unit, "lrv": instrument.lrv, "urv": instrument.urv})
+    if was and was != instrument.unit:
+        kept = carried(method.settings, kept, instrument.details, was=was, unit=instrument.unit)
+    settings = read_settings(method.settings, kept)
+    require_alarms_inside(settings, instrument.lrv, instrument.urv, instrument.unit)
+    method.check(settings, {"unit": instrument.unit, "lrv": instrument.lrv, "urv": instrument.urv})
     return kept
 
 

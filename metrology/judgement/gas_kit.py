@@ -190,7 +190,9 @@ def judge_kit(
         tell("zero gas", WARN, "Bottled gas is the rule here; ambient air takes a reason, and a clean place.")
     if bottle.code == AMBIENT and policy.zero_gas == "scrubbed":
         _scrubbed(need, tell)
-    if need.needs_humid and not bottle.is_humid:
+    if need.needs_humid and not bottle.is_humid and need.kind == "span" and need.gas in REACTIVE:
+        tell("humidity", WARN, f"This sensor likes humid gas, but water takes {need.gas} up: no humidifier; wait longer until it stands.")
+    elif need.needs_humid and not bottle.is_humid:
         tell("humidity", WARN, "This sensor needs humid gas and the bottle is dry: put the humidifier into the line.")
     _materials(need, regulator, line, tell)
     _stays(need, bottle, regulator, tell)

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from datetime import date
 
-from metrology.methods.detector import settings_of
+from metrology.methods.detector import DetectorSettings, settings_of
 from metrology.methods.setup import RunSetup
 from metrology.methods.steps import Field
 
@@ -40,7 +40,11 @@ def condition_fields(setup: RunSetup) -> tuple[Field, ...]:
 
 def life_ends_on(setup: RunSetup) -> date | None:
     """When the life that the register gives it is over; None where the register does not tell."""
-    d = settings_of(setup)
+    return register_life_ends(settings_of(setup))
+
+
+def register_life_ends(d: DetectorSettings) -> date | None:
+    """The day the life is over that the register gives a sensor; None where it does not tell when it was fitted and for how long it is good."""
     if not d.sensor_since or not d.life_months:
         return None
     fitted = date.fromisoformat(d.sensor_since)

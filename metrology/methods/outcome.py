@@ -25,6 +25,7 @@ class Judged:
     decision: Decision
     sensor_percent: float | None = None  # applied to digital value, % of output span
     output_percent: float | None = None  # digital value to output, % of output span
+    has_ratio: bool = True  # False: what stands for the truth is not known well enough to say how much better it is than the tolerance
     counts: bool = True  # False: set aside, such as tests before two that agree; told, not judged by
 
 

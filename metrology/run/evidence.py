@@ -115,7 +115,7 @@ def _add_judgement(row: RowData, method: Method, setup: RunSetup, j: Judged, r: 
     row["error_unit"] = f"{signed(j.error.unit, decimals_for(width))} {unit}"
     row["tolerance"] = f"±{in_words(bare, j.tolerance)}" if told.decimals is not None else f"±{_plain_percent(j.tolerance)}"
     row["u"] = in_words(bare, j.uncertainty.expanded) if j.uncertainty else None
-    row["tur"] = ratio(d.tur) if j.uncertainty else None
+    row["tur"] = ratio(d.tur) if j.uncertainty and j.has_ratio else None
     row["verdict"] = d.verdict if j.counts else None
     row["is_too_close"] = d.is_too_close
     row["says"] = _says(j, setup.policy.pass_rule, told) if j.counts else "Set aside: the last two that agree count."

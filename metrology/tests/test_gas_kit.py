@@ -135,6 +135,11 @@ class Rules(unittest.TestCase):
     def test_several_detectors_low_by_one_factor_raise_the_bottle(self):
         self.assertSays(judge(peers=[Peer("A", 0.80), Peer("B", 0.82)]), "warn", "Change the bottle")
 
+    def test_a_humidifier_is_not_for_gases_that_water_takes_up(self):
+        chlorine = replace(NEED, gas="chlorine", unit="ppm", top=5.0, technology="electrochemical", alarm=0.0, needs_humid=True)
+        self.assertIn("no humidifier", str(judge(need=chlorine, made=bottle("B", "chlorine", 3.0, "ppm")).remarks))
+        self.assertIn("put the humidifier into the line", str(judge(need=replace(NEED, needs_humid=True)).remarks))
+
     def test_limits_are_policies(self):
         self.assertEqual(judge(made=bottle(value=20.0), need=replace(NEED, alarm=0), span_low_percent=15.0).standing, "good")
         self.assertEqual(judge(made=bottle(oxygen=5.0), balance_oxygen=4.0).standing, "good")

@@ -391,6 +391,25 @@ class OthersAndHolds(GasCase):
                 names = {f["name"] for f in p.view["evidence"][0]["findings"]}
                 self.assertTrue(names & {"Sensor, as found", "Exposed to"})
 
+    def test_zero_gas_of_unknown_purity_gives_no_ratio(self):
+        rows = self.found("0", "50").view["evidence"][0]["rows"]
+        self.assertIsNone(rows[0]["tur"])
+        self.assertIsNotNone(rows[1]["tur"])
+
+    def test_nitrogen_is_cautioned_and_a_humidifier_asked_for_where_the_gas_bears_it(self):
+        chlorine = {"gas": "chlorine", "technology": "electrochemical", "needs_humid": True}
+        sulphide = {"gas": "carbon monoxide", "technology": "electrochemical", "needs_humid": True}
+        for details, is_asked in ((chlorine, False), (sulphide, True)):
+            p = GasPlay(instrument=detector(details, unit="ppm", urv=100.0))
+            checks = {c.key for s in p.method.steps(p.state.setup, {}) if s.key == "cautions" for c in s.checks}
+            self.assertEqual("humidifier" in checks, is_asked, details["gas"])
+        for proves, is_told in ((True, True), (False, False)):
+            p = GasPlay(
+                "gas-oxygen", instrument=detector({"gas": "oxygen", "technology": "oxygen", "proves_zero": proves}, unit="% vol", urv=25.0)
+            )
+            told = str([s.cautions for s in p.method.steps(p.state.setup, {}) if s.key == "cautions"])
+            self.assertEqual("Nitrogen takes the place of the air" in told, is_told)
+
     def test_its_age_comes_from_the_register(self):
         details = {**HYDROGEN, "sensor_since": "2024-02-29", "life_months": "24"}
         for day, is_past in (("2026-02-28", False), ("2026-03-01", True)):

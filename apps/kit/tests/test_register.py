@@ -92,6 +92,9 @@ class Registers(KitCase):
         self.assertEqual(self.get("kit/bottle/G-1/").json()["form"]["gases"], "hydrogen, 2, % vol, 2")
         self.assertFailure(self.add("bottle", **{**bottle, "code": "G-2", "gases": "hydrogen 2"}), 400, "bad_gases")
         self.assertFailure(self.add("bottle", **{**bottle, "code": "G-2", "litres_drawn": "99"}), 400, "out_of_range")
+        rich = {**bottle, "code": "G-2", "gases": "hydrogen, 6, % vol, 2"}
+        self.assertFailure(self.add("bottle", **rich), 400, "explosive")
+        self.assertEqual(self.add("bottle", **{**rich, "is_declared": "yes"}).status_code, 201)
         self.assertEqual(self.add("fitting", code="V-1", kind="regulator", material="stainless steel", flow_l_min="0.5").status_code, 201)
         buffer = {"code": "BU-1", "ph": "6.865", "table": "nist", "lot": "L7", "expires_on": (TODAY + timedelta(days=300)).isoformat(),
                   "opened_on": (TODAY - timedelta(days=100)).isoformat(), "open_days": "90"}  # fmt: skip

@@ -30,6 +30,23 @@ class LifeBandSerializer(serializers.Serializer):
     high = serializers.FloatField()
 
 
+class LifeEndSerializer(serializers.Serializer):
+    by = serializers.CharField()
+    on = serializers.DateField()
+
+
+class LifeCourseSerializer(serializers.Serializer):
+    day = serializers.FloatField()
+    relative = serializers.FloatField()
+
+
+class EarlierLifeSerializer(serializers.Serializer):
+    life = serializers.CharField()
+    since = serializers.DateTimeField()
+    until = serializers.DateTimeField()
+    points = LifeCourseSerializer(many=True)
+
+
 class LifeChannelSerializer(serializers.Serializer):
     channel = serializers.CharField()
     unit = serializers.CharField()
@@ -41,6 +58,8 @@ class LifeChannelSerializer(serializers.Serializer):
     model = serializers.CharField()
     criterion = serializers.CharField()
     says = serializers.CharField()
+    ends = LifeEndSerializer(many=True)
+    earlier = EarlierLifeSerializer(many=True)
     replace_by = serializers.DateField(allow_null=True)
     ends_on = serializers.DateField(allow_null=True)
     dose = serializers.FloatField()

@@ -139,6 +139,21 @@ class Gas(GasCase):
         self.assertIsNotNone(told["replace_by"])
         self.assertIn("As of the last calibration", told["says"])
 
+    def test_a_sensor_ends_by_its_signal_its_date_or_its_dose_whichever_is_first(self):
+        for n, signal in enumerate(("25", "22", "19.5", "17")):
+            self.whole("AE-A", "50", signal=signal)
+            Result.objects.filter(run_id=self.run_id).update(at=timezone.now() - timedelta(days=90 * (4 - n)))
+        since = (timezone.localdate() - timedelta(days=400)).isoformat()
+        for more, first in (
+            ({}, "its signal"),
+            ({"sensor_since": since, "life_months": "14"}, "its date"),
+            ({"dose_limit": "5"}, "its dose"),
+        ):
+            Instrument.objects.filter(tag="AE-A").update(details={**HYDROGEN, **more})
+            told = self.get("instruments/AE-A/sensor-life/").json()["channels"][0]
+            self.assertEqual(told["ends"][0]["by"], first, told["ends"])
+            self.assertEqual(told["replace_by"], min(e["on"] for e in told["ends"]))
+
     def test_a_poisoned_sensor_is_given_half_of_what_would_be_left(self):
         for n, signal in enumerate(("25", "22", "19.5", "17")):
             self.whole("AE-A", "50", signal=signal)
@@ -172,6 +187,7 @@ class Gas(GasCase):
         self.assertEqual(self.sign().status_code, 200)
         told = self.get("instruments/AE-A/sensor-life/").json()["channels"][0]
         self.assertEqual((told["life"], told["lives_before"], len(told["points"])), ("N-77", 1, 1))
+        self.assertEqual([(e["life"], len(e["points"])) for e in told["earlier"]], [("first", 1)])  # its course is kept
         self.assertEqual(Instrument.objects.get(tag="AE-A").details["sensor_serial"], "N-77")
 
     def test_the_register_wants_the_basis_of_percent_lel_and_the_gas(self):

@@ -28,6 +28,7 @@ from demo.plant import (
     AREAS,
     BOTTLES,
     BUFFERS,
+    EXPLOSIVE,
     FITTINGS,
     LAB,
     MUSTS,
@@ -93,6 +94,7 @@ class Loader:
                 expires_on=self.now.date() + timedelta(days=days),
                 certificate=f"TG-{self.random.randint(20000, 99999)}",
                 laboratory=LAB,
+                is_declared=code in EXPLOSIVE,
             )
         for row in FITTINGS:
             GasFitting.objects.create(**row)

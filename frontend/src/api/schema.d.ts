@@ -2363,6 +2363,14 @@ export interface components {
             closed_by: string;
             reason: string;
         };
+        EarlierLife: {
+            life: string;
+            /** Format: date-time */
+            since: string;
+            /** Format: date-time */
+            until: string;
+            points: components["schemas"]["LifeCourse"][];
+        };
         EndValidityRequest: {
             why: string;
         };
@@ -2806,6 +2814,8 @@ export interface components {
             model: string;
             criterion: string;
             says: string;
+            ends: components["schemas"]["LifeEnd"][];
+            earlier: components["schemas"]["EarlierLife"][];
             /** Format: date */
             replace_by: string | null;
             /** Format: date */
@@ -2816,6 +2826,17 @@ export interface components {
             hours: number;
             points: components["schemas"]["LifePoint"][];
             band: components["schemas"]["LifeBand"][];
+        };
+        LifeCourse: {
+            /** Format: double */
+            day: number;
+            /** Format: double */
+            relative: number;
+        };
+        LifeEnd: {
+            by: string;
+            /** Format: date */
+            on: string;
         };
         LifePoint: {
             /** Format: double */

@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import lru_cache, partial
 
+from metrology.judgement.gas_kit import REACTIVE
 from metrology.judgement.tolerance import tolerance_percent
 from metrology.methods.alarms import alarm_fields, latched_words
 from metrology.methods.condition import condition_fields, life_words
@@ -21,6 +22,7 @@ from metrology.quantities.transfer import Transfer
 LATCHES = (("reset", "Reset, and seen clear"), ("none", "No alarm had latched"))
 TOXIC = "Gas can hurt before it is smelt: wear your personal monitor, ventilate, cylinder upright and secured, nobody downwind."
 BURNING = "Flammable gas: no sparks, only what the permit allows; stay clear of the vent."
+STIFLING = "Nitrogen takes the place of the air: in a closed hall keep an oxygen monitor on, lead the vent outside, never work alone."
 BLIND = "While the detector is on hold nobody is warned by it: keep your own monitor on and tell those around you."
 OPTIONS = {
     "leave": "Leave as it is",
@@ -102,7 +104,7 @@ def steps(g: GasFlow, setup: RunSetup, chosen: tuple[tuple[str, str], ...]) -> t
         common.operator(setup),
         common.hold(),
         *inhibit_check(setup),
-        dangers(setup),
+        dangers(setup, g.kind),
         *g.opening(setup),
         *with_alarms(g, setup, list(body(g, setup, choices))),
         *proof(g, setup, choices),
@@ -190,17 +192,22 @@ def titled(title: str, channel: GasChannel) -> str:
     return f"{title}, {channel.name}" if channel.name else title
 
 
-def dangers(setup: RunSetup) -> Step:
-    """What can hurt, confirmed."""
-    flammable = any(c.unit == "%LEL" for c in channels_of(setup))
+def dangers(setup: RunSetup, kind: GasKind) -> Step:
+    """What can hurt, confirmed; the humidifier, where the sensor needs one that its gas can bear."""
+    d, channels = settings_of(setup), channels_of(setup)
+    flammable = any(c.unit == "%LEL" for c in channels)
+    nitrogen = any(n.unit and n.detail.gas == "nitrogen" for n in kind.needs(setup))
+    humid = d.needs_humid and not any(c.gas in REACTIVE for c in channels)
     return common.cautions(
         setup,
         TOXIC,
         *((BURNING,) if flammable else ()),
+        *((STIFLING,) if nitrogen else ()),
         BLIND,
         checks=(
             Check("monitor", "Personal monitor on, area ventilated"),
             Check("cylinder", "Cylinder secured, fittings tight, adapter fits"),
+            *((Check("humidifier", "Humidifier in the line, filled"),) if humid else ()),
             Check("safe", "The cautions above are met"),
         ),
     )

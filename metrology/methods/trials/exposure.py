@@ -120,7 +120,7 @@ class Exposed(PointByPoint):
     kind: GasKind = GasKind()
     has_statistics = False
     least_for_signature = 1
-    tells_untimed = True  # that nobody measured how long it was exposed
+    tells_untimed = True  # a detector: that nobody measured how long it was exposed, and no ratio where the purity of zero gas is not known
 
     def plan(self, setup: RunSetup, set_key: str, taken: Sequence[RawReading] = ()) -> Plan:
         """Zero, then span, channel by channel; a proof is one bump a channel."""
@@ -272,6 +272,10 @@ class Exposed(PointByPoint):
         mine = [r for r in readings if channel_named(setup, r.slot.channel).unit == setup.instrument.unit]
         seen = alarms_seen_in(setup, self.kind.proved_alarms(setup), set_key, mine)
         criteria = tuple(c for s in seen if (c := s.criterion))
+        judged = tuple(
+            replace(j, has_ratio=j.slot.extra.get("exposure") not in NO_GAS) if self.tells_untimed else j for j in outcome.judged
+        )
+        outcome = replace(outcome, judged=judged)
         told = tuple((f"Alarm '{s.alarm.name}'", s.says) for s in seen)
         told = (*found_words(setup), *told) if set_key.startswith("as_found") else told
         return replace(outcome, criteria=(*outcome.criteria, *criteria), findings=told, series=self._set_at(setup, outcome, set_key))

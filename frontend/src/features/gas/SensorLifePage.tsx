@@ -37,6 +37,9 @@ function LifePlot({ channel, end }: { channel: Channel; end: number }) {
         <text x={62} y={py(end) + 16} textAnchor="start" fontSize="12" fill="var(--iron)">
           end of life, {end} %
         </text>
+        {channel.earlier.map((e) => (
+          <polyline key={e.life} points={e.points.map((p) => `${px(Math.min(p.day, last))},${py(Math.min(top, p.relative))}`).join(" ")} fill="none" stroke="var(--rule-strong)" strokeWidth="2" />
+        ))}
         {channel.points.map((p) => (
           <circle key={p.day} cx={px(p.day)} cy={py(p.relative)} r="6" fill="var(--slate)" />
         ))}
@@ -48,6 +51,7 @@ function LifePlot({ channel, end }: { channel: Channel; end: number }) {
       </svg>
       <figcaption className="text-sm text-muted">
         Dots: sensitivity at each calibration, in % of the first of this life. Dashed: the fit; shaded: where one more result would lie with 95 % certainty.
+        {channel.earlier.length > 0 && " Grey: the lives before, from their first calibration."}
       </figcaption>
     </figure>
   );
@@ -78,12 +82,13 @@ export function SensorLifePage() {
               <span className="text-3xl font-bold">{c.relative_percent.toFixed(0)} %</span>
             </p>
             <p>
-              <span className="block text-sm text-muted">Life left</span>
+              <span className="block text-sm text-muted">Of that until its end</span>
               <span className="text-3xl font-bold">{c.remaining_percent.toFixed(0)} %</span>
             </p>
             <p>
               <span className="block text-sm text-muted">Plan to replace by</span>
               <span className="text-3xl font-bold text-water">{c.replace_by ? day(c.replace_by) : "no date yet"}</span>
+              {c.ends.length > 0 && <span className="block text-sm">{c.ends.map((e) => `by ${e.by} ${day(e.on)}`).join(", ")}</span>}
             </p>
             <p>
               <span className="block text-sm text-muted">As of the last calibration</span>
