@@ -247,8 +247,8 @@ class RunLive:
         return self._setup.policy.purge_percent / 100 * live.quantity.span
 
     def response(self, settle: Settle, samples: list[Sample], expected: float) -> str:
-        """Class of what the output did after the stimulus; empty where what should be read is not known beforehand."""
-        if self.slot is not None and self.slot.is_open:
+        """Class of what the output did after the stimulus; empty where nothing is captured or what should be read is not known."""
+        if self.is_condition or (self.slot is not None and self.slot.is_open):
             return ""
         moved = settle.mean - samples[0][1] if samples else 0.0
         is_settled = settle.status == SETTLED

@@ -53,6 +53,7 @@ class Stimulus:
     response: float = 0.10
     background: float = 0.03
     is_zero: bool = False
+    needs_rise: bool = False  # a check: it says nothing of a sensor that was exposed already
 
 
 def exposure_rule(t90_s: float, *, window_s: float, times_t90: float, give_up_s: float, limit: float) -> SettleRule:
@@ -69,8 +70,9 @@ def judge_exposure(
     since: float,
     status: Sequence[Sample] = (),
     until: float | None = None,
+    before: float | None = None,
 ) -> Exposure:
-    """Judge the samples (time in s, value) of an exposure that began at `since`."""
+    """Judge the samples (time in s, value) of an exposure that began at `since`; before: what it read just then."""
     settle = judge_settling(samples, rule, since=since, until_settled=until)
     after = [s for s in samples if s[0] >= since]
     if not after:
@@ -84,7 +86,15 @@ def judge_exposure(
     seen = Exposure(WAITING, plateau, top, max(0.0, overshoot), settle.t90_s, fraction)
     kind = _class_of(settle, seen, stimulus)
     found = replace(seen, kind=kind)
-    return replace(found, remarks=tuple(_remarks(after, settle, rule, found, stimulus, status)))
+    remarks = _remarks(after, settle, rule, found, stimulus, status)
+    clean = stimulus.background * stimulus.span
+    if stimulus.needs_rise and before is not None and before - stimulus.start > clean:
+        told = (
+            f"It read {before:.3g} {stimulus.unit} before the gas came: a check needs a rise. Gas off, clean air until it is below {clean:g}, "
+            "then again."
+        )
+        remarks.insert(0, ("exposed-already", told))
+    return replace(found, remarks=tuple(remarks))
 
 
 def _class_of(settle: Settle, seen: Exposure, s: Stimulus) -> str:

@@ -3,7 +3,8 @@
 import unittest
 
 from metrology.simulation.detector import FIRST_ALARM, Charge, Manifold, SimulatedDetector, Stream
-from tools.exposure_trials import run_trials, table_text
+from tools import bottle_trials
+from tools.exposure_trials import dangers, run_trials, table_text
 
 
 def settle(d, stream, seconds=200):
@@ -95,5 +96,10 @@ class Detectors(unittest.TestCase):
             self.assertAlmostEqual(settle(d, stream), expected, delta=0.02)
 
     def test_seeded_exposures_are_classed_right(self):
-        table, share = run_trials(150, 7)
-        self.assertGreaterEqual(share, 0.95, table_text(table))
+        table, share = run_trials(300, 7)
+        self.assertGreaterEqual(share, 0.97, table_text(table))
+        self.assertEqual(dangers(table), 0, table_text(table))
+
+    def test_bottles_are_told_from_detectors(self):
+        table, share = bottle_trials.run_trials(400, 7)
+        self.assertGreaterEqual(share, 0.97, table)

@@ -382,20 +382,24 @@ class ExposureWatching:
         stimulus = Stimulus(
             start, slot.ideal, c.top, c.unit, settings_of(setup).t90_s, p.acceptance_percent / 100,
             p.response_percent / 100, p.purge_percent / 100, is_zero=kind in NO_GAS and c.gas != "oxygen",
+            needs_rise=kind == BUMP,
         )  # fmt: skip
         samples = watched.samples.get("indicated", ())
         seen = judge_exposure(
-            samples, watched.rule, stimulus, since=watched.since, status=watched.samples.get("status", ()), until=watched.until
+            samples,
+            watched.rule,
+            stimulus,
+            since=watched.since,
+            status=watched.samples.get("status", ()),
+            until=watched.until,
+            before=watched.before,
         )
         if not watched.is_marked and seen.kind in (NO_RESPONSE, UNSTABLE):
-            seen = replace(seen, kind=WAITING, remarks=(("gas-on", "Put the gas on, then press 'Gas is on'."),))
-        clean = p.purge_percent / 100 * c.top
-        if kind == BUMP and watched.before is not None and watched.before > clean:
-            told = (
-                f"It read {watched.before:.3g} {c.unit} before the gas came: a check needs a rise. Gas off, clean air until it is below "
-                f"{clean:g} {c.unit}, then again."
+            seen = replace(
+                seen,
+                kind=WAITING,
+                remarks=(*(r for r in seen.remarks if r[0] == "exposed-already"), ("gas-on", "Put the gas on, then press 'Gas is on'.")),
             )
-            seen = replace(seen, remarks=(("exposed-already", told), *seen.remarks))
         return seen
 
     def source_channel(self, quantity: str, channel: str) -> str:
