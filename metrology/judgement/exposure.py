@@ -83,7 +83,8 @@ def judge_exposure(
     top = max(v for _, v in after) if step >= 0 else min(v for _, v in after)
     overshoot = 100 * (top - plateau) / step if is_step and settle.status == SETTLED else 0.0
     fraction = (plateau - stimulus.start) / step if is_step else 1.0
-    seen = Exposure(WAITING, plateau, top, max(0.0, overshoot), settle.t90_s, fraction)
+    t90 = settle.t90_s if settle.status == SETTLED else None  # while it rises nobody knows of what it is nine tenths
+    seen = Exposure(WAITING, plateau, top, max(0.0, overshoot), t90, fraction)
     kind = _class_of(settle, seen, stimulus)
     found = replace(seen, kind=kind)
     remarks = _remarks(after, settle, rule, found, stimulus, status)

@@ -86,6 +86,7 @@ class DetectorSettings(AlarmSettings):
     sensor_serial: str = asked("Sensor serial", "text", default="")
     sensor_since: str = asked("Sensor fitted on", "text", default="", hint="Like 2026-03-01")
     life_months: float = asked("Expected sensor life", default=0.0, unit="months", hint="0: not known", low=0.0, high=240.0)
+    display_step: float = asked("Its display steps by", default=0.0, unit="unit of gas", hint="0: by its range", low=0.0, high=1000.0)
     dose_limit: float = asked("Dose it lasts for", default=0.0, unit="unit of gas x h", hint="0: not known", low=0.0, high=1e9)
     channels: tuple[GasChannel, ...] = asked(
         "Channels or ranges", "text", default=(), hint="Like A, methane, 100, %LEL, 2.5; B, hydrogen sulphide, 50, ppm, 2.5",

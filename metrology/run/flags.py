@@ -17,7 +17,8 @@ def flags_of(state: RunState) -> list[str]:
             proof = f" Gas proved first: {a.forced['gas_proof']}" if a.forced.get("gas_proof") else ""
             out.append(f"Forced: {a.screw} from {a.before} to {a.after} by {a.by}{second}. {a.forced['reason']}{proof}")
         elif a.outcome == "refused":
-            out.append(f"The instrument refused {a.screw} at {a.before}; its old calibration stood.")
+            said = f" It said: {a.said}." if a.said else ""
+            out.append(f"The instrument refused {a.screw} at {a.before}; its old calibration stood.{said}")
     for hold in state.holds.values():
         if hold.agreement:
             out.append(f"On hold together with another of its group or zone, agreed: {hold.agreement}")

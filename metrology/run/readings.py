@@ -13,6 +13,7 @@ from metrology.methods.slots import Quantity, Slot
 from metrology.methods.steps import Step
 from metrology.quantities.typed import Typed, parse_typed, suggest_slip
 from metrology.quantities.words import decimals_for, number
+from metrology.run.fields import text_of
 from metrology.run.progress import current_slot, passes_of
 from metrology.run.state import RunState
 
@@ -183,7 +184,9 @@ def admit_adjustment(state: RunState, method: Method, step: Step, payload: Mappi
         raise Fault(
             "not_in_aim",
             f"{texts['before']} {target.unit} is not within {target.aim:.3g} {target.unit} of {target.ideal:.3f}. "
-            "Turn it and type what it reads after.",
+            f"{method.adjusting.act.capitalize()} it and type what it reads after.",
             field="after",
         )
+    said = text_of(payload, "said", label="What the instrument said", required=False) if refused else ""
+    kept = {**kept, **({"said": said} if said else {})}
     return {"step": step.key, "screw": target.screw, **texts, **kept, **({"confirmed_unlikely": True} if confirmed else {})}

@@ -132,7 +132,7 @@ class PairMoved:
 class Adjustment:
     """One look at zero or span: what it read before, and after when it was turned (empty: left alone).
 
-    outcome: refused when the instrument kept its old calibration. forced: reason and, by policy, the second person.
+    outcome: refused when the instrument kept its old calibration. said: why, in its own words. forced: reason and, by policy, the second person.
     """
 
     step: str
@@ -143,6 +143,7 @@ class Adjustment:
     by: str
     outcome: str = ""
     forced: Mapping[str, Any] = field(default_factory=dict)
+    said: str = ""
 
 
 @dataclass(frozen=True)
@@ -470,7 +471,7 @@ def _reading_struck(s: RunState, e: Event) -> None:
 
 def _adjustment_made(s: RunState, e: Event) -> None:
     p = e.payload
-    told = p.get("outcome", ""), p.get("forced", {})
+    told = p.get("outcome", ""), p.get("forced", {}), p.get("said", "")
     s.adjustments.append(Adjustment(p["step"], p["screw"], p["before"], p["after"], e.at, e.author_name, *told))
 
 

@@ -46,6 +46,12 @@ class Exposures(unittest.TestCase):
         self.assertAlmostEqual(self.judge(rise(50.0)).t90_s, 10.0, delta=0.6)
         self.assertTrue(self.judge(rise(50.0, t90=25.0)).has("slow"))
 
+    def test_t90_is_told_once_it_stands_and_not_while_it_rises(self):
+        rule, stimulus = exposure_rule(10.0, window_s=40, times_t90=2, give_up_s=240, limit=0.5), Stimulus(0.0, 50.0, 100.0, "%LEL", 10.0)
+        samples = [(t / 2, 50.0 * (1 - math.exp(-t / 2 / 4.34))) for t in range(1, 240)]
+        self.assertIsNone(judge_exposure(samples[:50], rule, stimulus, since=0.0).t90_s)
+        self.assertAlmostEqual(judge_exposure(samples, rule, stimulus, since=0.0).t90_s, 10.0, delta=0.6)
+
     def test_a_forced_peak_is_not_the_reading(self):
         seen = self.judge(lambda t: rise(50.0)(t) + 12 * math.exp(-(((t - 12) / 6) ** 2)))
         self.assertEqual(seen.kind, "ok")

@@ -196,11 +196,12 @@ class Forcing(GasCase):
     def test_a_refusal_of_the_instrument_keeps_the_old_calibration(self):
         p = self.adjusting("2", "52", max_passes=2)
         for _ in range(2):
-            p.do("adjustment_made", step="adjust", screw="zero", before="2", after="0", outcome="refused")
+            p.do("adjustment_made", step="adjust", screw="zero", before="2", after="0", outcome="refused", said="bad zero")
         self.assertEqual(p.state.adjustments[0].after, "2")
         told = p.view["step"]["adjust"]
         self.assertTrue(told["is_stuck"])
         self.assertIn("old calibration stands", told["says"])
+        self.assertIn("It said: bad zero.", p.view["flags"][0])
 
 
 class OthersAndHolds(GasCase):
@@ -390,6 +391,17 @@ class OthersAndHolds(GasCase):
                 self.assertIn(told, p.view["step"]["judge"]["reason"])
                 names = {f["name"] for f in p.view["evidence"][0]["findings"]}
                 self.assertTrue(names & {"Sensor, as found", "Exposed to"})
+
+    def test_u_does_not_hang_on_how_many_digits_were_typed(self):
+        us = {self.found("0", text).view["evidence"][0]["rows"][1]["u"] for text in ("50", "50.0", "50.00")}
+        self.assertEqual(len(us), 1)
+        coarse = detector({**HYDROGEN, "display_step": "1"})
+        self.assertNotEqual(self.found("0", "50", instrument=coarse).view["evidence"][0]["rows"][1]["u"], us.pop())
+
+    def test_a_class_of_response_never_contradicts_the_verdict(self):
+        p = self.found("0", "40")
+        told = {f["name"]: f["value"] for f in p.view["evidence"][0]["findings"]}
+        self.assertEqual((p.view["evidence"][0]["verdict"], told["Span"]), ("fail", "answered, exposure time not measured"))
 
     def test_zero_gas_of_unknown_purity_gives_no_ratio(self):
         rows = self.found("0", "50").view["evidence"][0]["rows"]

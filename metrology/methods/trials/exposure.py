@@ -120,7 +120,7 @@ class Exposed(PointByPoint):
     kind: GasKind = GasKind()
     has_statistics = False
     least_for_signature = 1
-    tells_untimed = True  # a detector: that nobody measured how long it was exposed, and no ratio where the purity of zero gas is not known
+    is_detector = True  # its exposures are timed, its display has a step, and zero gas of unknown purity gives no ratio
 
     def plan(self, setup: RunSetup, set_key: str, taken: Sequence[RawReading] = ()) -> Plan:
         """Zero, then span, channel by channel; a proof is one bump a channel."""
@@ -202,7 +202,8 @@ class Exposed(PointByPoint):
         role = slot.extra["gas"]
         bottle = dict(setup.entered).get(f"{role}.bottle", "the bottle")
         b.add(f"Certificate of {bottle}", setup.value(f"{role}.u", 0.0) * abs(point.applied) / c.top, divisor=2.0)
-        b.resolution(parse_typed(reading.indicated, name="The reading", unit=c.unit).resolution, c.top)
+        typed = parse_typed(reading.indicated, name="The reading", unit=c.unit).resolution
+        b.resolution(step_of(setup, c) if self.is_detector else typed, c.top)
         b.settling({"indicated": c.top})
         return tuple(b.parts)
 
@@ -236,7 +237,7 @@ class Exposed(PointByPoint):
             t90_s=t90_of(reading),
             balance_oxygen=setup.value(f"{role}.oxygen", 20.9) if entered.get(f"{role}.oxygen") else None,
             peers=peers,
-            u=u_of_ratio(reading, span.point.ideal),
+            u=u_of_ratio(reading, span.point.ideal, step_of(setup, c)),
             u_bottle=setup.value(f"{role}.u", 0.0) / 100,
             setting_ratio=found / needed if needed and found else None,
             response=response_of(setup, span, reading),
@@ -255,10 +256,11 @@ class Exposed(PointByPoint):
                     f", T90 {t90:.0f} s"
                     if t90 is not None
                     else ""
-                    if "captured" in r.extra or not self.tells_untimed
+                    if "captured" in r.extra or not self.is_detector
                     else ", exposure time not measured"
                 )
-                rows.append((name, response_of(setup, j, r) + timed))
+                told = response_of(setup, j, r)
+                rows.append((name, (ANSWERED.get(told, told) if self.is_detector else told) + timed))
             signal = r.extra.get("signal")
             if signal and kind not in NO_GAS and j.point.applied:
                 sensitivity = float(signal) / j.point.applied
@@ -272,9 +274,7 @@ class Exposed(PointByPoint):
         mine = [r for r in readings if channel_named(setup, r.slot.channel).unit == setup.instrument.unit]
         seen = alarms_seen_in(setup, self.kind.proved_alarms(setup), set_key, mine)
         criteria = tuple(c for s in seen if (c := s.criterion))
-        judged = tuple(
-            replace(j, has_ratio=j.slot.extra.get("exposure") not in NO_GAS) if self.tells_untimed else j for j in outcome.judged
-        )
+        judged = tuple(replace(j, has_ratio=j.slot.extra.get("exposure") not in NO_GAS) if self.is_detector else j for j in outcome.judged)
         outcome = replace(outcome, judged=judged)
         told = tuple((f"Alarm '{s.alarm.name}'", s.says) for s in seen)
         told = (*found_words(setup), *told) if set_key.startswith("as_found") else told
@@ -298,12 +298,19 @@ class Exposed(PointByPoint):
         return Columns(applied_unit=setup.instrument.unit)
 
 
-def u_of_ratio(reading: RawReading, ideal: float) -> float:
+def u_of_ratio(reading: RawReading, ideal: float, digit: float) -> float:
     """Expanded uncertainty of read over applied, relative, k = 2, without the bottle's: repeatability, resolution, how quietly it stood."""
     told = (reading.extra.get("captured") or {}).get("indicated", {})
-    digit = parse_typed(reading.indicated, name="The reading").resolution
     parts = (REPEATS, 2 * digit / math.sqrt(12) / abs(ideal), 2 * float(told.get("sd") or 0.0) / abs(ideal)) if ideal else (REPEATS,)
     return math.hypot(*parts)
+
+
+def step_of(setup: RunSetup, channel: GasChannel) -> float:
+    """What the display of a channel steps by: the register's, else the usual one of its range, so that U does not hang on how many digits were typed."""
+    return settings_of(setup).display_step or 10.0 ** math.floor(math.log10(channel.top / 500))
+
+
+ANSWERED = {OK: "answered", OUT_OF_ACCEPTANCE: "answered, further off than may be adjusted"}  # a class, beside which stands the verdict
 
 
 def inhibit_of(setup: RunSetup) -> float:
@@ -457,7 +464,7 @@ def exposed(setup: RunSetup, reading: RawReading, context: ResultContext) -> Map
         "unit": "",
         "item": str(reading.extra.get("bottle", "")),
         "more": {
-            "u": u_of_ratio(reading, ideal),
+            "u": u_of_ratio(reading, ideal, step_of(setup, channel_named(setup, reading.slot.channel))),
             "t90_s": t90_of(reading),
             "signal": signal,
             "sensitivity": signal / applied if signal is not None and applied else None,

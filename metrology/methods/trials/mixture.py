@@ -106,7 +106,7 @@ def component_slot(setup: RunSetup, index: int, role: str, c: Component) -> Slot
 class MixtureExposed(Exposed):
     """The trial: every component on every gas, each over its own range."""
 
-    tells_untimed = False
+    is_detector = False
 
     def plan(self, setup: RunSetup, set_key: str, taken: Sequence[RawReading] = ()) -> Plan:
         """Zero gas, then the mixtures."""

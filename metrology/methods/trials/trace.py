@@ -30,7 +30,7 @@ SIDES = {"purge_high": "high-pressure side", "purge_low": "low-pressure side"}
 class TraceExposed(Exposed):
     """The trial: the span gas, and where that reads high once more at twice the flow."""
 
-    tells_untimed = False
+    is_detector = False
 
     def plan(self, setup: RunSetup, set_key: str, taken: Sequence[RawReading] = ()) -> Plan:
         """The exposures of its kind; one at twice the flow after a span that reads above its tolerance."""

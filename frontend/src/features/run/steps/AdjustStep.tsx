@@ -1,7 +1,7 @@
 import { useEffect, useRef } from "react";
 import { ApiFailure } from "../../../api/client";
 import { Button } from "../../../ui/Button";
-import { TextField } from "../../../ui/fields";
+import { ChoiceField, TextField } from "../../../ui/fields";
 import { Message } from "../../../ui/Message";
 import { useDraftForm } from "../../../ui/useDraft";
 import { Keys } from "../../gas/Keys";
@@ -52,7 +52,7 @@ export function AdjustStep({ run, step }: StepProps) {
               </Button>
             )}
             {a.can_refuse && (
-              <Button onClick={() => record({ outcome: "refused" })} disabled={append.isPending}>
+              <Button onClick={() => record({ outcome: "refused", said: values.said ?? "" })} disabled={append.isPending}>
                 The instrument refused
               </Button>
             )}
@@ -98,6 +98,16 @@ export function AdjustStep({ run, step }: StepProps) {
                   It reads this after
                 </Button>
               </div>
+            </div>
+          )}
+          {a.can_refuse && (
+            <div className="max-w-xs">
+              <ChoiceField
+                label="If it refuses: what it says"
+                value={values.said ?? ""}
+                options={["", "bad zero", "bad span", "no response", "unstable", "another fault"].map((v) => ({ value: v, label: v || "nothing" }))}
+                onChange={(v) => set("said", v)}
+              />
             </div>
           )}
           <div className="grid max-w-2xl grid-cols-2 gap-4">
