@@ -108,6 +108,11 @@ class BenchJourney(BrowserTestCase):
         for label, value in numbers.items():
             p.get_by_label(label).fill(value)
             p.locator("form button[type=submit]").click()
+        self.make_safe()
+
+    def make_safe(self):
+        """Operator told, hold placed, cautions met."""
+        p = self.page
         p.get_by_label("Operator told (name)").fill("Control room")
         p.get_by_role("button", name="Told", exact=True).click()
         p.get_by_role("radio", name="Inhibit: signal held from tripping").click()

@@ -86,7 +86,7 @@ function One({ c }: { c: Chromatogram }) {
       <Suspense fallback={null}>
         <ChromatogramPlot curve={c} peaks={c.peaks} windows={c.windows} pair={c.pair} height={170} />
       </Suspense>
-      <div className="overflow-x-auto">
+      <div className="overflow-x-auto" tabIndex={0} role="region" aria-label={`Peaks, ${c.title}`}>
         <table className="w-full text-xs tabular-nums [&_td]:pl-2 [&_th]:pl-2">
           <thead>
             <tr className="border-b border-slate">
