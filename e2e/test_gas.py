@@ -148,6 +148,26 @@ class GasJourney(BrowserTestCase):
         p.reload()
         expect(p.get_by_label("Gas in use").get_by_text("G-AIR")).to_be_visible()
 
+    def test_a_failed_check_stays_in_service_only_with_a_stand_in(self):
+        p = self.page
+        self.at_gas(method="Gas detector, function check")
+        self.choose_gas("G-H2")
+        self.ready()
+        self.read("20")
+        p.get_by_role("radio", name="Mark for replacement").click()
+        p.get_by_label(re.compile("Why not as proposed|Why it is to be replaced")).fill("no sensor in store")
+        p.get_by_role("button", name="Decide").click()
+        expect(p.get_by_text("It would stay in service outside its limits").first).to_be_visible()
+        p.get_by_label("What stands in for it").fill("portable with its alarm at the cells")
+        p.get_by_label("For how long").fill("24")
+        p.get_by_label("Second person").fill("tomas")
+        p.get_by_label("Their password").fill(PASSWORD)
+        self.check(p, "stand-in")
+        p.get_by_role("button", name="It stays in service, with this in its place").click()
+        expect(
+            p.get_by_label("Flags").get_by_text(re.compile("portable with its alarm at the cells, until .* agreed by Tomas Calder"))
+        ).to_be_visible()
+
     def test_another_regulator_after_the_bottle_is_judged_again(self):
         GasFitting.objects.create(code="V-9", kind="regulator", material="brass", flow_l_min=2.0)
         p = self.page

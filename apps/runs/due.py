@@ -45,7 +45,10 @@ def rule_due(instrument: Instrument) -> Due | None:
     """What the instrument's interval rule says; None before its first finished run. What its jobs left in doubt makes it due at once."""
     ended = [(r, timezone.localdate(r.ended_at), is_calibration(instrument, r)) for r in ended_runs(instrument) if r.ended_at]
     doubt = open_doubt(
-        [Ended(r.label, on, r.status == "voided", sets, r.method, r.adjusted, r.left_verdict, r.decision) for r, on, sets in ended]
+        [
+            Ended(r.label, on, r.status == "voided", sets, r.method, r.adjusted, r.left_verdict, r.decision, r.stand_in)
+            for r, on, sets in ended
+        ]
     )
     if doubt is not None:
         return Due(doubt.on, "doubt", doubt.says, 0)

@@ -36,6 +36,7 @@ class Run(models.Model):
     left_verdict = models.CharField(max_length=10, blank=True)
     found_error = models.FloatField(null=True, blank=True)
     left_error = models.FloatField(null=True, blank=True)
+    stand_in = models.CharField(max_length=400, blank=True)  # what watches while it was left in service outside its limits
     decision = models.CharField(max_length=20, blank=True)
     found_share = models.FloatField(null=True, blank=True)  # signed largest error, % of tolerance
     left_share = models.FloatField(null=True, blank=True)

@@ -17,6 +17,7 @@ from apps.runs.vouching import project_validity
 from metrology.methods.registry import get_method
 from metrology.run.progress import make_progress
 from metrology.run.results import results_of, was_touched
+from metrology.run.standing_in import stand_in_words
 from metrology.run.state import RunState
 from metrology.run.uses import regulators_of, results_followed, uses_of
 
@@ -60,6 +61,8 @@ def _project_results(run: Run, state: RunState) -> None:
     run.found_verdict, run.found_error, run.found_share = found["verdict"], found["error"], found["share"]
     run.left_verdict, run.left_error, run.left_share = left["verdict"], left["error"], left["share"]
     run.decision = told["decision"] or run.decision
+    last = max((d for d in state.decisions.values() if d.stand_in), key=lambda d: d.at, default=None)
+    run.stand_in = stand_in_words(last.stand_in)[:400] if last else ""
 
 
 def _project_holds(run: Run, state: RunState) -> None:

@@ -131,6 +131,7 @@ CLAIMS = {  # what a client may not say: it comes from the server's own look at 
     "parameters_captured": ("source",),
     "source_chosen": ("label", "unit", "stimulus", "role", "wired_to"),
     "adjustment_made": ("second",),
+    "decision_made": ("second",),
     "hold_placed": ("others",),
     "hold_handed_over": ("to_name",),
     "hold_accepted": ("who",),
@@ -292,16 +293,17 @@ def override_reference(
     return _append(actor, run_id, expected_seq, [NewEvent(event.id, "reference_assigned", payload, event.device_at)], now)
 
 
-def force_adjustment(
+def append_with_second(
     *, actor: Person, second: Person, run_id: uuid.UUID, event: NewEvent, expected_seq: int, now: datetime
 ) -> tuple[Run, RunState]:
-    """Accept an adjustment that the rules refuse, with a reason and a second person who looked too. It is flagged on the record."""
+    """What takes a second person who looked too: an adjustment that the rules refuse, or a failed instrument that stays in service. It is flagged."""
     require(actor, "work on a run")
     if second.pk == actor.pk:
         raise NotAllowed("same_person", "The second person must be somebody else. Nothing was stored.")
-    text_of(event.payload, "force_reason", label="The reason for forcing it")
+    if event.type == "adjustment_made":
+        text_of(event.payload, "force_reason", label="The reason for forcing it")
     payload = {**event.payload, "second": {"by": second.username, "name": second.name}}
-    return _append(actor, run_id, expected_seq, [NewEvent(event.id, "adjustment_made", payload, event.device_at)], now)
+    return _append(actor, run_id, expected_seq, [NewEvent(event.id, event.type, payload, event.device_at)], now)
 
 
 def act_on_hold(*, actor: Person, hold_id: uuid.UUID, event_type: str, payload: Mapping[str, Any], now: datetime) -> tuple[Run, RunState]:

@@ -16,7 +16,7 @@ class Ended:
     """A job that has ended. sets: it is the instrument's calibration, or a check that became one; method: by which it was done; adjusted: something
     was set in it.
 
-    left: the verdict it was left with, empty where it has none; decision: the last one taken.
+    left: the verdict it was left with, empty where it has none; decision: the last one taken; stand_in: what watches meanwhile.
     """
 
     label: str
@@ -27,6 +27,7 @@ class Ended:
     adjusted: bool
     left: str
     decision: str
+    stand_in: str = ""
 
 
 @dataclass(frozen=True)
@@ -47,15 +48,16 @@ def open_doubt(ended: Sequence[Ended]) -> Doubt | None:
     doubt: Doubt | None = None
     for job in ended:
         when = f"{job.label} on {job.on:%-d %b %Y}"
+        meanwhile = f"; it stands in: {job.stand_in}" if job.stand_in else ""
         if job.is_voided:
             if job.adjusted:
                 doubt = Doubt(f"it was adjusted in {when}, which was voided: how it stands was not proved", job.on, "")
         elif job.decision == REPLACE:
-            doubt = Doubt(f"marked for replacement in {when}", job.on, "")
+            doubt = Doubt(f"marked for replacement in {when}{meanwhile}", job.on, "")
         elif job.left == FAIL:
             what = "left outside its limits" if job.sets else "it failed its check and was left so"
             clears = job.method if not job.sets and (doubt is None or doubt.check == job.method) else ""
-            doubt = Doubt(f"{what} in {when}", job.on, clears)
+            doubt = Doubt(f"{what} in {when}{meanwhile}", job.on, clears)
         elif job.sets or (doubt is not None and doubt.check == job.method):
             doubt = None
     return doubt

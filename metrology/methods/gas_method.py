@@ -41,6 +41,7 @@ def gas_method(
             has_points=False,
             skills=frozenset({GAS_WORK}),
             excludes_group=True,
+            guards=True,
             unguarded="Nobody is warned of gas here.",
             policies=("gas", "detector"),
             wears=("Personal gas monitor",),

@@ -138,6 +138,7 @@ PLAIN_RISK = "The plant runs without this signal."
 class Traits:
     """What engine, register, planning and screens need to know of a method without knowing it by name.
 
+    guards: people rely on it to be warned, so that leaving it outside its limits takes something that stands in.
     family: of the register; also: methods offered beside it on one instrument. has_points: test points may be chosen.
     skills: qualifications its work takes. excludes_group: two of one voting group or zone are not put on hold together.
     unguarded: what is so while the instrument is on hold. policies: groups of policies that count, beside the general ones.
@@ -153,6 +154,7 @@ class Traits:
     applies_output: bool = False  # what is applied is in the unit of the output: an injected or commanded current
     skills: frozenset[str] = frozenset()
     excludes_group: bool = False
+    guards: bool = False
     unguarded: str = PLAIN_RISK
     policies: tuple[str, ...] = ("curve",)
     wears: tuple[str, ...] = ()

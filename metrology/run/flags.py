@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from metrology.run.standing_in import stand_in_words
 from metrology.run.state import RunState
 
 # compare steps that may end with a difference, when a reason says why
@@ -19,6 +20,9 @@ def flags_of(state: RunState) -> list[str]:
         elif a.outcome == "refused":
             said = f" It said: {a.said}." if a.said else ""
             out.append(f"The instrument refused {a.screw} at {a.before}; its old calibration stood.{said}")
+    for d in state.decisions.values():
+        if d.stand_in:
+            out.append(f"Left in service outside its limits. It stands in for it: {stand_in_words(d.stand_in)}.")
     for hold in state.holds.values():
         if hold.agreement:
             out.append(f"On hold together with another of its group or zone, agreed: {hold.agreement}")

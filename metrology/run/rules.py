@@ -45,6 +45,7 @@ from metrology.run.raw import references_of
 from metrology.run.readings import admit_adjustment, admit_reading
 from metrology.run.reopening import may_reopen
 from metrology.run.seal import make_seal
+from metrology.run.standing_in import stand_in_for
 from metrology.run.state import OWN_KEYS, RunState
 
 Payload = dict[str, Any]
@@ -396,7 +397,9 @@ def _decision_made(a: Admission, payload: Mapping[str, Any]) -> Payload:
         required=needs_reason,
         label="The reason for deciding against the proposal" if choice != proposal.choice else "The reason for replacing it",
     )
+    stand_in = stand_in_for(a.method, result.verdict, str(choice), payload, now=a.now)
     return {
+        **stand_in,
         "step": step.key,
         "choice": choice,
         "proposed": proposal.choice,

@@ -156,6 +156,7 @@ class DecisionMade:
     reason: str
     by: str
     at: datetime
+    stand_in: Mapping[str, Any] = field(default_factory=dict)  # what watches while it stays in service outside its limits
 
 
 @dataclass(frozen=True)
@@ -477,7 +478,9 @@ def _adjustment_made(s: RunState, e: Event) -> None:
 
 def _decision_made(s: RunState, e: Event) -> None:
     p = e.payload
-    s.decisions[p["step"]] = DecisionMade(p["step"], p["choice"], p["proposed"], p.get("reason", ""), e.author_name, e.at)
+    s.decisions[p["step"]] = DecisionMade(
+        p["step"], p["choice"], p["proposed"], p.get("reason", ""), e.author_name, e.at, p.get("stand_in", {})
+    )
 
 
 def _note_added(s: RunState, e: Event) -> None:

@@ -392,6 +392,22 @@ class OthersAndHolds(GasCase):
                 names = {f["name"] for f in p.view["evidence"][0]["findings"]}
                 self.assertTrue(names & {"Sensor, as found", "Exposed to"})
 
+    def test_a_failed_detector_stays_in_service_only_with_something_that_stands_in(self):
+        tomas = {"by": "tomas", "name": "Tomas Wray"}
+        given = {"stand_in": "portable with its alarm at the cells", "stand_in_hours": "24", "second": tomas}
+        for choice in ("leave", "replace"):
+            p = self.found("0", "40")
+            told = {"step": "judge", "choice": choice, "reason": "no spare sensor here"}
+            for lacking in given:
+                more = {k: v for k, v in given.items() if k != lacking}
+                self.assertRefused("needs_stand_in", p.do, "decision_made", **told, **more)
+            for hours, is_taken in (("0", False), ("720", True), ("720.1", False)):
+                if not is_taken:
+                    self.assertRefused("needs_stand_in", p.do, "decision_made", **told, **{**given, "stand_in_hours": hours})
+            p.do("decision_made", **told, **{**given, "stand_in_hours": "720"})
+            self.assertRegex(p.view["flags"][0], "stands in for it: portable with its alarm at the cells, until .* agreed by Tomas Wray")
+        self.found("0", "50").decide("leave")  # inside its limits nothing is asked
+
     def test_u_does_not_hang_on_how_many_digits_were_typed(self):
         us = {self.found("0", text).view["evidence"][0]["rows"][1]["u"] for text in ("50", "50.0", "50.00")}
         self.assertEqual(len(us), 1)

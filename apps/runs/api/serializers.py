@@ -176,7 +176,8 @@ class ColleagueSerializer(serializers.Serializer):
     name = serializers.CharField()
 
 
-class ForceSerializer(serializers.Serializer):
+class SecondSerializer(serializers.Serializer):
+    type = serializers.ChoiceField(choices=["adjustment_made", "decision_made"], default="adjustment_made")
     expected_seq = serializers.IntegerField(min_value=0)
     id = serializers.UUIDField()
     payload = serializers.DictField()

@@ -21,11 +21,11 @@ from apps.runs import services
 from apps.runs.api.serializers import (
     AppendedSerializer,
     AppendSerializer,
-    ForceSerializer,
     LogRowSerializer,
     OverrideSerializer,
     ReviewSerializer,
     RunSerializer,
+    SecondSerializer,
     SignSerializer,
     StartSerializer,
     VoidSerializer,
@@ -151,19 +151,19 @@ class VoidView(APIView):
         return Response(run_data(run, state, now))
 
 
-class ForceView(APIView):
-    @extend_schema(operation_id="force_adjustment", request=ForceSerializer, responses=ANSWERS)
+class SecondView(APIView):
+    @extend_schema(operation_id="append_with_second", request=SecondSerializer, responses=ANSWERS)
     def post(self, request: Request, run_id: uuid.UUID) -> Response:
-        given = parsed(ForceSerializer, request)
+        given = parsed(SecondSerializer, request)
         require(request.user, "work on a run")
         second = check_credentials(request._request, given["second"], given["password"])
         now = timezone.now()
-        run, state = services.force_adjustment(
+        run, state = services.append_with_second(
             actor=signed_in(request),
             second=second,
             run_id=run_id,
             expected_seq=given["expected_seq"],
-            event=services.NewEvent(given["id"], "adjustment_made", given["payload"]),
+            event=services.NewEvent(given["id"], given["type"], given["payload"]),
             now=now,
         )
         return Response(run_data(run, state, now))

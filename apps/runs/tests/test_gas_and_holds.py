@@ -77,12 +77,20 @@ class GasCase(PlantTestCase):
     def expose(self, *texts, step="as_found", **more):
         return self.ok(*[("reading_taken", {"step": step, "slot": n, "indicated": t, **more}) for n, t in enumerate(texts)])
 
+    def leave(self):
+        """Left as it is, with what stands in for it where it failed."""
+        told = {"step": "judge", "choice": "leave", "reason": "looks good enough", "stand_in": "portable at the cells", "stand_in_hours": "24"}
+        body = {"type": "decision_made", "expected_seq": self.seq, "id": str(uuid.uuid4()), "payload": told, "second": "tomas"}
+        answer = self.post(f"runs/{self.run_id}/second/", {**body, "password": PASSWORD})
+        self.assertEqual(answer.status_code, 200, answer.content)
+        self.seq = answer.json()["view"]["seq"]
+
     def whole(self, tag, span_reads, signal="25"):
         """A run left as found and signed."""
         self.start(tag)
         self.to("readings", agreement="Holt agreed: portable stands in")
         self.expose("0", span_reads, signal=signal)
-        self.ok(("decision_made", {"step": "judge", "choice": "leave", "reason": "looks good enough"}))
+        self.leave()
         self.to("sign")
         self.assertEqual(self.sign().status_code, 200)
 
@@ -202,6 +210,38 @@ class Gas(GasCase):
         self.assertIn("which gas", self.post("instruments/", {**data, "details": {}}).content.decode())
         self.assertEqual(self.post("instruments/", {**data, "details": {"gas": "hydrogen", "basis": "iec"}}).status_code, 201)
 
+    def test_a_failed_check_is_left_in_service_with_a_stand_in_and_a_second_person(self):
+        self.start("AE-A", method="gas-bump")
+        self.to("readings")
+        self.ok(("reading_taken", {"step": "as_found", "slot": 0, "indicated": "20"}))
+        told = {
+            "step": "judge",
+            "choice": "replace",
+            "reason": "no sensor in store",
+            "stand_in": "portable at the cells",
+            "stand_in_hours": "24",
+        }
+        claimed = {**told, "second": {"by": "tomas", "name": "T"}}
+        refused = self.assertFailure(self.send(("decision_made", claimed)), 400, "needs_stand_in")
+        self.assertEqual([f["field"] for f in refused["details"]["faults"]], ["second"])
+        body = {
+            "type": "decision_made",
+            "expected_seq": self.seq,
+            "id": str(uuid.uuid4()),
+            "payload": told,
+            "second": "tomas",
+            "password": PASSWORD,
+        }
+        self.assertFailure(self.post(f"runs/{self.run_id}/second/", {**body, "second": "ines"}), 403, "same_person")
+        answer = self.post(f"runs/{self.run_id}/second/", body)
+        self.assertEqual(answer.status_code, 200, answer.content)
+        self.seq = answer.json()["view"]["seq"]
+        self.to("sign")
+        self.assertEqual(self.sign().status_code, 200)
+        page = self.get("instruments/AE-A/").json()
+        self.assertIn("portable at the cells, until", str(page))
+        self.assertIn("agreed by Tomas", str(page))
+
     def test_forcing_with_a_second_person(self):
         Instrument.objects.filter(tag="AE-A").update(policy={"forced": "second-person"})
         self.start("AE-A")
@@ -220,7 +260,7 @@ class Gas(GasCase):
                 "id": str(uuid.uuid4()),
                 "payload": {**turn, "force_reason": "proved twice", "gas_proof": "bottle G-2 reads the same"},
             }
-            return self.post(f"runs/{self.run_id}/force/", {**body, "second": second, "password": password})
+            return self.post(f"runs/{self.run_id}/second/", {**body, "second": second, "password": password})
 
         self.assertFailure(force("ines"), 403, "same_person")
         self.assertGreaterEqual(force("tomas", "wrong").status_code, 400)

@@ -1118,22 +1118,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/runs/{run_id}/force/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["force_adjustment"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/runs/{run_id}/gas-on/": {
         parameters: {
             query?: never;
@@ -1258,6 +1242,22 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["review_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/second/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["append_with_second"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2413,16 +2413,6 @@ export interface components {
         Fitting: {
             code: string;
             words: string;
-        };
-        ForceRequest: {
-            expected_seq: number;
-            /** Format: uuid */
-            id: string;
-            payload: {
-                [key: string]: unknown;
-            };
-            second: string;
-            password: string;
         };
         FoundCode: {
             tag: string;
@@ -3820,6 +3810,18 @@ export interface components {
             value: string;
             u: string;
         };
+        SecondRequest: {
+            /** @default adjustment_made */
+            type: components["schemas"]["TypeEnum"];
+            expected_seq: number;
+            /** Format: uuid */
+            id: string;
+            payload: {
+                [key: string]: unknown;
+            };
+            second: string;
+            password: string;
+        };
         SensorLife: {
             tag: string;
             /** Format: double */
@@ -3977,6 +3979,12 @@ export interface components {
             /** Format: double */
             done_s: number;
         };
+        /**
+         * @description * `adjustment_made` - adjustment_made
+         *     * `decision_made` - decision_made
+         * @enum {string}
+         */
+        TypeEnum: "adjustment_made" | "decision_made";
         UploadRequest: {
             /** Format: binary */
             file: string;
@@ -6275,47 +6283,6 @@ export interface operations {
             };
         };
     };
-    force_adjustment: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                run_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ForceRequest"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Run"];
-                };
-            };
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Failure"];
-                };
-            };
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Failure"];
-                };
-            };
-        };
-    };
     gas_is_on: {
         parameters: {
             query?: never;
@@ -6527,6 +6494,47 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["ReviewRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    append_with_second: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SecondRequest"];
             };
         };
         responses: {

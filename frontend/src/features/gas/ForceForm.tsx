@@ -25,9 +25,9 @@ export function ForceForm({ run, payload, needsSecond, needsProof, record, onDon
   const force = useMutation({
     mutationFn: () =>
       unwrap(
-        client.POST("/api/v1/runs/{run_id}/force/", {
+        client.POST("/api/v1/runs/{run_id}/second/", {
           params: { path: { run_id: run.id } },
-          body: { expected_seq: run.view.seq, id: newId(), payload: { ...payload, force_reason: reason, gas_proof: proof }, second, password },
+          body: { type: "adjustment_made", expected_seq: run.view.seq, id: newId(), payload: { ...payload, force_reason: reason, gas_proof: proof }, second, password },
         }),
       ),
     onSuccess: (next) => {

@@ -7,6 +7,7 @@ import { Failure, Message } from "../../../ui/Message";
 import { useDraft } from "../../../ui/useDraft";
 import { Verdict } from "../../../ui/Verdict";
 import { Keys } from "../../gas/Keys";
+import { StandInForm } from "../../gas/StandInForm";
 import { StepFrame, type StepProps } from "../StepFrame";
 import { useAppend } from "../useRun";
 
@@ -76,6 +77,9 @@ export function JudgeStep({ run, step }: StepProps) {
         </div>
       )}
       {append.isError && <Failure error={append.error} />}
+      {append.error instanceof ApiFailure && append.error.details.needs_stand_in === true && (
+        <StandInForm run={run} payload={{ step: step.key, choice, reason }} />
+      )}
     </StepFrame>
   );
 }
