@@ -299,6 +299,7 @@ class GasJourney(BrowserTestCase):
         dialog.get_by_role("checkbox").click()
         dialog.get_by_label("Reason").fill("adapter does not fit")
         dialog.get_by_role("button", name="Void it").click()
+        expect(p).to_have_url(re.compile("/records/"))
         p.goto("/holds")
         expect(p.get_by_text("was voided; the hold is still on")).to_be_visible()
         p.get_by_role("button", name="Release").click()
