@@ -31,8 +31,12 @@ def live_of(run_id: uuid.UUID) -> tuple[RunLive, RunState]:
     return HUB.run(str(run_id), state, get_method(state.setup.method)), state
 
 
+CAME_TO: dict[uuid.UUID, int] = {}  # how far runs have come that were appended to since this server started
+
+
 def follow(run_id: uuid.UUID, state: RunState) -> None:
-    """Keep the live side of a run with its events."""
+    """Keep the live side of a run with its events, and tell those who watch it how far it has come."""
+    CAME_TO[run_id] = state.seq
     HUB.moved_on(str(run_id), state, get_method(state.setup.method))
 
 

@@ -6,7 +6,7 @@ import asyncio
 import json
 import time
 import uuid
-from collections.abc import AsyncIterator, Iterator
+from collections.abc import AsyncIterator, Callable, Iterator
 from typing import Any
 
 from django.core.handlers.asgi import ASGIRequest
@@ -15,8 +15,9 @@ from django.views.decorators.http import require_GET
 
 from apps.accounts.models import Person
 from apps.accounts.policy import is_allowed
-from apps.bench.capture import live_of
+from apps.bench.capture import CAME_TO, live_of
 from apps.bench.live import RunLive
+from apps.runs.store import load_state
 from config.failures import Missing
 
 PERIOD_S = 0.1
@@ -57,16 +58,17 @@ class Stream:
 class Watch:
     """What a page with nothing live is sent: how far the run has come, in the moment it moves on, and a sign of life now and then."""
 
-    def __init__(self, live: RunLive) -> None:
-        self.live = live
+    def __init__(self, run_id: uuid.UUID, seq: int) -> None:
+        self.run_id, self.seq = run_id, seq
         self.shown, self.sent_at = -1, 0.0
 
     def next(self) -> bytes:
         """The next piece; nothing while there is nothing new."""
         now = time.monotonic()
-        if self.live.seq != self.shown:
-            self.shown, self.sent_at = self.live.seq, now
-            return _event("seq", self.shown)
+        seq = max(self.seq, CAME_TO.get(self.run_id, 0))
+        if seq != self.shown:
+            self.shown, self.sent_at = seq, now
+            return _event("seq", seq)
         if now - self.sent_at >= ALIVE_S:
             self.sent_at = now
             return b":\n\n"
@@ -92,24 +94,24 @@ def _sync(stream: Stream | Watch) -> Iterator[bytes]:
 @require_GET
 def live_stream(request: HttpRequest, run_id: uuid.UUID) -> HttpResponseBase:
     """Trace and frames for the signed-in; 401 and 404 as everywhere."""
-    return _stream(request, run_id, Stream)
+    return _stream(request, lambda: Stream(live_of(run_id)[0]))
 
 
 @require_GET
 def watch_stream(request: HttpRequest, run_id: uuid.UUID) -> HttpResponseBase:
     """How far a run has come, for the signed-in; 401 and 404 as everywhere."""
-    return _stream(request, run_id, Watch)
+    return _stream(request, lambda: Watch(run_id, load_state(run_id)[2].seq))
 
 
-def _stream(request: HttpRequest, run_id: uuid.UUID, kind: type[Stream] | type[Watch]) -> HttpResponseBase:
+def _stream(request: HttpRequest, make: Callable[[], Stream | Watch]) -> HttpResponseBase:
     person = request.user
     if not isinstance(person, Person) or not is_allowed(person, "read"):
         return JsonResponse({"code": "not_signed_in", "message": "Sign in to watch."}, status=401)
     try:
-        live, _ = live_of(run_id)
+        stream = make()
     except Missing as missing:
         return JsonResponse({"code": missing.code, "message": missing.message}, status=404)
-    body = _async(kind(live)) if isinstance(request, ASGIRequest) else _sync(kind(live))
+    body = _async(stream) if isinstance(request, ASGIRequest) else _sync(stream)
     response = StreamingHttpResponse(body, content_type="text/event-stream")
     response["Cache-Control"] = "no-store"
     response["X-Accel-Buffering"] = "no"

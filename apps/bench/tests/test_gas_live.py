@@ -130,6 +130,16 @@ class GasOnTheBench(LiveTestCase):
         self.point.manifold.open_bottle = "SPAN"
         self.assertEqual(self.post(f"runs/{self.run_id}/gas-on/").status_code, 204)
 
+    def test_a_page_with_nothing_live_hears_at_once_that_its_run_has_moved_on(self):
+        self.start("AE-1")
+        pieces = iter(self.client.get(f"/api/v1/runs/{self.run_id}/watch/").streaming_content)
+        self.assertEqual(next(pieces), f"event: seq\ndata: {self.seq}\n\n".encode())
+        self.ok(("note_added", {"text": "seen by everyone who looks"}))
+        self.assertEqual(next(p for p in pieces if not p.startswith(b":")), f"event: seq\ndata: {self.seq}\n\n".encode())
+        self.assertEqual(self.client.get(f"/api/v1/runs/{uuid.uuid4()}/watch/").status_code, 404)
+        self.client.logout()
+        self.assertEqual(self.client.get(f"/api/v1/runs/{self.run_id}/watch/").status_code, 401)
+
     def test_gas_is_shut_once_its_exposure_is_captured(self):
         self.live()
         self.with_off()

@@ -79,7 +79,13 @@ class GasCase(PlantTestCase):
 
     def leave(self):
         """Left as it is, with what stands in for it where it failed."""
-        told = {"step": "judge", "choice": "leave", "reason": "looks good enough", "stand_in": "portable at the cells", "stand_in_hours": "24"}
+        told = {
+            "step": "judge",
+            "choice": "leave",
+            "reason": "looks good enough",
+            "stand_in": "portable at the cells",
+            "stand_in_hours": "24",
+        }
         body = {"type": "decision_made", "expected_seq": self.seq, "id": str(uuid.uuid4()), "payload": told, "second": "tomas"}
         answer = self.post(f"runs/{self.run_id}/second/", {**body, "password": PASSWORD})
         self.assertEqual(answer.status_code, 200, answer.content)
