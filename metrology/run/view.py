@@ -352,6 +352,8 @@ def _panels(state: RunState, step: Step) -> list[str]:
     """What stands beside the readings or the adjusting: the gas in use with its manifold, and the instrument's own keys."""
     if not state.gases or step.kind not in ("readings", "adjust", "judge", "confirm", "condition"):
         return []
+    if step.kind == "confirm" and step.phase in ("prepare", "make safe"):  # nothing flows yet
+        return []
     return ["gas", "keys"] if step.kind == "adjust" else ["gas"]
 
 
