@@ -1,5 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
+import { isUncertain } from "../run/useRun";
 
 export interface LiveRow {
   label: string;
@@ -74,7 +75,7 @@ export function useLive(runId: string, seq: number, enabled: boolean) {
       setConnected(true);
       setFrame(next);
       // Somebody, or the capture that goes on by itself, moved the run on: fetch it once for each step ahead.
-      if (next.seq > seen.current && next.seq > asked.current) {
+      if (next.seq > seen.current && next.seq > asked.current && !isUncertain(queries, runId)) {
         asked.current = next.seq;
         for (const key of [["run", runId], ["holds"]]) void queries.invalidateQueries({ queryKey: key });
       }
@@ -99,7 +100,7 @@ export function useWatch(runId: string, seq: number, enabled: boolean) {
     if (!enabled || typeof EventSource === "undefined") return;
     const source = new EventSource(`/api/v1/runs/${runId}/watch/`);
     source.addEventListener("seq", (e: MessageEvent<string>) => {
-      if (Number(e.data) <= seen.current) return;
+      if (Number(e.data) <= seen.current || isUncertain(queries, runId)) return;
       for (const key of [["run", runId], ["holds"]]) void queries.invalidateQueries({ queryKey: key });
     });
     return () => source.close();

@@ -1,7 +1,8 @@
+import { QueryClient } from "@tanstack/react-query";
 import { describe, expect, it } from "vitest";
-import type { Run } from "../../api/client";
+import { ApiFailure, type Run } from "../../api/client";
 import { runAt } from "../../test/run";
-import { whole, withHoldsOf } from "./useRun";
+import { isUncertain, whole, withHoldsOf } from "./useRun";
 
 const hold = (id: string, until: string, released: string | null = null): Run["view"]["holds"][number] => ({
   id, kind: "inhibit", reason: "Calibration", placed_at: "2026-11-23T08:00:00Z", placed_by: "Ines", until, released_at: released,
@@ -35,5 +36,23 @@ describe("a run after an append", () => {
   it("takes the whole view where the server could not tell what changed", () => {
     const fresh = runAt({}, { seq: 9 }).view;
     expect(whole(held, { ...about, view: fresh, changed: null }).view).toBe(fresh);
+  });
+});
+
+describe("a run whose last append was not answered", () => {
+  const failed = async (error: unknown) => {
+    const queries = new QueryClient();
+    const sent = queries.getMutationCache().build(queries, { mutationKey: ["append", "r1"], mutationFn: () => Promise.reject(error), retry: false });
+    await sent.execute(undefined).catch(() => undefined);
+    return queries;
+  };
+  it("is not fetched anew until it is known whether that was stored", async () => {
+    const lost = await failed(new ApiFailure(0, { code: "no_connection" }));
+    expect(isUncertain(lost, "r1")).toBe(true);
+    expect(isUncertain(lost, "r2")).toBe(false);
+  });
+  it("is fetched as ever where the server said no", async () => {
+    expect(isUncertain(await failed(new ApiFailure(400, { code: "stale" })), "r1")).toBe(false);
+    expect(isUncertain(new QueryClient(), "r1")).toBe(false);
   });
 });

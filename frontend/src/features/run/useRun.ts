@@ -1,4 +1,4 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { useRef } from "react";
 import { ApiFailure, client, unwrap, type Run, type RunView, type Schemas } from "../../api/client";
 
@@ -7,11 +7,21 @@ export interface NewEvent {
   payload: Record<string, unknown>;
 }
 
+/**
+ * Whether it is not known yet if what was sent last is stored: on its way, or its answer never came. Until it is, the run is not fetched anew: the page
+ * would go on to the next reading with the number of the last one still in its field.
+ */
+export function isUncertain(queries: QueryClient, id: string): boolean {
+  const last = queries.getMutationCache().findAll({ mutationKey: ["append", id] }).at(-1)?.state;
+  return last?.status === "pending" || (last?.status === "error" && last.error instanceof ApiFailure && last.error.code === "no_connection");
+}
+
 export function useRun(id: string) {
+  const queries = useQueryClient();
   return useQuery({
     queryKey: ["run", id],
     queryFn: () => unwrap(client.GET("/api/v1/runs/{run_id}/", { params: { path: { run_id: id } } })),
-    refetchInterval: 10_000,
+    refetchInterval: () => (isUncertain(queries, id) ? false : 10_000),
     staleTime: 0,
   });
 }
