@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import random
 import uuid
+from abc import ABC, abstractmethod
 from dataclasses import replace
 from datetime import datetime, timedelta
 from typing import Any, ClassVar
@@ -25,7 +26,7 @@ from metrology.run.rules import admit
 from metrology.run.state import RunState, apply, fold
 
 
-class Played:
+class Played(ABC):
     """A run played from the plate to the signature. values: what is answered to the fields of its steps."""
 
     values: ClassVar[dict[str, str]] = {}
@@ -105,13 +106,13 @@ class Played:
         """A step with its answers and all lines ticked."""
         self.do("step_confirmed", step=step.key, values=self.answers(step), checks=[c.key for c in step.checks])
 
+    @abstractmethod
     def read(self, key: str) -> None:
         """The readings of a set."""
-        raise NotImplementedError
 
+    @abstractmethod
     def adjust(self, key: str) -> None:
         """An adjust step."""
-        raise NotImplementedError
 
     def finish(self, reviewer: Person, *, is_last: bool) -> None:
         """Play it and store it; the last one still waits for its review."""

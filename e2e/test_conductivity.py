@@ -148,5 +148,5 @@ class ConductivityJourney(Journey):
             done = p.get_by_text(after, exact=True).first if n < len(keys) else p.get_by_role("heading", name=after, exact=True)
             self.capture_until(n, done)
         self.heading("Judge as found")
-        self.assertEqual(world.points[0].cell.at, "solution")
+        self.assertEqual(world.points[0].analyzer.at, "solution")
         expect(p.get_by_role("table", name="As found: judged by").get_by_text("1.020 /cm")).to_be_visible()

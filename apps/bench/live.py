@@ -122,6 +122,11 @@ class RunLive:
         self._told_course: tuple[float, str] = (0.0, "")
         self._interrupted: tuple[float, tuple[tuple[float, str], ...]] = (0.0, ())
 
+    @property
+    def is_only_watched(self) -> bool:
+        """Whether no reading of a set is taken here: a condition, or where something is set."""
+        return self.is_condition or self.is_adjusting
+
     def refresh(self, state: RunState, method: Method) -> None:
         """Take in the state: which slot is next, which quantities are live, and by which rule they settle."""
         with self.lock:
@@ -129,11 +134,12 @@ class RunLive:
             self._setup, self._method, self._step = state.setup, method, step
             self.lost_hold = lost_words(state)
             self.is_adjusting = step is not None and step.kind == "adjust"
-            self.is_condition = self.is_adjusting or (step is not None and step.kind == "condition")
+            self.is_condition = step is not None and step.kind == "condition"
             slot = current_slot(state, method, step.key) if step and step.kind == "readings" else None
             asked: Sequence[Quantity] = method.trial.asks(state.setup, slot) if slot else ()
-            watched = method.watching.watched(state.setup, step) if step and step.kind == "condition" else None
-            watched = _being_set(state, method, step) if step and self.is_adjusting else watched
+            watched = method.watching.watched(state.setup, step) if step and self.is_condition else None
+            if step and self.is_adjusting:
+                watched = _being_set(state, method, step)
             if watched:
                 slot, asked = watched
             moved = (step.key if step else "", slot.index if slot else -1) != (self.step, self.slot.index if self.slot else -1)
@@ -144,7 +150,7 @@ class RunLive:
             self.quantities, self.faults = self._wanted(state, method, slot, asked)
             channel = method.watching.source_channel("applied", slot.channel) if slot else ""
             self.stimulus = str(state.sources.get(source_key("applied", channel), {}).get("stimulus", ""))
-            if slot and not self.is_condition:
+            if slot and not self.is_only_watched:
                 plan = method.trial.plan(state.setup, self.step, raw_readings(state, method, self.step)).slots
                 self.step_up = slot.ideal - plan[slot.index - 1].ideal if slot.index else 0.0
                 indicated = next(q for q in asked if q.name == "indicated")
@@ -205,7 +211,7 @@ class RunLive:
     def interruptions(self) -> tuple[tuple[float, str], ...]:
         """Moments since the stimulus at which what is watched had to begin anew, with why; looked for ten times a second at most."""
         now = time.time()
-        if self._method is None or self._setup is None or self.slot is None or self.is_condition:
+        if self._method is None or self._setup is None or self.slot is None or self.is_only_watched:
             return ()
         if now - self._interrupted[0] >= FRAME_S or self._interrupted[0] < self.since:
             samples = {name: each.samples(self.since) for name, each in self.quantities.items() if name != "indicated"}
@@ -225,7 +231,7 @@ class RunLive:
             or self._method is None
             or self._setup is None
             or self.slot is None
-            or self.is_condition
+            or self.is_only_watched
             or not self.slot.extra.get("exposure")
         ):
             return None
@@ -248,7 +254,7 @@ class RunLive:
 
     def response(self, settle: Settle, samples: list[Sample], expected: float) -> str:
         """Class of what the output did after the stimulus; empty where nothing is captured or what should be read is not known."""
-        if self.is_condition or (self.slot is not None and self.slot.is_open):
+        if self.is_only_watched or (self.slot is not None and self.slot.is_open):
             return ""
         moved = settle.mean - samples[0][1] if samples else 0.0
         is_settled = settle.status == SETTLED

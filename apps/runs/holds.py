@@ -81,6 +81,7 @@ def _row(h: Hold, now: datetime) -> dict[str, Any]:
         "note": h.note,
         "offered_to": h.offered_to,
         "offered_name": h.offered_name,
+        "is_own": h.is_own,
         "until": h.until,
         "is_overdue": now > h.until,
         "is_due_soon": now <= h.until <= now + timedelta(minutes=REMIND_MIN),

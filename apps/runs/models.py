@@ -101,6 +101,7 @@ class Hold(models.Model):
     note = models.CharField(max_length=2000, blank=True)
     offered_to = models.CharField(max_length=150, blank=True)
     offered_name = models.CharField(max_length=150, blank=True)
+    is_own = models.BooleanField(default=False)  # of a step of its own, such as a lock-out under which hands are at work
 
     class Meta:
         indexes = [models.Index(fields=["released_at", "until"])]

@@ -86,6 +86,7 @@ def _project_holds(run: Run, state: RunState) -> None:
                 "note": h.note,
                 "offered_to": h.offered_to,
                 "offered_name": h.offered_name,
+                "is_own": bool(h.own),
             },
         )
 

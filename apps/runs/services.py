@@ -308,7 +308,8 @@ def append_with_second(
 
 def act_on_hold(*, actor: Person, hold_id: uuid.UUID, event_type: str, payload: Mapping[str, Any], now: datetime) -> tuple[Run, RunState]:
     """Release, extend or hand over a hold from the board, whether its run is open or was voided."""
-    require(actor, "end another's hold" if event_type == "hold_released" and is_allowed(actor, "end another's hold") else "work on a run")
+    if event_type != "hold_released" or not is_allowed(actor, "end another's hold"):
+        require(actor, "work on a run")
     run_id = find_hold(hold_id).run_id
     event = NewEvent(uuid.uuid4(), event_type, {**payload, "hold": str(hold_id)})
     return _append(actor, run_id, None, [_as_seen(run_id, _without_claims(event))], now)

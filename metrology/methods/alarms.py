@@ -95,7 +95,7 @@ def alarms_seen_in(setup: RunSetup, alarms: Sequence[Alarm], set_key: str, readi
     peaks = [float(p) for r in readings if (p := (r.extra.get("captured") or {}).get("indicated", {}).get("peak")) is not None]
     return tuple(
         AlarmSeen(
-            a, float(text) if text else None, max(*went, *peaks, *went) if a.rising else min(went), room_of(setup, a.set_point),
+            a, float(text) if text else None, max([*went, *peaks]) if a.rising else min(went), room_of(setup, a.set_point),
             setup.instrument.unit,
         )
         for a, text in told

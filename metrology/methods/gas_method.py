@@ -19,6 +19,20 @@ STANDS = "Wait until it stands before you accept."
 BY_TURNS = f"Zero comes before span. {STANDS}"
 
 
+def gas_analyzer(*, unguarded: str, wears: str, follows_life: bool = False) -> Traits:
+    """What is so of every analyzer that is set with gas."""
+    return Traits(
+        "analyzer",
+        default_points=(),
+        has_points=False,
+        skills=frozenset({GAS_WORK}),
+        unguarded=unguarded,
+        policies=("gas",),
+        wears=(wears,),
+        follows_life=follows_life,
+    )
+
+
 def minutes(setup: RunSetup, slot: Slot) -> float:
     """An exposure to gas takes its settle window and the way there."""
     return exposure_minutes(setup, str(slot.extra["exposure"]))

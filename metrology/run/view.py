@@ -9,6 +9,7 @@ from typing import Any, cast
 from metrology import CORE_VERSION
 from metrology.judgement.policy import describe_policy
 from metrology.judgement.voting import vote_words
+from metrology.methods.adjusting.base import REFUSALS
 from metrology.methods.fragments import alarms_in
 from metrology.methods.method import Method
 from metrology.methods.settings import setting_words
@@ -332,7 +333,7 @@ def _step(state: RunState, method: Method, progress: Progress, evidence: list[Se
         "clock": None,
         "pairs": pair_rows(state, step) if step.kind == "checkpairs" else [],
         "panels": _panels(state, step),
-        "keys": list(step.keys),
+        "keys": _keys(state, step),
         "lets_go": [h.id for h in state.holds_of(step.of) if h.released_at is None] if step.kind == "release" else [],
         **_watches(state, method, step),  # type: ignore[typeddict-item]
     }
@@ -346,6 +347,16 @@ def _vote(state: RunState, step: Step) -> str:
     """What placing the hold does to the vote of its group."""
     i = state.setup.instrument
     return vote_words(i.voting, i.voting_group) if step.kind == "hold" and not step.of else ""
+
+
+SHUT = "off"  # the key of whatever feeds an instrument
+
+
+def _keys(state: RunState, step: Step) -> list[str]:
+    """The keys that belong to a step; where gas may be on that nobody needs any more, the one that shuts it."""
+    if step.keys or step.kind not in ("confirm", "judge"):
+        return list(step.keys)
+    return [SHUT] if _panels(state, step) else []
 
 
 def _panels(state: RunState, step: Step) -> list[str]:
@@ -448,8 +459,9 @@ def _adjust_step(state: RunState, method: Method, step: Step) -> AdjustStep:
         "screw": progress.next_screw,
         "label": target.words if target else "",
         "act": method.adjusting.act,
-        "keys": list(target.keys) if target else [],
+        "keys": [*target.keys, *([SHUT] if target.keys and state.gases else [])] if target else [],
         "can_refuse": method.adjusting.act == "accept",
+        "refusals": list(REFUSALS) if method.adjusting.act == "accept" else [],
         "variant": step.variant,
         "pass_number": progress.pass_number,
         "is_converged": progress.is_converged,

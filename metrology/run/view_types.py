@@ -238,6 +238,7 @@ class AdjustStep(TypedDict):
     act: str  # what is done with it: turn, accept
     keys: list[str]  # keys of the instrument that belong to it
     can_refuse: bool  # the instrument may refuse, and keep its old calibration
+    refusals: list[str]  # in what words it says so
     variant: str
     pass_number: int
     is_converged: bool

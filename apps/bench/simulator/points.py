@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import partial
-from typing import Any, Protocol
+from typing import Any, Generic, Protocol, TypeVar
 
 from metrology.simulation.cell import SimulatedCell
 from metrology.simulation.injector import KEPT, SimulatedAnalyte, SimulatedInjector
@@ -36,59 +36,73 @@ class Point(Protocol):
         ...
 
 
-@dataclass
-class CellPoint:
-    """A conductivity analyzer. taken: whether it took the last key."""
-
-    tag: str
-    cell: SimulatedCell
-    taken: float = 0.0
+class Simulated(Protocol):
+    """An instrument that lives on its own time."""
 
     def step(self, dt_s: float) -> None:
         """Let dt_s seconds pass."""
-        self.cell.step(dt_s)
+        ...
 
-    def press(self, key: int) -> None:
-        """Cell into air, a resistor in its place, into the solution, the process; zero or constant accepted."""
-        c = self.cell
-        acts: list[Callable[[], bool]] = [
-            lambda: c.move("air"), lambda: c.move("cable"), lambda: c.move("solution"), lambda: c.move("process"), c.accept_zero, c.accept_constant,
-        ]  # fmt: skip
-        self.taken = float(acts[key - 1]()) if 1 <= key <= len(acts) else 0.0
 
-    def start(self, value: float) -> None:
-        """The resistor is turned to so many ohm."""
-        if value > 0:
-            self.cell.ohm = value
-
-    @property
-    def registers(self) -> tuple[float, ...]:
-        """Compensation off and on, its temperature, the thermometer in the beaker, resistor, constant set, whether the last key was taken."""
-        c = self.cell
-        beaker = c.places["solution"][1]
-        return (c.shown_raw, c.shown, c.shown_c, beaker, c.ohm, c.cell_now, self.taken)
+S = TypeVar("S", bound=Simulated)
+Acts = Sequence[Callable[[], bool]]
 
 
 @dataclass
-class TracePoint:
-    """A trace oxygen analyzer with its gas manifold. taken: whether it took the last key."""
+class KeyedPoint(Generic[S]):
+    """An instrument with numbered keys; what each does is its own. taken: whether it took the last one."""
 
     tag: str
-    analyzer: SimulatedTrace
+    analyzer: S
     taken: float = 0.0
 
     def step(self, dt_s: float) -> None:
         """Let dt_s seconds pass."""
         self.analyzer.step(dt_s)
 
+    def acts(self) -> Acts:
+        """What its keys do, from 1 on."""
+        return ()
+
     def press(self, key: int) -> None:
+        """Press a key by its number; one that is not there is not taken."""
+        acts = self.acts()
+        self.taken = float(acts[key - 1]()) if 1 <= key <= len(acts) else 0.0
+
+
+class CellPoint(KeyedPoint[SimulatedCell]):
+    """A conductivity analyzer."""
+
+    def acts(self) -> Acts:
+        """Cell into air, a resistor in its place, into the solution, the process; zero or constant accepted."""
+        c = self.analyzer
+        return (
+            lambda: c.move("air"), lambda: c.move("cable"), lambda: c.move("solution"), lambda: c.move("process"), c.accept_zero, c.accept_constant,
+        )  # fmt: skip
+
+    def start(self, value: float) -> None:
+        """The resistor is turned to so many ohm."""
+        if value > 0:
+            self.analyzer.ohm = value
+
+    @property
+    def registers(self) -> tuple[float, ...]:
+        """Compensation off and on, its temperature, the thermometer in the beaker, resistor, constant set, whether the last key was taken."""
+        c = self.analyzer
+        beaker = c.places["solution"][1]
+        return (c.shown_raw, c.shown, c.shown_c, beaker, c.ohm, c.cell_now, self.taken)
+
+
+class TracePoint(KeyedPoint[SimulatedTrace]):
+    """A trace oxygen analyzer with its gas manifold."""
+
+    def acts(self) -> Acts:
         """Span gas, zero gas, sample; the set flow, twice that; span accepted; new cell out of its bag, shut in."""
         a = self.analyzer
-        acts: list[Callable[[], bool]] = [
+        return (
             lambda: a.switch("span"), lambda: a.switch("zero"), lambda: a.switch("sample"), lambda: a.set_rate(a.set_flow),
             lambda: a.set_rate(2 * a.set_flow), a.accept_span, a.open_air, a.shut,
-        ]  # fmt: skip
-        self.taken = float(acts[key - 1]()) if 1 <= key <= len(acts) else 0.0
+        )  # fmt: skip
 
     def start(self, value: float) -> None:
         """The flow is set to so many l/min."""
@@ -105,31 +119,25 @@ MIXTURES = ("mix:A", "mix:B", "mix:C")
 ZERO_KEY, GAIN_KEY = 20, 40  # the key of the first component's zero, and of its gain
 
 
-@dataclass
-class MixturePoint:
-    """An extractive analyzer of several components. taken: whether it took the last key."""
+class MixturePoint(KeyedPoint[SimulatedMixture]):
+    """An extractive analyzer of several components."""
 
-    tag: str
-    analyzer: SimulatedMixture
-    taken: float = 0.0
-
-    def step(self, dt_s: float) -> None:
-        """Let dt_s seconds pass."""
-        self.analyzer.step(dt_s)
-
-    def press(self, key: int) -> None:
-        """Zero gas, mixtures A to C, sample; continuous, single shot; the set flow, half of it; a zero of its own; zero and gain of each component."""
+    def acts(self) -> Acts:
+        """Zero gas, mixtures A to C, sample; continuous, single shot; the set flow, half of it; a zero of its own."""
         a = self.analyzer
-        acts: list[Callable[[], bool]] = [
+        return (
             lambda: a.switch("zero"), *(partial(a.switch, m) for m in MIXTURES), lambda: a.switch("sample"), lambda: a.set_mode("continuous"),
             lambda: a.set_mode("single"), lambda: a.set_rate(a.set_flow), lambda: a.set_rate(a.set_flow / 2), a.auto_zero,
-        ]  # fmt: skip
+        )  # fmt: skip
+
+    def press(self, key: int) -> None:
+        """The same, and from their own numbers on zero and gain of each component."""
         if key >= GAIN_KEY:
-            self.taken = float(a.accept_span(key - GAIN_KEY))
+            self.taken = float(self.analyzer.accept_span(key - GAIN_KEY))
         elif key >= ZERO_KEY:
-            self.taken = float(a.accept_zero(key - ZERO_KEY))
+            self.taken = float(self.analyzer.accept_zero(key - ZERO_KEY))
         else:
-            self.taken = float(acts[key - 1]()) if 1 <= key <= len(acts) else 0.0
+            super().press(key)
 
     def start(self, value: float) -> None:
         """The sample flow is set to so many l/min."""
@@ -142,25 +150,15 @@ class MixturePoint:
         return (a.flow, float(a.status), a.temperature_c, self.taken, *(a.shown(c) for c in a.components))
 
 
-@dataclass
-class InjectorPoint:
-    """An injected-sample analyzer. taken: whether it took the last key."""
+class InjectorPoint(KeyedPoint[SimulatedInjector]):
+    """An injected-sample analyzer."""
 
-    tag: str
-    analyzer: SimulatedInjector
-    taken: float = 0.0
-
-    def step(self, dt_s: float) -> None:
-        """Let dt_s seconds pass."""
-        self.analyzer.step(dt_s)
-
-    def press(self, key: int) -> None:
+    def acts(self) -> Acts:
         """Standard, blank or sample into the syringe; injected; factors accepted; column baked out; power cut."""
         a = self.analyzer
-        acts: list[Callable[[], bool]] = [
+        return (
             lambda: a.load("standard"), lambda: a.load("blank"), lambda: a.load("sample"), a.inject, a.accept, a.recondition, a.cut_power,
-        ]  # fmt: skip
-        self.taken = float(acts[key - 1]()) if 1 <= key <= len(acts) else 0.0
+        )  # fmt: skip
 
     def start(self, value: float) -> None:
         """Nothing is set by a number."""

@@ -145,6 +145,7 @@ class HoldRowSerializer(serializers.Serializer):
     note = serializers.CharField()
     offered_to = serializers.CharField()
     offered_name = serializers.CharField()
+    is_own = serializers.BooleanField()
     voting_group = serializers.CharField()
     zone = serializers.CharField()
     is_due_soon = serializers.BooleanField()

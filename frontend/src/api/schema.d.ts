@@ -1587,6 +1587,7 @@ export interface components {
                         act: string;
                         keys: string[];
                         can_refuse: boolean;
+                        refusals: string[];
                         variant: string;
                         pass_number: number;
                         is_converged: boolean;
@@ -2480,6 +2481,7 @@ export interface components {
             note: string;
             offered_to: string;
             offered_name: string;
+            is_own: boolean;
             voting_group: string;
             zone: string;
             is_due_soon: boolean;
@@ -3274,6 +3276,7 @@ export interface components {
                         act: string;
                         keys: string[];
                         can_refuse: boolean;
+                        refusals: string[];
                         variant: string;
                         pass_number: number;
                         is_converged: boolean;

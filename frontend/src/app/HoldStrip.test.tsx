@@ -11,7 +11,7 @@ afterEach(() => {
 const hold = (minutes: number) => ({
   run: "r1", run_number: "VL-000001", tag: "PT-1", area: "RO", kind: "inhibit", reason: "Calibration", placed_by: "Ines",
   placed_at: new Date(Date.now() - 30 * 60_000).toISOString(), until: new Date(Date.now() + minutes * 60_000).toISOString(), is_overdue: minutes < 0, feeds: "",
-  id: "h1", holder: "ines", holder_name: "Ines", agreement: "", approval: "", extended: [] as string[], note: "", offered_to: "", offered_name: "", voting_group: "", zone: "", is_due_soon: false, run_status: "open", at_step: "", risk: "",
+  id: "h1", holder: "ines", holder_name: "Ines", agreement: "", approval: "", extended: [] as string[], note: "", offered_to: "", offered_name: "", is_own: false, voting_group: "", zone: "", is_due_soon: false, run_status: "open", at_step: "", risk: "",
 });
 
 describe("the hold strip", () => {

@@ -6,11 +6,11 @@ import type { HoldRow } from "../features/holds/HoldForms";
 import { span, when } from "../ui/format";
 import { useNow } from "../ui/useNow";
 
-/** My lock-out first, which keeps somebody's hands safe; then what is overdue, then what is mine or offered to me, then by its end. */
+/** One of a step of its own first, such as my lock-out, which keeps hands safe; then what is overdue, then what is mine or offered to me, then by its end. */
 function order(holds: HoldRow[], me: string, now: number): HoldRow[] {
   const rank = (h: HoldRow) => {
     const isMine = h.holder === me || h.offered_to === me;
-    if (isMine && h.kind === "lock-out") return -1;
+    if (isMine && h.is_own) return -1;
     return (Date.parse(h.until) < now ? 0 : 2) + (isMine ? 0 : 1);
   };
   return [...holds].sort((a, b) => rank(a) - rank(b) || a.until.localeCompare(b.until));

@@ -9,6 +9,7 @@ from typing import Any, Protocol
 from metrology.methods.setup import RunSetup
 
 Passes = Sequence[tuple[str, str, str]]  # screw, before, after
+REFUSALS = ("bad zero", "bad span", "no response", "unstable", "another fault")  # what an instrument says when it keeps its old calibration
 ZERO, SPAN, FACTOR = "zero", "span", "factor"
 
 

@@ -17,8 +17,8 @@ from metrology.methods.exposing import PURGE_MIN, ZERO
 from metrology.methods.flow import analyzer, common
 from metrology.methods.flow.common import Wording, found_to_left, numbered, set_of
 from metrology.methods.flow.gas import TOXIC, GasFlow, gases
-from metrology.methods.gas_method import GAS_WORK
-from metrology.methods.method import Chromatography, Method, Traits, Use, Vouched
+from metrology.methods.gas_method import gas_analyzer
+from metrology.methods.method import Chromatography, Method, Use, Vouched
 from metrology.methods.outcome import Outcome, Proposal
 from metrology.methods.setup import RunSetup
 from metrology.methods.slots import RawReading, Slot
@@ -345,15 +345,7 @@ METHOD = Method(
     key="an-duplicate-blank",
     title="Injected-sample analyzer",
     revision="1",
-    traits=Traits(
-        "analyzer",
-        default_points=(),
-        has_points=False,
-        skills=frozenset({GAS_WORK}),
-        unguarded="Samples wait for their result.",
-        policies=("gas",),
-        wears=("Personal gas monitor",),
-    ),
+    traits=gas_analyzer(unguarded="Samples wait for their result.", wears="Personal gas monitor"),
     settings=InjectionSettings,
     flow=steps,
     trial=TRIAL,

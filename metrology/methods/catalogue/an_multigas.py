@@ -30,8 +30,8 @@ from metrology.methods.exposing import exposure_minutes
 from metrology.methods.flow import analyzer, common
 from metrology.methods.flow.common import Wording, found_to_left
 from metrology.methods.flow.gas import PROVE, TOXIC, GasFlow, gases
-from metrology.methods.gas_method import GAS_WORK
-from metrology.methods.method import Method, Traits
+from metrology.methods.gas_method import gas_analyzer
+from metrology.methods.method import Method
 from metrology.methods.outcome import Outcome, Proposal
 from metrology.methods.setup import RunSetup
 from metrology.methods.slots import Slot
@@ -359,15 +359,7 @@ METHOD = Method(
     key="an-multigas",
     title="Extractive multi-component analyzer",
     revision="1",
-    traits=Traits(
-        "analyzer",
-        default_points=(),
-        has_points=False,
-        skills=frozenset({GAS_WORK}),
-        unguarded="Nobody watches this gas.",
-        policies=("gas",),
-        wears=("Personal gas monitor",),
-    ),
+    traits=gas_analyzer(unguarded="Nobody watches this gas.", wears="Personal gas monitor"),
     settings=MixtureSettings,
     flow=steps,
     trial=TRIAL,

@@ -22,8 +22,8 @@ from metrology.methods.exposing import SPAN, ZERO, applied_for, channels_of, exp
 from metrology.methods.flow import analyzer, common
 from metrology.methods.flow.common import Wording, found_to_left
 from metrology.methods.flow.gas import PROVE, GasFlow, gases, sensor
-from metrology.methods.gas_method import GAS_WORK
-from metrology.methods.method import Method, Traits
+from metrology.methods.gas_method import gas_analyzer
+from metrology.methods.method import Method
 from metrology.methods.outcome import Outcome, Proposal
 from metrology.methods.settings import asked
 from metrology.methods.setup import RunSetup
@@ -393,16 +393,7 @@ METHOD = Method(
     key="an-trace-o2",
     title="Trace oxygen",
     revision="1",
-    traits=Traits(
-        "analyzer",
-        default_points=(),
-        has_points=False,
-        skills=frozenset({GAS_WORK}),
-        unguarded="Nobody is warned of oxygen in this gas.",
-        policies=("gas",),
-        wears=("Personal oxygen monitor",),
-        follows_life=True,
-    ),
+    traits=gas_analyzer(unguarded="Nobody is warned of oxygen in this gas.", wears="Personal oxygen monitor", follows_life=True),
     settings=TraceSettings,
     flow=steps,
     trial=TRIAL,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from metrology.methods.flow import gas
+from metrology.methods.flow import heads
 from metrology.methods.flow.gas import GasFlow
 from metrology.methods.gas_method import gas_method
 from metrology.methods.setup import RunSetup
@@ -12,12 +12,12 @@ from metrology.methods.trials.exposure import GasKind
 
 def opening(setup: RunSetup) -> tuple[Step, ...]:
     """Moved to test, the stored voltages compared with what the bottles need and set, the selector at operate again before anything is read."""
-    return (gas.pairs_out(), *gas.reference_settings(setup), gas.selector_back())
+    return (heads.pairs_out(), *heads.reference_settings(setup), heads.selector_back())
 
 
 def back(_setup: RunSetup) -> tuple[Step, ...]:
     """Moved back before anything is released."""
-    return (gas.pairs_back(),)
+    return (heads.pairs_back(),)
 
 
 KIND = GasKind(proves_alarms=False)

@@ -6,6 +6,7 @@ Sources: IEC 61298-2:2008 (test procedure, terms), JCGM 100:2008 (uncertainty), 
 from __future__ import annotations
 
 import math
+from abc import ABC, abstractmethod
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
@@ -21,33 +22,33 @@ from metrology.methods.steps import Step
 from metrology.quantities.typed import parse_typed
 
 
-class PointByPoint:
+class PointByPoint(ABC):
     """The judging of a set point by point; a kind of trial says how a point is measured, what its tolerance and its budget are."""
 
     has_statistics = True
     least_for_signature = 3
 
+    @abstractmethod
     def plan(self, setup: RunSetup, set_key: str, taken: Sequence[RawReading] = ()) -> Plan:
         """The slots of one set."""
-        raise NotImplementedError
 
+    @abstractmethod
     def measure(self, setup: RunSetup, slot: Slot, reading: RawReading) -> Point:
         """One reading set against its ideal."""
-        raise NotImplementedError
 
+    @abstractmethod
     def tolerance_for(self, setup: RunSetup, slot: Slot, applied: float) -> float:
         """Tolerance of a reading at a slot in % of output span."""
-        raise NotImplementedError
 
+    @abstractmethod
     def budget(
         self, setup: RunSetup, slot: Slot, point: Point, reading: RawReading, spread: tuple[float, int] | None
     ) -> tuple[Component, ...]:
         """Uncertainty components of one error, in % of output span."""
-        raise NotImplementedError
 
+    @abstractmethod
     def bases(self, setup: RunSetup, point: Point) -> ErrorInBases:
         """The error on other bases."""
-        raise NotImplementedError
 
     def split(self, setup: RunSetup, point: Point, reading: RawReading) -> tuple[float | None, float | None]:
         """Which side an error is of, where a digital value was read too."""

@@ -86,7 +86,7 @@ export function AdjustStep({ run, step }: StepProps) {
               </span>
             </p>
           </div>
-          {a.keys.length > 0 && <Keys run={run} only={[...a.keys, "off"]} />}
+          {a.keys.length > 0 && <Keys run={run} only={a.keys} />}
           {isLive && (
             <div className="space-y-2">
               <LivePanel frame={live.frame} traces={live.traces} connected={live.connected} />
@@ -105,7 +105,7 @@ export function AdjustStep({ run, step }: StepProps) {
               <ChoiceField
                 label="If it refuses: what it says"
                 value={values.said ?? ""}
-                options={["", "bad zero", "bad span", "no response", "unstable", "another fault"].map((v) => ({ value: v, label: v || "nothing" }))}
+                options={["", ...a.refusals].map((v) => ({ value: v, label: v || "nothing" }))}
                 onChange={(v) => set("said", v)}
               />
             </div>

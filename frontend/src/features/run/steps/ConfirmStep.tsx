@@ -85,7 +85,7 @@ export function ConfirmStep({ run, step, children, live }: StepProps & { childre
       }
     >
       {children}
-      <Keys run={run} only={step.keys.length || children || !step.panels.includes("gas") ? step.keys : ["off"]} />
+      <Keys run={run} only={step.keys} />
       <div className="max-w-lg space-y-4">
         <StepFields step={step} values={values} set={set} errors={errors} />
       </div>

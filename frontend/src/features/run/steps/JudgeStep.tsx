@@ -37,7 +37,7 @@ export function JudgeStep({ run, step }: StepProps) {
         </Button>
       }
     >
-      {step.panels.includes("gas") && <Keys run={run} only={["off"]} />}
+      <Keys run={run} only={step.keys} />
       <p className="flex flex-wrap items-baseline gap-x-4 border-y-2 border-slate py-3 text-3xl">
         <Verdict verdict={judge.verdict} size={30} />
         <span className="text-lg">{judge.share} of what is allowed is used</span>

@@ -163,7 +163,7 @@ describe("a decision", () => {
 
 describe("adjusting", () => {
   const adjust = {
-    screw: "zero", label: "zero", act: "turn", keys: [], can_refuse: false, variant: "adjust", pass_number: 1, is_converged: false, is_stuck: false, says: "Pass 1: zero.", output_unit: "mA", max_passes: 4, aim_percent: 0.125,
+    screw: "zero", label: "zero", act: "turn", keys: [], can_refuse: false, refusals: [], variant: "adjust", pass_number: 1, is_converged: false, is_stuck: false, says: "Pass 1: zero.", output_unit: "mA", max_passes: 4, aim_percent: 0.125,
     target: { apply: "0.00 kPa", ideal: "4.000", aim: "±0.020 mA" }, passes: [],
   };
 

@@ -1,0 +1,33 @@
+import { useMutation } from "@tanstack/react-query";
+import { useState } from "react";
+import { client, unwrap, type Run } from "../../api/client";
+import { TextField } from "../../ui/fields";
+import { newId, useTakeRun } from "../run/useRun";
+
+/** An event that takes a second person who looked too: their name and password, and how it is sent with them. */
+export function useSecond(run: Run, type: "adjustment_made" | "decision_made", onDone?: () => void) {
+  const { take, notice } = useTakeRun(run.id);
+  const [second, setSecond] = useState("");
+  const [password, setPassword] = useState("");
+  const send = useMutation({
+    mutationFn: (payload: Record<string, unknown>) =>
+      unwrap(
+        client.POST("/api/v1/runs/{run_id}/second/", {
+          params: { path: { run_id: run.id } },
+          body: { type, expected_seq: run.view.seq, id: newId(), payload, second, password },
+        }),
+      ),
+    onSuccess: (next) => {
+      take(next);
+      onDone?.();
+    },
+    onError: notice,
+  });
+  const fields = (
+    <>
+      <TextField label="Second person" value={second} onChange={setSecond} />
+      <TextField label="Their password" type="password" value={password} onChange={setPassword} />
+    </>
+  );
+  return { send, fields };
+}
