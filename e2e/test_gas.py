@@ -300,6 +300,7 @@ class GasJourney(BrowserTestCase):
         dialog.get_by_label("Reason").fill("adapter does not fit")
         dialog.get_by_role("button", name="Void it").click()
         expect(p).to_have_url(re.compile("/records/"))
+        expect(p.get_by_label("Gas in use").get_by_text("G-H2")).to_be_visible()
         p.goto("/holds")
         expect(p.get_by_text("was voided; the hold is still on")).to_be_visible()
         p.get_by_role("button", name="Release").click()

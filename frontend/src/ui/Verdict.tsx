@@ -11,8 +11,10 @@ export function Verdict({ verdict, close = false, size = 16 }: { verdict: string
   return (
     <span className={`inline-flex items-baseline gap-1 font-bold whitespace-nowrap ${look.tone}`}>
       <look.Icon size={size} strokeWidth={3} aria-hidden="true" className="translate-y-[0.12em]" />
-      {verdict}
-      {close && <span className="font-normal text-amber">, marginal</span>}
+      <span>
+        {verdict}
+        {close && <span className="font-normal text-amber">, marginal</span>}
+      </span>
     </span>
   );
 }

@@ -8,6 +8,7 @@ import { moment } from "../../ui/format";
 import { Failure, Loading, Message } from "../../ui/Message";
 import { Ring } from "../../ui/Ring";
 import { Verdict } from "../../ui/Verdict";
+import { GasEvidence } from "../gas/GasEvidence";
 import { Criteria } from "../run/Criteria";
 import { ErrorPlot } from "../run/ErrorPlot";
 import { Budget } from "../run/Budget";
@@ -155,6 +156,9 @@ export function RecordPage() {
           ))}
           <h2 className="mt-5 border-b-2 border-slate font-bold">Kit in use</h2>
           <KitInUse view={v} />
+          <div className="mt-2 space-y-2">
+            <GasEvidence view={v} />
+          </div>
           <h2 className="mt-5 border-b-2 border-slate font-bold">Signatures</h2>
           <ul className="text-sm">
             {v.signed && (

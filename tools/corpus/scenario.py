@@ -1,0 +1,42 @@
+"""One run of the corpus: by which method and revision it was done, and the commit whose core plays it (empty: today's)."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from tools.corpus.player import Player
+
+# The last commits with the rules of the first revisions, of the second, of the heads released by one channel, and of alarms shared by sets.
+FIRST, SECOND, THIRD, FOURTH = "75fe369", "195961e", "27cfc9e", "99d456e"
+
+
+@dataclass(frozen=True)
+class Scenario:
+    """One run of the corpus."""
+
+    name: str
+    method: str
+    revision: str
+    commit: str
+    play: Callable[[], Player]
+
+
+ALL: list[Scenario] = []
+
+
+def scenario(method: str, revision: str, name: str, commit: str = "") -> Callable[[Callable[[], Player]], Callable[[], Player]]:
+    """Register what follows as a run of the corpus."""
+
+    def register(play: Callable[[], Player]) -> Callable[[], Player]:
+        ALL.append(Scenario(f"{method}-r{revision}-{name}", method, revision, commit, play))
+        return play
+
+    return register
+
+
+def targets(p: Player) -> Any:
+    """What is set in a run; older cores have it elsewhere."""
+    made = getattr(p.method, "adjusting", None)
+    return made.targets(p.state.setup, "adjust") if made else p.method.adjust_targets(p.state.setup, "adjust")
