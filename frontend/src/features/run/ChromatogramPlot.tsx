@@ -40,8 +40,8 @@ function drawWindows(u: uPlot, windows: Window[], named: boolean) {
     ctx.fillStyle = colour("--kelp-soft");
     ctx.fillRect(from, bbox.top, to - from, bbox.height);
     ctx.fillStyle = colour("--muted");
-    ctx.textBaseline = "bottom";
-    if (named) ctx.fillText(w.name, (from + to) / 2, bbox.top + bbox.height - 3 - (n % 2) * 14 * devicePixelRatio);
+    ctx.textBaseline = "top";
+    if (named) ctx.fillText(w.name, (from + to) / 2, bbox.top + (2 + (n % 2) * 14) * devicePixelRatio);
   });
   ctx.restore();
 }
