@@ -6,7 +6,7 @@ import io
 from contextvars import ContextVar
 from datetime import datetime
 from functools import partial
-from typing import Any
+from typing import Any, cast
 from xml.sax.saxutils import escape
 from zoneinfo import ZoneInfo
 
@@ -16,6 +16,7 @@ from reportlab.lib.colors import HexColor
 from reportlab.lib.pagesizes import A4
 from reportlab.lib.styles import ParagraphStyle
 from reportlab.lib.units import mm
+from reportlab.pdfbase.pdfmetrics import stringWidth
 from reportlab.pdfgen.canvas import Canvas
 from reportlab.platypus import BaseDocTemplate, Flowable, Frame, KeepTogether, PageTemplate, Paragraph, Spacer, Table, TableStyle
 
@@ -108,8 +109,37 @@ def local(text: str | None) -> str:
     return datetime.fromisoformat(text).astimezone(ZoneInfo(_ZONE.get() or settings.PLANT_TIME_ZONE)).strftime("%-d %b %Y %H:%M %Z")
 
 
-def _p(text: Any, style: ParagraphStyle = BODY) -> Paragraph:
-    return Paragraph(escape(str(text if text not in (None, "") else "–")), style)
+class _Text(Flowable):
+    """Plain text: drawn as one line where it fits, which most cells do; set as a paragraph, which costs ten times that, where it must wrap."""
+
+    def __init__(self, text: str, style: ParagraphStyle) -> None:
+        super().__init__()
+        self.text, self.style = text, style
+        self._long: Paragraph | None = None
+        self.spaceBefore, self.spaceAfter = style.spaceBefore, style.spaceAfter
+
+    def wrap(self, width: float, height: float) -> tuple[float, float]:
+        self._long = None
+        if "\n" not in self.text and stringWidth(self.text, self.style.fontName, self.style.fontSize) <= width:
+            self.width, self.height = width, self.style.leading
+            return self.width, self.height
+        self._long = Paragraph(escape(self.text), self.style)
+        return cast(tuple[float, float], self._long.wrap(width, height))
+
+    def split(self, width: float, height: float) -> list[Flowable]:
+        return self._long.split(width, height) if self._long else []
+
+    def draw(self) -> None:
+        if self._long:
+            self._long.drawOn(self.canv, 0, 0)
+            return
+        self.canv.setFont(self.style.fontName, self.style.fontSize)
+        self.canv.setFillColor(self.style.textColor)
+        self.canv.drawString(0, self.height - self.style.fontSize, self.text)
+
+
+def _p(text: Any, style: ParagraphStyle = BODY) -> Flowable:
+    return _Text(str(text if text not in (None, "") else "–"), style)
 
 
 def _story(run: Run, view: RunView) -> list[Flowable]:
@@ -501,7 +531,7 @@ class _Qr(Flowable):
     def __init__(self, text: str) -> None:
         super().__init__()
         self.width = self.height = self.size
-        self._rows = [list(row) for row in segno.make(text, error="m").matrix_iter(border=2)]
+        self._rows = [list(row) for row in segno.make(text, error="m", mask=0).matrix_iter(border=2)]
 
     def draw(self) -> None:
         module = self.size / len(self._rows)

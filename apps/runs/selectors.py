@@ -59,10 +59,8 @@ def kit_out(state: RunState) -> list[str]:
     for model, codes in counted:
         if not codes:
             continue
-        for item in model._default_manager.filter(code__in=codes).exclude(state="in service"):
-            out.append(
-                f"{item.code} is {item.state} since it was chosen here: what was read with it is in doubt. Note it, and take another."
-            )
+        for code, is_now in model._default_manager.filter(code__in=codes).exclude(state="in service").values_list("code", "state"):
+            out.append(f"{code} is {is_now} since it was chosen here: what was read with it is in doubt. Note it, and take another.")
     return out
 
 

@@ -15,6 +15,7 @@ from metrology.run.state import RunState, fold
 from metrology.run.view_types import RunView
 
 V = TypeVar("V")
+RUN_COLUMNS = (*(f.name for f in Run._meta.concrete_fields), "technician__username", "technician__first_name", "technician__last_name")
 COLUMNS = ("seq", "event_id", "type", "payload", "author", "author_name", "at", "device_at")
 
 
@@ -101,7 +102,7 @@ CACHE = EventCache()
 
 def load_run(run_id: uuid.UUID, *, lock: bool = False, fresh: bool = False) -> tuple[Run, list[Event]]:
     """A run with its events; `fresh` reads them all from the database, for what is evidence."""
-    rows = Run.objects.select_related("instrument__area", "technician")
+    rows = Run.objects.select_related("technician").only(*RUN_COLUMNS)
     run = (rows.select_for_update(of=("self",)) if lock else rows).filter(pk=run_id).first()
     if run is None:
         raise Missing("unknown_run", "There is no such run.")
