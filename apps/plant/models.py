@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from datetime import date, timedelta
 from typing import Any, cast
 
 from django.conf import settings
 from django.db import models
+from django.utils import timezone
 
 from apps.plant.once import once
 from metrology.judgement.policy import Policy
@@ -15,6 +17,7 @@ from metrology.methods.registry import CATALOGUE, FAMILIES, METHODS, settings_of
 from metrology.methods.settings import read_settings
 from metrology.methods.setup import InstrumentSetup, RunSetup
 from metrology.quantities.transfer import Transfer
+from metrology.quantities.typed import parse_typed
 
 ACCESS = {
     "": "From the floor",
@@ -73,6 +76,12 @@ class Area(models.Model):
         return self.name
 
 
+def check_method(method: str) -> str:
+    """The function check that goes beside a method; empty where there is none."""
+    found = METHODS.get(method)
+    return next((k for k in found.traits.also if k in METHODS and METHODS[k].traits.is_check), "") if found else ""
+
+
 class Instrument(models.Model):
     """An installed instrument as the register knows it, with what its finished runs projected onto it."""
 
@@ -126,6 +135,10 @@ class Instrument(models.Model):
     last_done_on = models.DateField(null=True, blank=True)
     last_found = models.CharField(max_length=10, blank=True)
     last_left = models.CharField(max_length=10, blank=True)
+    last_check_on = models.DateField(null=True, blank=True)  # the last finished function check, or calibration, which counts as one
+    next_check = models.DateField(
+        null=True, blank=True, db_index=True
+    )  # of the function check between calibrations; none where none is planned
 
     class Meta:
         ordering = ["tag"]
@@ -141,9 +154,22 @@ class Instrument(models.Model):
         super().save(*args, **kwargs)
 
     def fold(self) -> None:
-        """Fold the tag, so that two can't differ in case alone, and what a search looks through; before a save in bulk too."""
+        """What follows from the rest: the folded tag, so that two can't differ in case alone, what a search looks through, the next function check.
+
+        Before a save in bulk too.
+        """
         self.tag_key = self.tag.casefold()
         self.search_key = f"{self.tag} {self.service} {self.serial}".casefold()[:240]
+        self.next_check = self._next_check()
+
+    def _next_check(self) -> date | None:
+        """So many days after the last check or calibration; at once where there was none yet."""
+        text = str(self.details.get("check_days") or "")
+        days = parse_typed(text, name="Days between function checks", unit="days").value if text else 0.0
+        if not days or not check_method(self.method):
+            return None
+        last = max((d for d in (self.last_check_on, self.last_done_on) if d), default=None)
+        return last + timedelta(days=days) if last else timezone.localdate()
 
     @property
     def method_title(self) -> str:

@@ -10,7 +10,7 @@ from django.utils import timezone
 
 from apps.accounts.models import Person
 from apps.accounts.policy import require
-from apps.plant.models import TRIGGERS, Deferral, Instrument, Trigger
+from apps.plant.models import TRIGGERS, Deferral, Instrument, Trigger, check_method
 from apps.plant.services import policy_for
 from apps.runs.models import Run
 from apps.runs.sensor_life import sensor_life
@@ -39,6 +39,11 @@ def is_calibration(instrument: Instrument, run: Run) -> bool:
     own, other = METHODS.get(instrument.method), METHODS.get(run.method)
     stands_in = own is not None and other is not None and run.method in own.traits.also and own.traits.policies == other.traits.policies
     return run.method == instrument.method or (run.adjusted and stands_in)
+
+
+def is_check(instrument: Instrument, run: Run) -> bool:
+    """A run that exposed it to gas as a function check does: the check beside its method, or its calibration, which is more."""
+    return run.method in (instrument.method, check_method(instrument.method))
 
 
 def rule_due(instrument: Instrument) -> Due | None:

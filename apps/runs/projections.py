@@ -10,7 +10,7 @@ from django.utils import timezone
 
 from apps.kit.models import GasFitting
 from apps.plant.models import Instrument, InstrumentChange
-from apps.runs.due import ended_runs, is_calibration, set_due, settle
+from apps.runs.due import ended_runs, is_calibration, is_check, set_due, settle
 from apps.runs.duties import open_duties
 from apps.runs.models import Hold, KitUse, Result, Run
 from apps.runs.vouching import project_validity
@@ -124,11 +124,16 @@ def _project_fittings(state: RunState) -> None:
 
 def project_instrument(instrument: Instrument) -> None:
     """Last result and next due date of an instrument, from its last run that counts."""
-    last = next((r for r in reversed(ended_runs(instrument)) if is_calibration(instrument, r)), None)
+    ended = ended_runs(instrument)
+    checked = next((r for r in reversed(ended) if r.status != "voided" and is_check(instrument, r)), None)
+    if checked is not None and checked.ended_at is not None:
+        instrument.last_check_on = timezone.localdate(checked.ended_at)
+    last = next((r for r in reversed(ended) if is_calibration(instrument, r)), None)
     if last is not None and last.signed_at is not None:
         instrument.last_done_on = last.signed_at.date()
         instrument.last_found, instrument.last_left = last.found_verdict, last.left_verdict
-        instrument.save(update_fields=["last_done_on", "last_found", "last_left"])
+    instrument.save(update_fields=["last_done_on", "last_found", "last_left", "last_check_on", "next_check"])
+    if last is not None and last.signed_at is not None:
         settle(instrument, last.label, last.signed_at)
     set_due(instrument)
 

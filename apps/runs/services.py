@@ -17,7 +17,7 @@ from django.utils import timezone
 from apps.accounts.models import Person
 from apps.accounts.policy import is_allowed, require
 from apps.kit.selectors import get_reference
-from apps.plant.models import Instrument
+from apps.plant.models import TRIGGERS, Instrument
 from apps.plant.register import read_points
 from apps.plant.selectors import methods_for
 from apps.plant.services import policy_for
@@ -70,7 +70,8 @@ def start_run(*, actor: Person, instrument: Instrument, now: datetime, method_ke
     setup = instrument.run_setup(policy_for(instrument), method.revision, method.key)
     if points.strip() or cycles.strip():
         setup = _with_points(setup, points, cycles)
-    setup = replace(setup, history=history_of(instrument), started_on=timezone.localdate(now).isoformat())
+    frozen = replace(setup.instrument, power_cut=power_cut(instrument))
+    setup = replace(setup, instrument=frozen, history=history_of(instrument), started_on=timezone.localdate(now).isoformat())
     method.plan(setup, "as_found")  # what the register says must make points, or it is told before anything is open
     run = Run(number=next_number(), instrument=instrument, technician=actor, method=method.key, revision=method.revision, started_at=now)
     event = Event(1, str(uuid.uuid4()), "run_started", setup_payload(setup), actor.username, actor.name, now)
@@ -83,6 +84,12 @@ def start_run(*, actor: Person, instrument: Instrument, now: datetime, method_ke
     append_rows(run, [event])
     project(run, fold([event]))
     return run
+
+
+def power_cut(instrument: Instrument) -> str:
+    """What is known to have cut its power since its last job, in words; empty where nothing is."""
+    last = instrument.triggers.filter(settled_at=None, kind__in=("power-down", "sensor change")).last()
+    return f"{TRIGGERS[last.kind]} on {timezone.localtime(last.at):%-d %b %Y at %H:%M}" if last else ""
 
 
 def _with_points(setup: RunSetup, points: str, cycles: str) -> RunSetup:

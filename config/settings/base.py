@@ -28,6 +28,7 @@ INSTALLED_APPS = [
     "apps.bench",
     "apps.records",
     "apps.planning",
+    "apps.checks",
     "demo",
 ]
 

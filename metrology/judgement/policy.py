@@ -27,7 +27,11 @@ ZERO_GAS = {
 PROOF = {
     "always": "always proved with gas after a calibration",
     "adjusted": "proved with gas after an adjustment",
-    "never": "not proved again",
+    "never": "the as-left span is the proof",
+}
+LOOP_PROOF = {
+    "never": "not part of the job",
+    "always": "4 and 20 mA seen at the control system, and the alarm received there",
 }
 FORCED = {
     "forbidden": "forbidden",
@@ -41,6 +45,7 @@ CHOICES: dict[str, Mapping[str, str]] = {
     "zero_gas": ZERO_GAS,
     "proof": PROOF,
     "forced": FORCED,
+    "loop_proof": LOOP_PROOF,
 }
 
 
@@ -53,7 +58,7 @@ class Policy:
     max_risk: for the rule of conformance probability. settle_*: window in s, limit in percent of the tolerance, and
     the time after which a live signal that has not settled is called unstable.
 
-    For gas detectors: decides, zero_gas, proof, forced name the school. bump_percent: tolerance of a bump, % of applied.
+    For gas detectors: decides, zero_gas, proof, forced, loop_proof name the school. bump_percent: tolerance of a bump, % of applied.
     span_low_percent to span_high_percent: window of a span gas, % of range. balance_oxygen: least oxygen in the balance
     for a catalytic sensor, % vol. acceptance_percent: how far off may still be adjusted, % of span. force_times: how many
     times that may be forced before the gas is proved. response_percent:
@@ -82,7 +87,8 @@ class Policy:
     settle_limit_s: float = 180.0
     decides: str = "as-found"
     zero_gas: str = "bottled"
-    proof: str = "always"
+    proof: str = "never"
+    loop_proof: str = "never"
     forced: str = "reason"
     bump_percent: float = 20.0
     span_low_percent: float = 25.0
@@ -135,6 +141,7 @@ POLICY_FIELDS: tuple[PolicyField, ...] = (
     PolicyField("zero_gas", "Zero gas", group="gas"),
     PolicyField("proof", "Proof after a calibration", group="gas"),
     PolicyField("forced", "Forced acceptance", group="gas"),
+    PolicyField("loop_proof", "Loop proof", group="detector"),
     PolicyField("bump_percent", "Tolerance of a bump", "% of applied", group="gas"),
     PolicyField("span_low_percent", "Span gas from", "% of range", group="gas"),
     PolicyField("span_high_percent", "Span gas to", "% of range", group="gas"),
@@ -240,6 +247,7 @@ def describe_policy(policy: Policy, *, groups: Collection[str] = ()) -> tuple[st
         f"at most {policy.longest_factor:g} times the register's; drift at {100 * policy.reliability:g} % reliability.",
         *(_gas_policy(policy) if "gas" in groups else ()),
         *((FORCING.format(policy.force_times),) if "detector" in groups else ()),
+        *((f"Loop proof: {LOOP_PROOF[policy.loop_proof]}.",) if "detector" in groups and policy.loop_proof != "never" else ()),
     )
 
 

@@ -19,6 +19,8 @@ from metrology.quantities.transfer import Transfer
 from metrology.quantities.words import plain
 
 KEY = "alarm:"  # of what is entered, and of the criteria
+CAME = "alarms_came:"  # of a set: whether they were only seen to come
+ALL_CAME = (("all", "All came; at which reading was not noted"), ("as noted", "As noted above"))
 
 
 def alarm_key(set_key: str, alarm: Alarm) -> str:
@@ -27,10 +29,14 @@ def alarm_key(set_key: str, alarm: Alarm) -> str:
 
 
 def alarm_fields(setup: RunSetup, set_key: str, alarms: Sequence[Alarm]) -> tuple[Field, ...]:
-    """At which reading each alarm came."""
+    """At which reading each alarm came; or that all were seen to come."""
     unit = setup.instrument.unit
-    return tuple(
-        Field(alarm_key(set_key, a), f"'{a.name}' came at", "number", unit, False, hint=f"Set point {a.set_point:g} {unit}") for a in alarms
+    return (
+        *(
+            Field(alarm_key(set_key, a), f"'{a.name}' came at", "number", unit, False, hint=f"Set point {a.set_point:g} {unit}")
+            for a in alarms
+        ),
+        Field(f"{CAME}{set_key}", "Or seen only", "choice", required=False, options=ALL_CAME),
     )
 
 
@@ -50,13 +56,14 @@ def room_of(setup: RunSetup, set_point: float) -> float:
 
 @dataclass(frozen=True)
 class AlarmSeen:
-    """An alarm with what was entered of it, and how far the reading went. came: None where it did not."""
+    """An alarm with what was entered of it, and how far the reading went. came: None where it did not; is_seen: it came, at which reading nobody noted."""
 
     alarm: Alarm
     came: float | None
     reached: float
     room: float
     unit: str
+    is_seen: bool = False
 
     @property
     def is_reached(self) -> bool:
@@ -68,6 +75,8 @@ class AlarmSeen:
     def says(self) -> str:
         """What was seen of it."""
         at = f"{self.alarm.set_point:g} {self.unit}"
+        if self.is_seen and self.is_reached:
+            return f"came, at which reading was not noted; set point {at}"
         if self.came is not None:
             return f"came at {plain(self.came)} {self.unit}, set point {at}"
         if self.is_reached:
@@ -79,7 +88,8 @@ class AlarmSeen:
         """What the set is judged by; None where the exposure did not reach the set point."""
         if self.came is None and not self.is_reached:
             return None
-        a, value = self.alarm, self.reached if self.came is None else self.came
+        a = self.alarm
+        value = a.set_point if self.is_seen else self.reached if self.came is None else self.came
         low, high = a.set_point - self.room, a.set_point + self.room
         label = f"Alarm '{a.name}'"
         return Criterion(f"{KEY}{a.name}", label, value, self.unit, low, high, ideal=a.set_point, says=self.says, is_graded=False)
@@ -89,6 +99,7 @@ def alarms_seen_in(setup: RunSetup, alarms: Sequence[Alarm], set_key: str, readi
     """The alarms of a set that somebody has told of."""
     entered = dict(setup.entered)
     told = [(a, entered[alarm_key(set_key, a)]) for a in alarms if alarm_key(set_key, a) in entered]
+    are_seen = entered.get(f"{CAME}{set_key}") == "all"
     if not told or not readings:
         return ()
     went = [float(r.indicated) for r in readings]
@@ -96,7 +107,7 @@ def alarms_seen_in(setup: RunSetup, alarms: Sequence[Alarm], set_key: str, readi
     return tuple(
         AlarmSeen(
             a, float(text) if text else None, max([*went, *peaks]) if a.rising else min(went), room_of(setup, a.set_point),
-            setup.instrument.unit,
+            setup.instrument.unit, are_seen and not text,
         )
         for a, text in told
     )  # fmt: skip
@@ -110,8 +121,11 @@ def late_alarms(outcome: Outcome) -> str:
 def latched_words(setup: RunSetup) -> str:
     """The alarms that came in this run and stay until they are reset, with the reading at which they came; empty where there are none."""
     out = []
+    are_seen = any(k.startswith(CAME) and v == "all" for k, v in setup.entered)
     for a in alarms_of(setup):
-        came = [v for k, v in setup.entered if v and k.startswith(KEY) and k.rpartition(":")[2] == a.name]
-        if a.latching and came:
-            out.append(f"'{a.name}' came at {came[-1]} {setup.instrument.unit} and stays until it is reset")
+        mine = [v for k, v in setup.entered if k.startswith(KEY) and k.rpartition(":")[2] == a.name]
+        came = [v for v in mine if v]
+        if a.latching and (came or (mine and are_seen)):
+            told = f"came at {came[-1]} {setup.instrument.unit}" if came else "came"
+            out.append(f"'{a.name}' {told} and stays until it is reset")
     return "; ".join(out)

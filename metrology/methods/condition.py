@@ -31,9 +31,11 @@ HARMLESS = ("", "none", "unknown")
 
 def condition_fields(setup: RunSetup) -> tuple[Field, ...]:
     """What is looked at: filter and guard, and what poisoned it where it can be poisoned."""
-    poison = Field("exposed_to", "Exposed since last time to", "choice", options=POISONS, hint="Each of these poisons such a sensor.")
+    poison = Field(
+        "exposed_to", "Exposed since last time to", "choice", options=POISONS, hint="Each of these poisons such a sensor.", usual="none"
+    )
     return (
-        Field("condition", "Sensor, filter and weather guard", "choice", options=CONDITIONS),
+        Field("condition", "Sensor, filter and weather guard", "choice", options=CONDITIONS, usual=CLEAN),
         *((poison,) if settings_of(setup).technology in ("catalytic", "semiconductor") else ()),
     )
 

@@ -62,12 +62,20 @@ def read_channels(text: str) -> tuple[GasChannel, ...]:
 class DetectorSettings(AlarmSettings):
     """A detector beyond its range.
 
-    gas: what it watches for; basis: of %LEL (iec, nfpa). cal_gas: a surrogate it is set with, relative_response: what it
-    reads of 1 of the surrogate. flow_l_min: calibration flow. t90_s: of a healthy sensor. inhibit_ma: the current
-    while inhibited, 0 when it has none. signal_unit, new_sensitivity: the raw signal and what a new sensor gives of it a
+    gas: what it watches for; basis: of %LEL (iec, nfpa). cal_gas: a surrogate it is set with, relative_response: what it reads of 1 of the
+    surrogate. check_days: between function checks, 0 where none are planned. flow_l_min: calibration flow. t90_s: of a healthy sensor.
+    inhibit_ma: the current while inhibited, 0 when it has none. signal_unit, new_sensitivity: the raw signal and what a new sensor gives of it a
     unit of gas. path_l: volume of the optical path, l. partial_pressure: an oxygen cell that follows air pressure.
     """
 
+    check_days: float = asked(
+        "Days between function checks",
+        default=0.0,
+        unit="days",
+        hint="0: none are planned; a calibration counts as one",
+        low=0.0,
+        high=366.0,
+    )
     gas: str = asked("Gas it watches for", "text", default="", hint="Like hydrogen, chlorine, methane", read=_gas_name)
     basis: str = asked("Basis of %LEL", "choice", default="", hint="Needed where the unit is %LEL", options=(("", "none"), *BASES.items()))
     technology: str = asked("Sensor technology", "choice", default="electrochemical", options=tuple(TECHNOLOGIES.items()))

@@ -11,11 +11,13 @@ from metrology.judgement.tolerance import tolerance_percent
 from metrology.methods.detector import GasChannel, settings_of
 from metrology.methods.fragments import alarms_of
 from metrology.methods.setup import Past, RunSetup
-from metrology.methods.slots import Slot
+from metrology.methods.slots import AT_ONCE, STREAM, Slot
 from metrology.quantities.transfer import Transfer
 from metrology.quantities.words import plain
 
 ZERO, SPAN, AIR, BUMP, BACKGROUND = "zero", "span", "air", "bump", "background"
+MIXED = "mixed"  # one bottle that holds the gas of every range, put on all of them at once
+CHECKS = (BUMP, MIXED)  # exposures that a function check judges by its own tolerance
 NITROGEN = "nitrogen"  # the role of zero gas for the oxygen range beside others, whose zero is air
 PURGE_MIN = 1.0  # of flow to flush regulator and line
 NO_GAS = (ZERO, BACKGROUND)
@@ -31,7 +33,9 @@ def channels_of(setup: RunSetup) -> tuple[GasChannel, ...]:
 
 
 def role_of(kind: str, channel: GasChannel) -> str:
-    """The role of the gas of an exposure; zero gas serves every channel."""
+    """The role of the gas of an exposure; zero gas serves every channel, and so does a mixture."""
+    if kind == MIXED:
+        return MIXED
     base = kind if kind not in (BUMP, BACKGROUND) else SPAN if kind == BUMP else ZERO
     if base == ZERO and channel.gas == "oxygen" and channel.name and kind != BACKGROUND:
         return NITROGEN
@@ -44,7 +48,14 @@ def applied_for(setup: RunSetup, kind: str, channel: GasChannel) -> float:
         return setup.value(f"{AIR}.value", setup.policy.air_percent)
     if kind in NO_GAS:
         return setup.policy.air_percent if kind == BACKGROUND and channel.gas == "oxygen" else 0.0
+    if kind == MIXED:
+        return setup.value(f"{MIXED}.value:{channel.name}", 0.5 * channel.top)
     return setup.value(f"{role_of(kind, channel)}.value", 0.5 * channel.top)
+
+
+def u_applied(setup: RunSetup, role: str, channel: GasChannel) -> float:
+    """Expanded uncertainty of what is applied, % of it (k = 2); of a mixture that of its component."""
+    return setup.value(f"{role}.u:{channel.name}" if role == MIXED else f"{role}.u", 0.0)
 
 
 def exposure_windows(setup: RunSetup) -> tuple[float, float]:
@@ -64,11 +75,11 @@ def gas_need(setup: RunSetup, kind: str, channel: GasChannel, *, exposures: int,
     d = settings_of(setup)
     minutes = exposure_minutes(setup, kind)
     rising = [a.set_point for a in alarms_of(setup) if a.rising]
-    is_span = kind in (SPAN, BUMP)
+    is_span = kind in (SPAN, *CHECKS)
     surrogate = d.cal_gas if is_span and d.cal_gas and not channel.name else ""
     is_oxygen = channel.gas == "oxygen"
     wanted = surrogate or channel.gas if is_span else "oxygen" if kind == AIR else "nitrogen" if is_oxygen else "air"
-    what = {SPAN: "Span gas", BUMP: "Span gas", AIR: "Air", ZERO: "Zero gas"}[kind]
+    what = {SPAN: "Span gas", BUMP: "Span gas", MIXED: "Mixed gas", AIR: "Air", ZERO: "Zero gas"}[kind]
     if kind == ZERO and is_oxygen:
         what = "Nitrogen, for the zero of oxygen"
     return GasNeed(
@@ -105,6 +116,8 @@ def exposure(setup: RunSetup, index: int, kind: str, channel: GasChannel, *, as_
         "exposure": kind,
         **({"bottle": entered[f"{role}.bottle"]} if entered.get(f"{role}.bottle") else {}),
         **({FACTOR: f"{factor:.5f}"} if by_pressure else {}),
+        **({STREAM: MIXED} if kind == MIXED else {}),
+        **({AT_ONCE: "yes"} if kind == MIXED and index else {}),
     }
     flow = f"{settings_of(setup).flow_l_min:g} l/min"
     bottle = extra.get("bottle", "the gas")
@@ -115,6 +128,7 @@ def exposure(setup: RunSetup, index: int, kind: str, channel: GasChannel, *, as_
         ZERO: f"Put zero gas ({bottle}) on at {flow} and wait until it stands.",
         BACKGROUND: "Back to clean air: wait until the background is normal again.",
         AIR: f"Give it clean air ({bottle}): it should read {shown}.{told}",
+        MIXED: f"All ranges see {bottle} at once, at {flow}: this one should read {shown}.",
     }.get(kind, f"Put span gas ({bottle}) on at {flow}: it should read {shown}.")
     return Slot(index, 1, UP, 100 * value / channel.top, value, ideal, how, channel=channel.name, extra=extra)
 

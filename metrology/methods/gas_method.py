@@ -51,6 +51,7 @@ def gas_method(
             "gas detector",
             also=also,
             is_usual=is_usual,
+            is_check=kind.is_check,
             default_points=(),
             has_points=False,
             skills=frozenset({GAS_WORK}),

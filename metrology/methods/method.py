@@ -143,7 +143,8 @@ class Traits:
     skills: qualifications its work takes. excludes_group: two of one voting group or zone are not put on hold together.
     unguarded: what is so while the instrument is on hold. policies: groups of policies that count, beside the general ones.
     wears: protection to be worn. standards: kinds of kit it takes. in_rounds: several may be captured together over shared stimuli.
-    calibrates: a finished run is the instrument's calibration, which moves its due date.
+    calibrates: a finished run is the instrument's calibration, which moves its due date. is_check: it is a function check between calibrations,
+    with an interval of its own.
     """
 
     family: str
@@ -162,6 +163,7 @@ class Traits:
     follows_life: bool = False  # a sensor whose signal is followed to its end
     paired_adjusting: bool = True
     calibrates: bool = True
+    is_check: bool = False
 
 
 def _plain_words(setup: RunSetup) -> tuple[str, str]:

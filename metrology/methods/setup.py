@@ -41,6 +41,7 @@ class InstrumentSetup:
     voting_group: str = ""
     voting: str = ""
     zone: str = ""
+    power_cut: str = ""  # what happened to its power since its last job, as a sentence without its full stop
     details: Settings = field(default_factory=Settings)  # what its method asks beyond the range
 
     def __post_init__(self) -> None:

@@ -11,6 +11,7 @@ from metrology.judgement.reference import ReferenceStandard
 from metrology.judgement.settling import Sample, SettleRule
 
 STREAM = "stream"  # of a slot's extra: the gas that flows, where several slots are read of the same
+AT_ONCE = "at_once"  # of a slot's extra: its gas flows already, for the slot before it, so that it takes none of its own
 INJECTION = "injection"  # of a slot's extra: which injection it is read of
 CURVE, LEAK = "chromatogram", "leak"  # quantities: what a detector draws, what the leak test before an injection lost
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 PHASES = ("prepare", "make safe", "as found", "judge", "adjust", "as left", "restore", "sign")
+PURGED = "purged_s"  # seconds that a trace was seen below its limit when a condition was taken from it; entered with the key of its step
 CHOSEN = ("reference", "gas", "item")  # kinds of field that name what stands for the truth
 KINDS = (
     "confirm",
@@ -47,6 +48,7 @@ class Field:
     why: str = ""
     unless: tuple[str, str] = ("", "")  # another field of the step and the value with which this one may stay empty
     excused_by: str = ""  # another field of the step: with a reason written there a number outside its limits stands
+    usual: str = ""  # what is found where nothing is wrong: offered filled in, to be changed where it is not so
 
 
 @dataclass(frozen=True)
@@ -104,6 +106,7 @@ class Step:
     given: tuple[tuple[str, Any], ...] = ()
     of: str = ""  # hold: itself, where it has a release step of its own; release: the hold step that it releases, all others where empty
     needs_hold: str = ""  # it may only be done while the hold of that step is on, such as a lock-out
+    usual: tuple[tuple[str, str], ...] = ()  # hold: its kind and reason as they mostly are, offered filled in
     joins: tuple[str, ...] = ()  # judge: sets that are judged together with its own
     keys: tuple[str, ...] = ()  # keys of the instrument that belong to it, where it is on the bench
     is_noted: bool = False  # what is entered in it stands on the record

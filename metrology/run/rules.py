@@ -10,7 +10,7 @@ from typing import Any
 from metrology.faults import Fault, Faults
 from metrology.methods.method import Method
 from metrology.methods.slots import RawReading
-from metrology.methods.steps import CHOSEN, Step
+from metrology.methods.steps import CHOSEN, PURGED, Step
 from metrology.quantities.words import minutes as minutes_text
 from metrology.run.assigning import admit_reference, admit_standard, require_plan
 from metrology.run.chromatograms import admit_chromatogram
@@ -161,9 +161,15 @@ def _condition(a: Admission, step: Step, payload: Mapping[str, Any]) -> Payload:
         "step": step.key,
         "values": values,
         "checks": [],
-        **({"enters": values} if step.enters else {}),
+        **({"enters": {**values, **_purged(step, captured)}} if step.enters else {}),
         **({"captured": captured} if captured else {}),
     }
+
+
+def _purged(step: Step, captured: Mapping[str, Any] | None) -> dict[str, str]:
+    """For how long it was seen below the limit already, where the trace told."""
+    seconds = (captured or {}).get(PURGED)
+    return {f"{PURGED}:{step.key}": f"{seconds:.0f}"} if seconds is not None else {}
 
 
 def _finish_adjust(a: Admission, step: Step, payload: Mapping[str, Any]) -> Payload:

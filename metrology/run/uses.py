@@ -7,6 +7,7 @@ from datetime import datetime
 from typing import Any
 
 from metrology.methods.method import Method, ResultContext, Use
+from metrology.methods.slots import AT_ONCE
 from metrology.run.progress import evaluate_together, final_readings_step, found_step, make_progress
 from metrology.run.raw import raw, raw_readings
 from metrology.run.state import RunState
@@ -19,6 +20,8 @@ def uses_of(state: RunState, method: Method) -> list[Use]:
     found: list[Use] = []
     for r in state.readings:
         slot = raw(state, method, r).slot
+        if AT_ONCE in slot.extra:
+            continue
         item = str(slot.extra.get("bottle") or _item(state, r.standards.get(method.standards.role_at(state.setup, slot), "")))
         use = method.uses(state.setup, str(slot.extra.get("exposure", "")), r.extra.get("captured"))
         if item and use:

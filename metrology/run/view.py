@@ -319,6 +319,7 @@ def _step(state: RunState, method: Method, progress: Progress, evidence: list[Se
                 "hint": f.hint,
                 "options": [{"value": v, "label": t} for v, t in f.options],
                 "suggested": suggested.get(f.name, ""),
+                "usual": f.usual,
             }
             for f in step.fields
         ],
@@ -334,6 +335,7 @@ def _step(state: RunState, method: Method, progress: Progress, evidence: list[Se
         "pairs": pair_rows(state, step) if step.kind == "checkpairs" else [],
         "panels": _panels(state, step),
         "keys": _keys(state, step),
+        "usual": dict(step.usual),
         "lets_go": [h.id for h in state.holds_of(step.of) if h.released_at is None] if step.kind == "release" else [],
         **_watches(state, method, step),  # type: ignore[typeddict-item]
     }

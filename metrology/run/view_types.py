@@ -67,6 +67,7 @@ class FieldData(TypedDict):
     hint: str
     options: list[Option]
     suggested: str
+    usual: str  # what is found where nothing is wrong, offered filled in
 
 
 class CheckData(TypedDict):
@@ -350,6 +351,7 @@ class StepData(TypedDict):
     watches_unit: str
     panels: list[str]  # what is shown beside it: gas, keys, exposure
     keys: list[str]  # keys of the instrument that belong to it
+    usual: dict[str, str]  # hold: kind and reason as they mostly are
     lets_go: list[str]  # release: the holds that come off with it
 
 

@@ -1,7 +1,9 @@
 """Bottles, fittings and detectors for tests, and a gas run played in memory."""
 
 from datetime import timedelta
+from unittest import TestCase
 
+from metrology.faults import Fault
 from metrology.judgement.gas_kit import Bottle, BottleGas, Fitting
 from metrology.judgement.policy import resolve_policy
 from metrology.judgement.tolerance import Term, Tolerance
@@ -68,6 +70,17 @@ def detector(details=None, **changes):
     )
 
 
+class RefusingCase(TestCase):
+    """A case that says which refusal it expects."""
+
+    def assertRefused(self, code, act, *args, **kwargs):
+        with self.assertRaises(Fault) as caught:
+            act(*args, **kwargs)
+        fault = getattr(caught.exception, "faults", [caught.exception])[0]
+        self.assertEqual(fault.code, code, fault.message)
+        return fault.message
+
+
 class GasPlay(Play):
     """A gas run; `forward` confirms all that needs no decision, with what it is given."""
 
@@ -88,7 +101,7 @@ class GasPlay(Play):
         given = {"operator": "Control", "temperature": "20", "exposed_to": "none", "condition": "clean", "ma": "3.0", "purged": "0.5", "reading": "0.2",
                  "latches": "none", "pressure_kpa": "101.325", "reading:A": "0", "reading:B": "0", "reading:LEL": "0",
                  "reading:O2": "20.9", "windows": "clean", "flow_alarm": "4", "battery": "full",
-                 "work": "done", "why": "another bottle", **values}  # fmt: skip
+                 "work": "done", "why": "another bottle", "reminder": "none", "how": "hand", "signals": "all", **values}  # fmt: skip
         for _ in range(40):
             step = self.step
             if step is None or to in (step.kind, step.key):

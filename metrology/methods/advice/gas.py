@@ -19,6 +19,11 @@ class GasAdvice:
 
     kind: GasKind
 
+    @property
+    def renewing(self) -> str:
+        """What a spent sensor takes: exchanged here and set again, or, where nothing is set here, marked for replacement."""
+        return "exchange" if self.kind.screws else "replace"
+
     def propose(self, setup: RunSetup, outcome: Outcome, *, is_as_left: bool) -> Proposal:
         """Leave, prove the gas, calibrate, or replace."""
         p, worst = setup.policy, outcome.worst
@@ -48,7 +53,7 @@ class GasAdvice:
             ):
                 return Proposal(self.kind.adjust_choice, f"{where} Past the adjust limit of {p.adjust_limit_percent:g} %: calibrate.")
             if renew and not is_proof and dict(setup.entered).get("condition") == DAMAGED:
-                return Proposal("exchange", f"{where} {renew}")
+                return Proposal(self.renewing, f"{where} {renew}")
             plan = f" {renew.rstrip('.').replace(': replace it', '')}: plan its exchange." if renew else ""
             return Proposal("leave", f"{where} It answers as it should.{plan}")
         if late:
@@ -59,7 +64,7 @@ class GasAdvice:
         if first and first.code in ("no-response", "same-bottle", "wrong-balance"):
             return Proposal("repeat", f"{where} {first.says} {first.first_action}")
         if renew:
-            return Proposal("exchange", f"{where} {renew}")
+            return Proposal(self.renewing, f"{where} {renew}")
         if needs_cleaning(setup):
             return Proposal("repair", f"{where} {needs_cleaning(setup)}")
         if abs(worst.point.error_percent) > p.acceptance_percent:

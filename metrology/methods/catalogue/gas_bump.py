@@ -5,7 +5,7 @@ from __future__ import annotations
 from metrology.methods.detector import GasChannel
 from metrology.methods.exposing import BUMP, SPAN, ZERO, channels_of, gas_need
 from metrology.methods.flow import common
-from metrology.methods.flow.gas import GasFlow, adjust
+from metrology.methods.flow.gas import GasFlow, adjust, plate_again
 from metrology.methods.gas_method import gas_method
 from metrology.methods.setup import RunSetup
 from metrology.methods.standards.base import Need
@@ -32,7 +32,7 @@ def needs(setup: RunSetup) -> tuple[Need, ...]:
     return (*spans.values(), need_of(setup, ZERO, first, exposures=2, at_start=False))
 
 
-def calibration(n: int) -> tuple[Step, ...]:
+def calibration(setup: RunSetup, n: int) -> tuple[Step, ...]:
     """Zero gas is brought and the detector set; the bump stays as its as found."""
     return (
         Step(
@@ -41,7 +41,7 @@ def calibration(n: int) -> tuple[Step, ...]:
             "adjust",
             "Bring zero gas",
             "A calibration needs zero gas too. It is judged like any other bottle before it is used.",
-            fields=(Field(ZERO, "Zero gas", "gas"),),
+            fields=(plate_again(setup), Field(ZERO, "Zero gas", "gas")),
             confirm_label="It is here",
         ),
         *adjust(n),
@@ -52,7 +52,7 @@ KIND = GasKind(found_kinds=(BUMP,), exposures_each=1, adjust_choice="calibrate",
 METHOD = gas_method(
     key="gas-bump",
     title="Gas detector, function check",
-    revision="2",
+    revision="3",
     kind=KIND,
     flow=GasFlow(
         KIND,

@@ -46,7 +46,7 @@ KIND = GasKind(screws=(ZERO,))
 METHOD = gas_method(
     key="gas-ir-zero",
     title="Optical gas detector, zero",
-    revision="2",
+    revision="3",
     kind=KIND,
     flow=GasFlow(
         KIND,

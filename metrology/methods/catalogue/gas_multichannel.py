@@ -24,7 +24,8 @@ KIND = GasKind(proves_alarms=False)
 METHOD = gas_method(
     key="gas-multichannel",
     title="Gas detector head with several channels",
-    revision="3",
+    revision="4",
     kind=KIND,
     flow=GasFlow(KIND, opening=opening, back=back),
+    also=("gas-head-check",),
 )

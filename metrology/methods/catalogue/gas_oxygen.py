@@ -33,22 +33,24 @@ KIND = GasKind(
     own_exposures=exposures,
     own_needs=needs,
 )
+FLOW = GasFlow(
+    KIND,
+    needs_proof=False,
+    purges=False,
+    option_words=(("adjust", "Set it in air"), ("exchange", "Replace the cell, then set it in air")),
+    adjust_words=AdjustWords(
+        "Set it in air",
+        "Clean air until it stands, then set it to what the air holds. One point is all it has: there is no zero to set. Type what it read before "
+        "and after.",
+        "Breath, exhaust and nitrogen leaks nearby are in the air too: set it outdoors or on bottled air, never to a value near an alarm.",
+    ),
+    exposing="Clean air at the sensor until it stands.",
+)
 METHOD = gas_method(
     key="gas-oxygen",
     title="Oxygen depletion detector",
-    revision="3",
+    revision="4",
     kind=KIND,
-    flow=GasFlow(
-        KIND,
-        needs_proof=False,
-        purges=False,
-        option_words=(("adjust", "Set it in air"), ("exchange", "Replace the cell, then set it in air")),
-        adjust_words=AdjustWords(
-            "Set it in air",
-            "Clean air until it stands, then set it to what the air holds. One point is all it has: there is no zero to set. Type what it read before "
-            "and after.",
-            "Breath, exhaust and nitrogen leaks nearby are in the air too: set it outdoors or on bottled air, never to a value near an alarm.",
-        ),
-        exposing="Clean air at the sensor until it stands.",
-    ),
+    flow=FLOW,
+    also=("gas-oxygen-check",),
 )

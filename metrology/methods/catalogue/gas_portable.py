@@ -66,11 +66,13 @@ KIND = GasKind(has_output=False, proves_alarms=False, own_exposures=exposures, o
 METHOD = gas_method(
     key="gas-portable",
     title="Portable gas instrument",
-    revision="3",
+    revision="4",
     kind=KIND,
     flow=GasFlow(
         KIND,
         exposing="Each range its own gas, in this order; after each gas back to air until the background is normal.",
         incoming=incoming,
+        is_carried=True,
     ),
+    also=("gas-portable-check",),
 )

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache, partial
 
 from metrology.judgement.gas_kit import REACTIVE
@@ -15,11 +15,13 @@ from metrology.methods.exposing import channels_of
 from metrology.methods.flow import common
 from metrology.methods.flow.common import Wording, found_to_left, numbered, set_of
 from metrology.methods.setup import RunSetup
-from metrology.methods.steps import Check, Field, Step
+from metrology.methods.steps import PURGED, Check, Field, Step
 from metrology.methods.trials.exposure import GasKind
 from metrology.quantities.transfer import Transfer
 
 LATCHES = (("reset", "Reset, and seen clear"), ("none", "No alarm had latched"))
+REMINDERS = (("reset", "Reset"), ("none", "It has none"))
+POWERED = "It is powered all year, and nothing is known to have cut its power."
 TOXIC = "Gas can hurt before it is smelt: wear your personal monitor, ventilate, cylinder upright and secured, nobody downwind."
 BURNING = "Flammable gas: no sparks, only what the permit allows; stay clear of the vent."
 STIFLING = "Nitrogen takes the place of the air: in a closed hall keep an oxygen monitor on, lead the vent outside, never work alone."
@@ -66,7 +68,8 @@ class GasFlow:
 
     found_options, left_options: what can be decided; option_words: what else they are called. exposing: how it is exposed, in words.
     waits_for: the timer that must have run before the first reading. incoming, settings, opening, back: steps of its own: looked at first,
-    compared before the hold, opened or moved under it, moved back. calibration: what a failed function check goes on with.
+    compared before the hold, opened or moved under it, moved back. calibration: what a failed function check goes on with. is_carried: it
+    goes with a person, so that no plant signal hangs on it.
     """
 
     kind: GasKind
@@ -78,11 +81,12 @@ class GasFlow:
     adjust_words: AdjustWords = ZERO_THEN_SPAN
     needs_proof: bool = True
     purges: bool = True
+    is_carried: bool = False
     incoming: Extra = nothing
     settings: Extra = nothing
     opening: Extra = nothing
     back: Extra = nothing
-    calibration: Callable[[int], tuple[Step, ...]] | None = None
+    calibration: Callable[[RunSetup, int], tuple[Step, ...]] | None = None
 
     def __call__(self, setup: RunSetup, choices: Mapping[str, str]) -> tuple[Step, ...]:
         """The steps as the choices shape them."""
@@ -94,22 +98,96 @@ def steps(g: GasFlow, setup: RunSetup, chosen: tuple[tuple[str, str], ...]) -> t
     """The whole run."""
     choices = dict(chosen)
     return (
-        common.identity(setup),
+        plate(g, setup),
         *g.incoming(setup),
         sensor(setup),
         surroundings(setup),
         gases(g, setup),
-        common.warm_up(setup),
+        warm_up(g, setup),
         *g.settings(setup),
-        common.operator(setup),
-        common.hold(),
-        *inhibit_check(setup),
+        *(() if g.is_carried and g.kind.is_check else held(g, setup)),
         dangers(setup, g.kind),
         *g.opening(setup),
         *with_alarms(g, setup, list(body(g, setup, choices))),
         *proof(g, setup, choices),
+        *loop_proof(g, setup),
         *closing(g, setup),
     )
+
+
+def plate(g: GasFlow, setup: RunSetup) -> Step:
+    """The plate; of a function check, which sets nothing, the tag is enough, and the serial is read before anything is set after all."""
+    step = common.identity(setup)
+    if not g.kind.is_check:
+        return step
+    tag, serial = step.fields
+    told = "Scan the tag, or type it off the plate; it is checked against the register."
+    return replace(step, instruction=told, fields=(tag, replace(serial, required=False)))
+
+
+def plate_again(setup: RunSetup) -> Field:
+    """The serial, before a check goes on with setting something."""
+    return replace(common.identity(setup).fields[1], hint="It is read now because from here on something is set.")
+
+
+def warm_up(g: GasFlow, setup: RunSetup) -> Step:
+    """Time under power; not asked of what is powered all year, unless its power is known to have been cut."""
+    step = common.warm_up(setup)
+    if g.is_carried or step.left_out:
+        return step
+    return (
+        replace(step, instruction=f"{setup.instrument.power_cut}. {step.instruction}")
+        if setup.instrument.power_cut
+        else replace(step, left_out=POWERED)
+    )
+
+
+def held(g: GasFlow, setup: RunSetup) -> tuple[Step, ...]:
+    """The operator told, the hold placed, the held current seen."""
+    why = "Function check" if g.kind.is_check else "Calibration"
+    return (common.operator(setup), replace(common.hold(), usual=(("kind", "inhibit"), ("reason", why))), *inhibit_check(setup))
+
+
+def loop_proof(g: GasFlow, setup: RunSetup) -> tuple[Step, ...]:
+    """The whole way to the control room, by policy: current and alarm seen where they count, with the output released for it."""
+    if setup.policy.loop_proof == "never" or g.is_carried or not g.kind.has_output:
+        return ()
+    band = setup.policy.inhibit_band_ma
+
+    def current(name: str, ma: float) -> Field:
+        return Field(
+            name,
+            f"Seen at the control system when it gives {ma:g} mA",
+            "number",
+            "mA",
+            low=round(ma - band, 3),
+            high=round(ma + band, 3),
+            why="What the control room is shown is not what the detector says: find out where on the way it changes.",
+        )
+
+    return (
+        Step(
+            "loop_proof",
+            "confirm",
+            "restore",
+            "Loop proof",
+            "With the control room's agreement release the output for this: let it give 4 mA and 20 mA, or put the span gas on once more, and have "
+            "somebody there say what they see. Put it on hold again before you go on.",
+            cautions=("While the output is released the alarm acts, and so does what hangs on it: agree on it first, and on what stands in.",),
+            fields=(
+                current("loop_4", 4.0),
+                current("loop_20", 20.0),
+                Field(
+                    "loop_alarm", "The alarm came there", "choice", options=(("yes", "Yes, and it was acknowledged"), ("no", "No")), expected="yes",
+                    why="An alarm that does not arrive warns nobody. Correct the way to it; the hold stays on until then.",
+                ),
+                Field("loop_seen_by", "Who saw it there (name)"),
+            ),
+            checks=(Check("held_again", "The output is on hold again"),),
+            is_noted=True,
+            confirm_label="Seen there",
+        ),
+    )  # fmt: skip
 
 
 def sensor(setup: RunSetup, *, asks_condition: bool = True) -> Step:
@@ -213,14 +291,14 @@ def dangers(setup: RunSetup, kind: GasKind) -> Step:
     )
 
 
-def exposures_wording(g: GasFlow, *, found: bool) -> Wording:
+def exposures_wording(g: GasFlow, setup: RunSetup, *, found: bool) -> Wording:
     """How as found and as left are told."""
     setting, renewing = partial(adjust, words=g.adjust_words), partial(exchange, words=g.adjust_words)
     follow: dict[str, Callable[[int], tuple[Step, ...]]] = {
         "adjust": setting,
         "exchange": renewing,
         "repair": common.repair,
-        "calibrate": g.calibration or setting,
+        "calibrate": partial(g.calibration, setup) if g.calibration else setting,
     }
     offered = g.found_options if found else g.left_options
     options = tuple(
@@ -244,7 +322,7 @@ def exposures_wording(g: GasFlow, *, found: bool) -> Wording:
 def body(g: GasFlow, setup: RunSetup, choices: dict[str, str]) -> list[Step]:
     """From as found to as left."""
     spare = Step("adjust", "adjust", "adjust", g.adjust_words.title, g.adjust_words.instruction)
-    return found_to_left(exposures_wording(g, found=True), exposures_wording(g, found=False), choices, spare)
+    return found_to_left(exposures_wording(g, setup, found=True), exposures_wording(g, setup, found=False), choices, spare)
 
 
 def with_alarms(g: GasFlow, setup: RunSetup, made: list[Step]) -> list[Step]:
@@ -330,6 +408,9 @@ def proof(g: GasFlow, setup: RunSetup, choices: dict[str, str]) -> list[Step]:
     return [Step(**{**s.__dict__, "left_out": why, "if_needed": waits}) for s in made]
 
 
+REMINDER = Field("reminder", "The detector's own reminder of its function check", "choice", options=REMINDERS)
+
+
 def closing(g: GasFlow, setup: RunSetup) -> tuple[Step, ...]:
     """Gas away, countdown, everything moved back, the normal reading seen."""
     restored = common.restore(
@@ -342,7 +423,9 @@ def closing(g: GasFlow, setup: RunSetup) -> tuple[Step, ...]:
         ),
         caution="A cap or adapter left on makes a detector blind. Look twice.",
     )
-    return (*purge(g, setup), *g.back(setup), restored[0], release(g, setup, restored[1]), restored[2])
+    back = replace(restored[0], fields=(REMINDER,), is_noted=True) if g.kind.is_check else restored[0]
+    last = () if g.is_carried and g.kind.is_check else (release(g, setup, restored[1]),)
+    return (*purge(g, setup), *g.back(setup), back, *last, restored[2])
 
 
 def purge(g: GasFlow, setup: RunSetup) -> tuple[Step, ...]:
@@ -350,6 +433,8 @@ def purge(g: GasFlow, setup: RunSetup) -> tuple[Step, ...]:
     if not g.purges:
         return ()
     percent, seconds = setup.policy.purge_percent, setup.policy.countdown_s
+    purged = [c for c in channels_of(setup) if c.gas != "oxygen"]
+    seen = min((setup.value(f"{PURGED}:{keyed('purge', c)}", 0.0) for c in purged), default=0.0)
     return (
         *(
             Step(
@@ -364,11 +449,11 @@ def purge(g: GasFlow, setup: RunSetup) -> tuple[Step, ...]:
                         why="Gas is still there: purge on, and don't release.",
                     ),
                 ),
+                enters=True,
                 confirm_label="It is purged",
                 variant="purge",
             )
-            for c in channels_of(setup)
-            if c.gas != "oxygen"
+            for c in purged
         ),
         Step(
             "countdown",
@@ -376,8 +461,12 @@ def purge(g: GasFlow, setup: RunSetup) -> tuple[Step, ...]:
             "restore",
             "Countdown",
             "Gas lingers in filter and housing. The hold can come off when the time has run; go on with the rest meanwhile.",
-            minutes=seconds / 60,
-            left_out="" if seconds else "No countdown is set here.",
+            minutes=max(0.0, seconds - seen) / 60,
+            left_out="No countdown is set here."
+            if not seconds
+            else f"It was seen below {percent:g} % of range for {seen:.0f} s."
+            if seen >= seconds
+            else "",
         ),
     )  # fmt: skip
 
@@ -386,7 +475,10 @@ def release(g: GasFlow, setup: RunSetup, plain: Step) -> Step:
     """Signal below the limit on every channel, latches reset, normal reading seen."""
     latched = latched_words(setup)
     why = f"{latched}. Reset it, and see it clear, before the hold comes off." if latched else ""
-    latches = Field("latches", "Latched alarms", "choice", options=LATCHES, expected="reset" if latched else "", why=why, hint=why)
+    latches = Field(
+        "latches", "Latched alarms", "choice", options=LATCHES, expected="reset" if latched else "", why=why, hint=why,
+        usual="" if latched else "none",
+    )  # fmt: skip
     seen = tuple(
         Field(
             keyed("reading", c), f"Normal reading seen{f' of {c.name}' if c.name else ''}, in {c.unit}", "number", c.unit,

@@ -27,6 +27,7 @@ from metrology.methods.detector import GasChannel, require_unit, settings_of
 from metrology.methods.exposing import (
     AIR,
     BUMP,
+    CHECKS,
     FACTOR,
     NO_GAS,
     SET_KPA,
@@ -39,6 +40,7 @@ from metrology.methods.exposing import (
     gas_need,
     litres_of,
     pressure_factor,
+    u_applied,
 )
 from metrology.methods.fragments import Alarm, alarms_of
 from metrology.methods.method import Columns, ResultContext, Use
@@ -172,7 +174,7 @@ class Exposed(PointByPoint):
     def tolerance_for(self, setup: RunSetup, slot: Slot, applied: float) -> float:
         """The instrument's tolerance over the channel's range; of a bump, the bump tolerance of what is applied."""
         top = channel_named(setup, slot.channel).top
-        if slot.extra["exposure"] == BUMP:
+        if slot.extra["exposure"] in CHECKS:
             return max(1e-6, setup.policy.bump_percent * applied / top)
         return tolerance_percent(setup.instrument.tolerance, applied, lrv=0.0, urv=top, transfer=Transfer())
 
@@ -201,7 +203,7 @@ class Exposed(PointByPoint):
         b = Budget(setup, point.applied, reading, per_input=100 / c.top)
         role = slot.extra["gas"]
         bottle = dict(setup.entered).get(f"{role}.bottle", "the bottle")
-        b.add(f"Certificate of {bottle}", setup.value(f"{role}.u", 0.0) * abs(point.applied) / c.top, divisor=2.0)
+        b.add(f"Certificate of {bottle}", u_applied(setup, role, c) * abs(point.applied) / c.top, divisor=2.0)
         typed = parse_typed(reading.indicated, name="The reading", unit=c.unit).resolution
         b.resolution(step_of(setup, c) if self.is_detector else typed, c.top)
         b.settling({"indicated": c.top})
@@ -238,7 +240,7 @@ class Exposed(PointByPoint):
             balance_oxygen=setup.value(f"{role}.oxygen", 20.9) if entered.get(f"{role}.oxygen") else None,
             peers=peers,
             u=u_of_ratio(reading, span.point.ideal, step_of(setup, c)),
-            u_bottle=setup.value(f"{role}.u", 0.0) / 100,
+            u_bottle=u_applied(setup, role, c) / 100,
             setting_ratio=found / needed if needed and found else None,
             response=response_of(setup, span, reading),
         )
@@ -389,7 +391,7 @@ class ExposureWatching:
         stimulus = Stimulus(
             start, slot.ideal, c.top, c.unit, settings_of(setup).t90_s, p.acceptance_percent / 100,
             p.response_percent / 100, p.purge_percent / 100, is_zero=kind in NO_GAS and c.gas != "oxygen",
-            needs_rise=kind == BUMP,
+            needs_rise=kind in CHECKS,
         )  # fmt: skip
         samples = watched.samples.get("indicated", ())
         seen = judge_exposure(

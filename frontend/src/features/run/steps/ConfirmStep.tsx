@@ -10,9 +10,15 @@ import { StepFrame, type StepProps } from "../StepFrame";
 import { useAppend } from "../useRun";
 import type { Step } from "../../../api/client";
 
-/** What a field holds: as typed, or what was seen of something that may be left empty; the rest is only offered. */
+/** What a field holds: as typed, what it mostly is, or what was seen of something that may be left empty; the rest is only offered. */
 function held(f: Step["fields"][number], values: Record<string, string>): string {
-  return values[f.name] ?? (f.required ? "" : f.suggested);
+  return values[f.name] ?? (f.usual || (f.required ? "" : f.suggested));
+}
+
+/** All that the fields of a step hold, with what was offered filled in. */
+export function heldValues(step: Step, values: Record<string, string>): Record<string, string> {
+  const seen = Object.fromEntries(step.fields.filter((f) => held(f, values)).map((f) => [f.name, held(f, values)]));
+  return { ...seen, ...values };
 }
 
 export function StepFields({
@@ -66,8 +72,7 @@ export function ConfirmStep({ run, step, children, live }: StepProps & { childre
       live.take();
       return;
     }
-    const seen = Object.fromEntries(step.fields.filter((f) => held(f, values)).map((f) => [f.name, held(f, values)]));
-    append.mutate([{ type: "step_confirmed", payload: { step: step.key, values: { ...seen, ...values }, checks: ticked } }], {
+    append.mutate([{ type: "step_confirmed", payload: { step: step.key, values: heldValues(step, values), checks: ticked } }], {
       onSuccess: () => {
         clear();
         clearTicks();
@@ -91,6 +96,11 @@ export function ConfirmStep({ run, step, children, live }: StepProps & { childre
       </div>
       {step.checks.length > 0 && (
         <div className="border-t border-rule">
+          {step.checks.length > 2 && ticked.length < step.checks.length && (
+            <Button onClick={() => step.checks.forEach((c) => tick(c.key, "yes"))} className="my-2">
+              All of these {step.checks.length} are so
+            </Button>
+          )}
           {step.checks.map((c) => (
             <CheckLine
               key={c.key}

@@ -21,13 +21,14 @@ export function HoldStep({ run, step }: StepProps) {
   const now = useNow(15_000);
   const [values, set, clear] = useDraftForm(`${run.id}/${step.key}`);
   const only = step.options.length === 1 ? step.options[0]?.value : undefined;
-  const kind = values.kind ?? only ?? "";
+  const kind = values.kind ?? only ?? step.usual.kind ?? "";
+  const reason = values.reason ?? (kind === "none" ? "" : step.usual.reason) ?? "";
   const why = step.fields.find((f) => f.name === "reason");
   const minutes = values.minutes ?? "60";
   const errors = append.error instanceof ApiFailure ? append.error.byField : {};
   const place = () => {
     if (append.isPending) return;
-    append.mutate([{ type: "hold_placed", payload: { step: step.key, kind, reason: values.reason ?? "", minutes, agreement: values.agreement ?? "", approval: values.approval ?? "" } }], { onSuccess: clear });
+    append.mutate([{ type: "hold_placed", payload: { step: step.key, kind, reason, minutes, agreement: values.agreement ?? "", approval: values.approval ?? "" } }], { onSuccess: clear });
   };
   return (
     <StepFrame
@@ -60,7 +61,7 @@ export function HoldStep({ run, step }: StepProps) {
       </RadioGroup>
       )}
       <div className={kind === "none" ? "" : "grid gap-4 sm:grid-cols-[minmax(0,1fr)_200px]"}>
-        <TextField label={kind === "none" ? "Why no hold is needed" : (why?.label ?? "Reason")} hint={why?.hint} value={values.reason ?? ""} onChange={(v) => set("reason", v)} error={errors.reason} />
+        <TextField label={kind === "none" ? "Why no hold is needed" : (why?.label ?? "Reason")} hint={why?.hint} value={reason} onChange={(v) => set("reason", v)} error={errors.reason} />
         {kind !== "none" && (
           <TextField
             label="Planned length"

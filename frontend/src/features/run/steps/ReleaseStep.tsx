@@ -6,7 +6,7 @@ import { useDraftForm } from "../../../ui/useDraft";
 import { Keys } from "../../gas/Keys";
 import { StepFrame, type StepProps } from "../StepFrame";
 import { useAppend } from "../useRun";
-import { StepFields } from "./ConfirmStep";
+import { heldValues, StepFields } from "./ConfirmStep";
 
 export function ReleaseStep({ run, step }: StepProps) {
   const append = useAppend(run);
@@ -15,9 +15,10 @@ export function ReleaseStep({ run, step }: StepProps) {
   const errors = append.error instanceof ApiFailure ? append.error.byField : {};
   const release = () => {
     if (append.isPending) return;
+    const seen = heldValues(step, values);
     const events = open.length
-      ? open.map((h) => ({ type: "hold_released", payload: { step: step.key, hold: h.id, values } }))
-      : [{ type: "step_confirmed", payload: { step: step.key, values } }];
+      ? open.map((h) => ({ type: "hold_released", payload: { step: step.key, hold: h.id, values: seen } }))
+      : [{ type: "step_confirmed", payload: { step: step.key, values: seen } }];
     append.mutate(events, { onSuccess: clear });
   };
   return (
