@@ -169,9 +169,15 @@ HYDROGEN: dict[str, Any] = {
     "details": {
         "gas": "hydrogen", "basis": "iec", "technology": "catalytic", "flow_l_min": "0.5", "t90_s": "12", "inhibit_ma": "3.0",
         "signal_unit": "mV", "new_sensitivity": "0.6", "sensor_since": "2025-02-10", "life_months": "48",
-        "alarms": "Low 20 rising; High 40 rising latching",
+        "alarms": "Low 20 rising; High 40 rising latching", "check_days": "90",
     },
 }  # fmt: skip
+BAYS: dict[str, Any] = {
+    "feeds": "Hydrogen horn of the bay",
+    "hazards": "Hydrogen: burns unseen. Hypochlorite underfoot.",
+    "interval_days": 360,
+    "details": {**HYDROGEN["details"], "sensor_since": "2026-02-16", "check_days": "90"},
+}
 CHLORINE: dict[str, Any] = {
     "feeds": "Cell room ventilation",
     "zone": "Cell room air",
@@ -180,7 +186,7 @@ CHLORINE: dict[str, Any] = {
     "details": {
         "gas": "chlorine", "technology": "electrochemical", "flow_l_min": "0.5", "t90_s": "40", "needs_humid": True, "inhibit_ma": "3.0",
         "signal_unit": "nA", "new_sensitivity": "900", "sensor_since": "2025-06-01", "life_months": "24",
-        "alarms": "Low 0.5 rising; High 1 rising latching",
+        "alarms": "Low 0.5 rising; High 1 rising latching", "check_days": "30",
     },
 }  # fmt: skip
 CARBON_DIOXIDE: dict[str, Any] = {
@@ -203,7 +209,7 @@ OXYGEN: dict[str, Any] = {
     "details": {
         "gas": "oxygen", "technology": "oxygen", "flow_l_min": "0.5", "t90_s": "15", "partial_pressure": True,
         "signal_unit": "mV", "new_sensitivity": "0.55", "sensor_since": "2025-01-15", "life_months": "24",
-        "proves_zero": True, "alarms": "Low 19.5 falling; Very low 18 falling latching",
+        "proves_zero": True, "alarms": "Low 19.5 falling; Very low 18 falling latching", "check_days": "60",
     },
 }  # fmt: skip
 OPTICAL: dict[str, Any] = {
@@ -217,13 +223,14 @@ OPTICAL: dict[str, Any] = {
         "t90_s": "6",
         "path_l": "0.3",
         "inhibit_ma": "2.0",
+        "check_days": "120",
     },
 }
 HEAD: dict[str, Any] = {
     "interval_days": 180,
     "details": {
         "technology": "catalytic", "basis": "iec", "flow_l_min": "0.5", "t90_s": "15", "full_scale_v": "5",
-        "channels": "A, methane, 100, %LEL, 2.5; B, hydrogen, 100, %LEL, 2.5",
+        "channels": "A, methane, 100, %LEL, 2.5; B, hydrogen, 100, %LEL, 2.5", "check_days": "90",
     },
 }  # fmt: skip
 PORTABLE: dict[str, Any] = {
@@ -231,6 +238,14 @@ PORTABLE: dict[str, Any] = {
     "details": {
         "technology": "catalytic", "basis": "iec", "flow_l_min": "0.5", "t90_s": "15",
         "channels": "volume, methane, 100, % vol; oxygen, oxygen, 25, % vol; LEL, methane, 100, %LEL",
+    },
+}  # fmt: skip
+
+FOUR_GAS: dict[str, Any] = {
+    "interval_days": 180,
+    "details": {
+        "technology": "catalytic", "basis": "iec", "flow_l_min": "0.5", "t90_s": "20", "check_days": "1",
+        "channels": "LEL, methane, 100, %LEL; H2S, hydrogen sulphide, 100, ppm; CO, carbon monoxide, 300, ppm; O2, oxygen, 25, % vol",
     },
 }  # fmt: skip
 
@@ -491,6 +506,8 @@ OTHERS: list[dict[str, Any]] = [
         },
     ),
     other("WT-4402", "SLT", "Bag-filling hopper", "weighing", "weigh-indicator", "kg", 0, 60, 0.2, warm_up_min=30),
+    other("GP-02", "WSH", "Four-gas portable of the shift", "gas detector", "gas-portable", "%LEL", 0, 100, 5, **FOUR_GAS),
+    *(other(f"AE-601{n}", "ECL", f"Hydrogen over cell bay {n}", "gas detector", "gas-zero-span", "%LEL", 0, 100, 5, **BAYS) for n in range(1, 7)),
 ]
 
 LAB = "Tern Point Calibration Laboratory"
@@ -562,6 +579,12 @@ OIL_STANDARD = [
     gas("acetylene", 100.0, "ppm", 1.0),
     gas("carbon dioxide", 5000.0, "ppm", 1.0),
 ]
+FOUR_GASES = [
+    gas("methane", 2.2, "% vol"),
+    gas("hydrogen sulphide", 40.0, "ppm", 5.0),
+    gas("carbon monoxide", 100.0, "ppm"),
+    gas("oxygen", 18.0, "% vol", 1.0),
+]
 # code, name, gases, balance, oxygen in % vol, litres full, litres used already, days to expiry
 EXPLOSIVE = ("MB-G09",)  # declared to be: kept for what it does wrong
 BOTTLES: list[tuple[str, str, list[dict[str, Any]], str, float, float, float, int]] = [
@@ -586,6 +609,7 @@ BOTTLES: list[tuple[str, str, list[dict[str, Any]], str, float, float, float, in
         31,
         410,
     ),
+    ("MB-G19", "Four-gas mixture for portables", FOUR_GASES, "nitrogen", 18.0, 58, 11, 200),
     ("MB-G18", "Transformer gas standard", OIL_STANDARD, "nitrogen", 0.0, 110, 8, 350),
     ("MB-G17", "Carbon monoxide in nitrogen, high", [gas("carbon monoxide", 8000.0, "ppm", 1.0)], "nitrogen", 0.0, 110, 14, 380),
     ("MB-G15", "Oxygen in nitrogen, trace", [gas("oxygen", 80.0, "ppm", 1.5)], "nitrogen", 0.0, 110, 12, 420),

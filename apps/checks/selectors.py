@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from datetime import date, datetime, timedelta
 from typing import Any
 
-from django.db.models import Count, Q
+from django.db.models import Q
 from django.utils import timezone
 
 from apps.accounts.models import Person
@@ -33,15 +33,6 @@ def checks_due(today: date, *, area: str = "", days: int = SHOWN_DAYS) -> list[d
         found = found.filter(area__code=area)
     at_work = dict(Run.objects.filter(status__in=OPEN, instrument__in=found).values_list("instrument_id", "id"))
     return [_due_row(i, today, at_work.get(i.pk)) for i in found.order_by("next_check", "tag")[:SHOWN]]
-
-
-def due_counts(today: date) -> dict[str, int]:
-    """How many checks are overdue, and due within the days shown."""
-    until = today + timedelta(days=SHOWN_DAYS)
-    found = Instrument.objects.aggregate(
-        overdue=Count("pk", filter=Q(next_check__lt=today)), due=Count("pk", filter=Q(next_check__gte=today, next_check__lte=until))
-    )
-    return dict(found)
 
 
 def _due_row(i: Instrument, today: date, run: Any) -> dict[str, Any]:
@@ -105,6 +96,8 @@ def _job_row(job: CheckJob) -> dict[str, Any]:
         "service": i.service,
         "area": i.area.name,
         "voting_group": i.voting_group,
+        "hazards": i.hazards,
+        "takes_hold": METHODS[check_method(i.method)].traits.takes_hold,
         "inhibit_ma": str(i.details.get("inhibit_ma") or ""),
         "run": job.run_id,
         "state": state,

@@ -14,13 +14,14 @@ from django.db import transaction
 
 from apps.accounts.models import Person
 from apps.accounts.policy import require
-from apps.bench.selectors import list_signals
 from apps.checks.models import CheckJob, CheckRound
 from apps.checks.order import Stop, in_order
+from apps.checks.wired import INHIBIT, RELEASE, RESET, press, seen_of, sources_of
 from apps.planning.jobs import base_of, ways
 from apps.plant.models import Area, Instrument, check_method
 from apps.runs.gas import gas_snapshot
 from apps.runs.models import OPEN
+from apps.runs.outside import seen_at_release
 from apps.runs.services import NewEvent, append_events, sign_run, start_run
 from apps.runs.store import load_state
 from config.failures import Missing, NotAllowed
@@ -33,7 +34,7 @@ from metrology.quantities.typed import parse_typed
 from metrology.run.gases import find_need, judge_for
 from metrology.run.onward import onward
 from metrology.run.progress import current_slot, make_progress
-from metrology.run.state import RunState, source_key
+from metrology.run.state import RunState
 
 MOST = 60
 SAID = ("operator", "permit", "temperature", "reminder", "minutes", "stand_in", "air_why")
@@ -122,16 +123,20 @@ def _job(actor: Person, round_id: uuid.UUID, tag: str) -> CheckJob:
     return job
 
 
-def begin(*, actor: Person, round_id: uuid.UUID, tag: str, now: datetime) -> CheckJob:
-    """Start the run of a detector and bring it to its first reading: plate, sensor, air, gas, hold, cautions. Begun already, it is gone on with."""
+def begin(*, actor: Person, round_id: uuid.UUID, tag: str, now: datetime, step_by_step: bool = False) -> CheckJob:
+    """Start the run of a detector and bring it to its first reading: plate, sensor, air, gas, hold, cautions. Begun already, it is gone on with.
+
+    step_by_step: nothing is said for it, since something is not as usual; its steps are done one by one in its run.
+    """
     require(actor, "start a run")
     job = _job(actor, round_id, tag)
     if job.run is None or job.run.status == "voided":
         job.run = start_run(actor=actor, instrument=job.instrument, now=now, method_key=check_method(job.instrument.method))
     job.note = ""
     job.save(update_fields=["run", "note"])
-    _assign(actor, job, now)
-    _go(actor, job, _held(job), now)
+    if not step_by_step:
+        _assign(actor, job, now)
+        _go(actor, job, _held(job), now)
     return job
 
 
@@ -160,10 +165,7 @@ def _assign(actor: Person, job: CheckJob, now: datetime) -> None:
     for need in method.standards.needs(state.setup):
         if need.kind == "gas" and need.at_start and need.role not in state.gases:
             events.append(NewEvent(uuid.uuid4(), "gas_assigned", _gas_for(job.round, state, method, need.role, now)))
-    chosen = {source_key(s["quantity"], s.get("channel", "")) for s in state.sources.values()}
-    for payload in _wired(state, method):
-        if source_key(payload["quantity"], payload["channel"]) not in chosen:
-            events.append(NewEvent(uuid.uuid4(), "source_chosen", payload))
+    events += [NewEvent(uuid.uuid4(), "source_chosen", payload) for payload in sources_of(state, method)]
     if events:
         append_events(actor=actor, run_id=job.run.id, expected_seq=state.seq, events=events, now=now)
 
@@ -183,32 +185,46 @@ def _gas_for(found: CheckRound, state: RunState, method: Method, role: str, now:
     )
 
 
-def _wired(state: RunState, method: Method) -> list[dict[str, str]]:
-    """The likeliest signal that is wired to the detector, for every quantity of its readings."""
-    tag, out = state.setup.instrument.tag, {}
-    for slot in method.trial.plan(state.setup, "as_found").slots:
-        for q in method.trial.asks(state.setup, slot):
-            channel = method.watching.source_channel(q.name, slot.channel)
-            key = source_key(q.name, channel)
-            if key in out:
-                continue
-            found = next(
-                (s for s in list_signals(unit=q.unit, tag=tag, quantity=q.name, channel=channel) if s["is_wired"] and s["is_likely"]), None
-            )
-            if found:
-                out[key] = {"quantity": q.name, "channel": channel, "signal": found["id"]}
-    return list(out.values())
-
-
 def _go(actor: Person, job: CheckJob, said: Mapping[str, str], now: datetime) -> None:
-    """Take the run on as far as what is known takes it."""
+    """Take the run on as far as what is known takes it; what is read live counts instead of what was said."""
     assert job.run is not None
+    known = {**_known(job.round.said), **said}
+    is_held = False
     for _ in range(MOST_STEPS):
         _, _, state = load_state(job.run.id)
-        event = onward(state, get_method(state.setup.method), {**_known(job.round.said), **said}, now=now)
-        if event is None or state.status not in OPEN:
+        method = get_method(state.setup.method)
+        step = make_progress(state, method).current
+        if step is None or state.status not in OPEN:
             return
-        append_events(actor=actor, run_id=job.run.id, expected_seq=state.seq, events=[NewEvent(uuid.uuid4(), *event)], now=now)
+        if step.variant == INHIBIT and not is_held:
+            is_held = True
+            if press(actor, job.run.id, state.setup.instrument.tag, INHIBIT, now):
+                continue
+        seen = {name: text for name, text in seen_of(state, method, step).items() if name in known}
+        if step.kind == "release" and "latches" in said:  # the tap that takes the hold off; what it reads then counts
+            seen = {n: s["text"] for h in state.open_holds for n, s in seen_at_release(state, method, h.id).items()}
+        event = onward(state, method, {**known, **seen}, now=now)
+        if event is None:
+            return
+        if event[0] == "hold_released":
+            _release(actor, job, state, event, now)
+        else:
+            append_events(actor=actor, run_id=job.run.id, expected_seq=state.seq, events=[NewEvent(uuid.uuid4(), *event)], now=now)
+
+
+def _release(actor: Person, job: CheckJob, state: RunState, event: tuple[str, dict[str, Any]], now: datetime) -> None:
+    """Its alarms reset and its own inhibit off, then the hold; refused, it is inhibited again."""
+    assert job.run is not None
+    tag = state.setup.instrument.tag
+    press(actor, job.run.id, tag, RESET, now)
+    is_free = press(actor, job.run.id, tag, RELEASE, now)
+    seq = load_state(job.run.id)[2].seq
+    try:
+        append_events(actor=actor, run_id=job.run.id, expected_seq=seq, events=[NewEvent(uuid.uuid4(), *event)], now=now)
+    except Fault:
+        if is_free:
+            press(actor, job.run.id, tag, INHIBIT, now)
+        raise
 
 
 def _known(said: Mapping[str, str]) -> dict[str, str]:

@@ -60,6 +60,8 @@ class CheckJobSerializer(serializers.Serializer):
     service = serializers.CharField()
     area = serializers.CharField()
     voting_group = serializers.CharField()
+    hazards = serializers.CharField()
+    takes_hold = serializers.BooleanField()
     inhibit_ma = serializers.CharField()
     run = serializers.UUIDField(allow_null=True)
     state = serializers.CharField()
@@ -92,6 +94,10 @@ class CheckRoundSerializer(serializers.Serializer):
 
 class TagSerializer(serializers.Serializer):
     tag = serializers.CharField(max_length=TAG)
+
+
+class BeginSerializer(TagSerializer):
+    step_by_step = serializers.BooleanField(default=False)
 
 
 class ReadSerializer(TagSerializer):
@@ -156,9 +162,9 @@ class CheckRoundView(APIView):
 
 
 class BeginView(APIView):
-    @extend_schema(operation_id="begin_check", request=TagSerializer, responses=ANSWERS)
+    @extend_schema(operation_id="begin_check", request=BeginSerializer, responses=ANSWERS)
     def post(self, request: Request, round_id: UUID) -> Response:
-        services.begin(actor=signed_in(request), round_id=round_id, now=timezone.now(), **parsed(TagSerializer, request))
+        services.begin(actor=signed_in(request), round_id=round_id, now=timezone.now(), **parsed(BeginSerializer, request))
         return _shown(request, round_id)
 
 

@@ -47,6 +47,12 @@ class FittingSerializer(serializers.Serializer):
     words = serializers.CharField()
 
 
+class KitFittingSerializer(FittingSerializer):
+    kind = serializers.CharField()
+    state = serializers.CharField()
+    stays_on = serializers.CharField()
+
+
 class GasOptionsSerializer(serializers.Serializer):
     role = serializers.CharField()
     label = serializers.CharField()  # type: ignore[assignment]
@@ -59,14 +65,17 @@ class GasOptionsSerializer(serializers.Serializer):
 
 class GasKitSerializer(serializers.Serializer):
     bottles = BottleRowSerializer(many=True)
-    fittings = FittingSerializer(many=True)
+    fittings = KitFittingSerializer(many=True)
 
 
 class GasKitView(APIView):
     @extend_schema(operation_id="list_gas", responses=GasKitSerializer)
     def get(self, request: Request) -> Response:
         require(request.user, "read")
-        fittings = [{"code": f.code, "words": fitting_words(f.fitting())} for f in GasFitting.objects.exclude(state="retired")]
+        fittings = [
+            {"code": f.code, "words": fitting_words(f.fitting()), "kind": f.kind, "state": f.state, "stays_on": f.stays_on}
+            for f in GasFitting.objects.exclude(state="retired")
+        ]
         return Response({"bottles": list_bottles(timezone.localdate()), "fittings": fittings})
 
 

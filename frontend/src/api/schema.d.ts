@@ -2280,6 +2280,11 @@ export interface components {
             taken: number;
             total: number;
         };
+        BeginRequest: {
+            tag: string;
+            /** @default false */
+            step_by_step: boolean;
+        };
         BottleOption: {
             code: string;
             name: string;
@@ -2370,6 +2375,8 @@ export interface components {
             service: string;
             area: string;
             voting_group: string;
+            hazards: string;
+            takes_hold: boolean;
             inhibit_ma: string;
             /** Format: uuid */
             run: string | null;
@@ -2646,7 +2653,7 @@ export interface components {
         };
         GasKit: {
             bottles: components["schemas"]["BottleRow"][];
-            fittings: components["schemas"]["Fitting"][];
+            fittings: components["schemas"]["KitFitting"][];
         };
         GasOptions: {
             role: string;
@@ -2960,6 +2967,13 @@ export interface components {
             /** Format: date-time */
             at: string;
             by: string;
+        };
+        KitFitting: {
+            code: string;
+            words: string;
+            kind: string;
+            state: string;
+            stays_on: string;
         };
         KitFormRequest: {
             values: {
@@ -4193,9 +4207,6 @@ export interface components {
             id: string;
             says: string;
         };
-        TagRequest: {
-            tag: string;
-        };
         Task: {
             start: number;
             end: number;
@@ -4688,7 +4699,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["TagRequest"];
+                "application/json": components["schemas"]["BeginRequest"];
             };
         };
         responses: {

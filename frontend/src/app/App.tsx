@@ -25,6 +25,8 @@ const HoldsPage = lazy(() => import("../features/holds/HoldsPage").then((m) => (
 const WallPage = lazy(() => import("../features/holds/WallPage").then((m) => ({ default: m.WallPage })));
 const SensorLifePage = lazy(() => import("../features/gas/SensorLifePage").then((m) => ({ default: m.SensorLifePage })));
 const RoundPage = lazy(() => import("../features/round/RoundPage").then((m) => ({ default: m.RoundPage })));
+const ChecksPage = lazy(() => import("../features/checks/ChecksPage").then((m) => ({ default: m.ChecksPage })));
+const CheckRoundPage = lazy(() => import("../features/checks/CheckRoundPage").then((m) => ({ default: m.CheckRoundPage })));
 const CalculatorsPage = lazy(() => import("../features/calculators/CalculatorsPage").then((m) => ({ default: m.CalculatorsPage })));
 const RecordsPage = lazy(() => import("../features/records/RecordsPage").then((m) => ({ default: m.RecordsPage })));
 const RecordPage = lazy(() => import("../features/records/RecordPage").then((m) => ({ default: m.RecordPage })));
@@ -69,6 +71,8 @@ export function App() {
                 <Route path="/kit/:group/:code" element={<KitItemPage />} />
                 <Route path="/kit" element={<KitPage />} />
                 <Route path="/round" element={<RoundPage />} />
+                <Route path="/checks" element={<ChecksPage />} />
+                <Route path="/checks/:id" element={<CheckRoundPage />} />
                 <Route path="/calculators" element={<CalculatorsPage />} />
                 <Route path="/calculators/:name" element={<CalculatorsPage />} />
                 <Route path="/records" element={<RecordsPage />} />

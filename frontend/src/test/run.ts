@@ -38,6 +38,7 @@ const STEP: Step = {
   panels: [],
   lets_go: [],
   keys: [],
+  usual: {},
   watches: "",
   watches_channel: "",
   watches_unit: "",

@@ -104,7 +104,7 @@ export function ChoiceField(p: Common & { value: string; onChange: (value: strin
 }
 
 /** A line to tick, the whole line is the target. */
-export function CheckLine({ label, checked, onChange, error }: { label: string; checked: boolean; onChange: (on: boolean) => void; error?: string }) {
+export function CheckLine({ label, more, checked, onChange, error }: { label: string; more?: string; checked: boolean; onChange: (on: boolean) => void; error?: string }) {
   return (
     <Field className={`flex min-h-13 items-center gap-3 border-b border-rule ${error ? "bg-iron-soft" : ""}`}>
       <Checkbox
@@ -114,7 +114,10 @@ export function CheckLine({ label, checked, onChange, error }: { label: string; 
       >
         {checked && <Check size={22} strokeWidth={3} className="text-page" aria-hidden="true" />}
       </Checkbox>
-      <Label className="flex-1 cursor-pointer py-3">{label}</Label>
+      <Label className={`flex-1 cursor-pointer ${more ? "py-1.5" : "py-3"}`}>
+        {label}
+        {more && <span className="block text-sm text-muted">{more}</span>}
+      </Label>
     </Field>
   );
 }

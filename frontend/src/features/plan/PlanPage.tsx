@@ -112,6 +112,7 @@ export function PlanPage() {
         <Button onClick={() => showCalendars(true)}>
           <CalendarClock size={18} aria-hidden="true" /> Calendars
         </Button>
+        <LinkButton to="/checks">Function checks</LinkButton>
         <LinkButton to="/round">Several at once on the bench</LinkButton>
         {mayPlan && (
           <LinkButton to="/plan/new" kind="primary">

@@ -10,6 +10,7 @@ import { day, moment } from "../../ui/format";
 import { Failure, Loading, Message } from "../../ui/Message";
 import { Ring } from "../../ui/Ring";
 import { Verdict } from "../../ui/Verdict";
+import { ChecksBlock } from "../checks/ChecksBlock";
 import { hm } from "../plan/plans";
 import { Duties } from "./Duties";
 
@@ -189,6 +190,7 @@ export function TodayPage() {
           </Block>
         )}
         {d.round && <MyRound round={d.round} onStart={start.mutate} busy={start.isPending} />}
+        <ChecksBlock />
         {d.overdue_total > 0 && (
           <Block title="Overdue" count={d.overdue_total} tone="border-iron text-iron">
             {d.overdue.map((r) => (

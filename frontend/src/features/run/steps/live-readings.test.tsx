@@ -59,7 +59,7 @@ afterEach(() => {
 describe("a live condition", () => {
   const held = {
     key: "inhibit_check", kind: "condition", title: "Inhibit current", confirm_label: "It is held", readings: null, watches: "indicated", watches_channel: "", watches_unit: "mA",
-    fields: [{ name: "ma", label: "Current", kind: "number", unit: "mA", required: true, hint: "", options: [], suggested: "" }],
+    fields: [{ name: "ma", label: "Current", kind: "number", unit: "mA", required: true, hint: "", options: [], suggested: "", usual: "" }],
   } as unknown as Partial<Step>;
   function showHeld(view = LIVE) {
     const run = runAt(held, view);
