@@ -70,6 +70,7 @@ class BenchJourney(BrowserTestCase):
             next_due=timezone.localdate(),
         )
         thread = BenchThread(quick_world())
+        self.bench_thread = thread
         self.bench = thread.__enter__()
         self.addCleanup(thread.__exit__)
         self.addCleanup(HUB.stop)

@@ -415,10 +415,10 @@ class RunLive:
         status, shown = self.quantities.get("status"), self.quantities.get("indicated")
         if status is None or shown is None or self._setup is None:
             return {}
-        named = [a.name for a in alarms_of(self._setup)]
+        alarms = alarms_of(self._setup)
         start = self.since - BEFORE_S  # what was on before gas came did not come with it
-        seen = alarms_seen(shown.samples(start), status.samples(start), first_bit=ALARM_BIT, count=len(named))
-        return {named[n]: number(value, shown.quantity.decimals) for n, value in seen.items()}
+        seen = alarms_seen(shown.samples(start), status.samples(start), first_bit=ALARM_BIT, set_points=[a.set_point for a in alarms])
+        return {alarms[n].name: number(value, shown.quantity.decimals) for n, value in seen.items()}
 
     def _inhibit_remarks(self) -> list[str]:
         """What the current at the control system gave away during the exposure."""

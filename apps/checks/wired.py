@@ -32,7 +32,8 @@ def sources_of(state: RunState, method: Method) -> list[dict[str, str]]:
             if key in out or key in known:
                 continue
             rows = list_signals(unit=q.unit, tag=tag, quantity=q.name, channel=channel)
-            found = next((s for s in rows if s["is_wired"] and s["is_likely"]), None)
+            taken = {row["signal"] for row in out.values()}
+            found = next((s for s in rows if s["is_wired"] and s["is_likely"] and s["id"] not in taken), None)
             if found:
                 out[key] = {"quantity": q.name, "channel": channel, "signal": found["id"]}
     return list(out.values())

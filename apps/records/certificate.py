@@ -330,10 +330,15 @@ def _adjusting(view: RunView) -> list[Flowable]:
     return [KeepTogether([_p("Adjustment and work", HEAD), *lines])] if lines else []
 
 
+def _inside(label: str) -> str:
+    """A label inside a sentence: a unit or a name in it keeps its letters."""
+    return label[:1].lower() + label[1:]
+
+
 def _noted(view: RunView) -> list[Flowable]:
     """What was noted in the steps of the method."""
     lines = [
-        _p(f"{n['title']}: " + ", ".join(f"{r['name'].lower()} {r['value']}" for r in n["rows"]) + f" ({n['by']}, {local(n['at'])}).")
+        _p(f"{n['title']}: " + ", ".join(f"{_inside(r['name'])} {r['value']}" for r in n["rows"]) + f" ({n['by']}, {local(n['at'])}).")
         for n in view["noted"]
     ]
     return [KeepTogether([_p("Noted", HEAD), *lines])] if lines else []

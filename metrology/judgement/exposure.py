@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from itertools import pairwise
 
 from metrology.judgement.settling import NO_RESPONSE, OK, OUT_OF_ACCEPTANCE, SETTLED, UNSTABLE, Sample, Settle, SettleRule, judge_settling
 
@@ -192,15 +193,19 @@ def alarms_on(word: float, count: int) -> tuple[int, ...]:
     return tuple(n for n in range(count) if int(word) & (1 << (ALARM_BIT + n)))
 
 
-def alarms_seen(samples: Sequence[Sample], status: Sequence[Sample], *, first_bit: int, count: int) -> dict[int, float]:
-    """The reading at which each alarm of a status word came, by its place; those that did not come, or were on before, are left out."""
+def alarms_seen(samples: Sequence[Sample], status: Sequence[Sample], *, first_bit: int, set_points: Sequence[float]) -> dict[int, float]:
+    """The reading at which each alarm of a status word came, by its place; those that did not come, or were on before, are left out.
+
+    It came between two looks at the word: of the readings between them the one nearest its set point is taken, since no other can be shown.
+    """
     out: dict[int, float] = {}
     before = int(status[0][1]) if status else 0
-    for t, word in status:
-        for n in range(count):
+    for (t_last, _), (t, word) in pairwise(status):
+        for n, set_point in enumerate(set_points):
             bit = 1 << (first_bit + n)
             if n not in out and int(word) & bit and not before & bit and samples:
-                out[n] = reading_at(samples, t)
+                low, high = sorted((reading_at(samples, t_last), reading_at(samples, t)))
+                out[n] = min(max(set_point, low), high)
     return out
 
 

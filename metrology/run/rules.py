@@ -267,6 +267,12 @@ def _source_chosen(a: Admission, payload: Mapping[str, Any]) -> Payload:
             f"{payload.get('label', signal)} is what {tag} says of itself; it can't stand for what is really applied. Choose the reference."
         )
         raise Fault("own_signal", told, field="signal")
+    other = {"applied": "indicated", "indicated": "applied"}.get(quantity, "")
+    if signal and any(s["signal"] == signal and s["quantity"] == other for s in a.state.sources.values()):
+        told = (
+            f"{payload.get('label', signal)} stands for the other side already: what is applied can't prove itself. Choose another signal."
+        )
+        raise Fault("same_signal", told, field="signal")
     channel = a.method.watching.source_channel(quantity, str(payload.get("channel", "") or ""))
     if channel and channel not in channels_of(a):
         raise Fault("unknown_channel", f"This run reads no '{channel}'.", field="channel")

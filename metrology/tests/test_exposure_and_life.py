@@ -80,7 +80,13 @@ class Exposures(unittest.TestCase):
         self.assertEqual(inhibit_dropped([(0, 3.0), (1, 12.0)], inhibit_ma=3.0, band_ma=0.2), 12.0)
         samples = [(float(t), 5.0 * t) for t in range(11)]
         status = [(float(t), 8 if 4 <= t < 8 else 24 if t >= 8 else 0) for t in range(11)]
-        self.assertEqual(alarms_seen(samples, status, first_bit=3, count=3), {0: 20.0, 1: 40.0})
+        self.assertEqual(alarms_seen(samples, status, first_bit=3, set_points=[20.0, 40.0, 60.0]), {0: 20.0, 1: 40.0})
+
+    def test_an_alarm_between_two_looks_is_not_late_by_the_looking(self):
+        samples = [(float(t), 10.0 * t) for t in range(6)]
+        status = [(0.0, 0.0), (2.0, 0.0), (4.0, 8.0)]  # it came somewhere between 20 and 40
+        for set_point, came in ((30.0, 30.0), (20.0, 20.0), (19.0, 20.0), (41.0, 40.0)):
+            self.assertEqual(alarms_seen(samples, status, first_bit=3, set_points=[set_point]), {0: came})
 
     def test_purging_counts_from_the_last_reading_above(self):
         self.assertIsNone(purge_seconds([(0, 9.0), (1, 8.0)], below=3.0))

@@ -203,6 +203,8 @@ class OthersAndHolds(GasCase):
         p.expose("33")
         self.assertEqual(p.view["step"]["judge"]["proposal"], "calibrate")
         p.decide("calibrate")
+        self.assertEqual(p.step.key, "plate")
+        p.do("step_confirmed", step="plate", values={"serial": "S-1"})
         self.assertEqual(p.step.key, "zero_gas")
         self.assertRefused("missing", p.do, "step_confirmed", step="zero_gas")
         self.assertIn("holds hydrogen", self.assertRefused("kit_refused", p.assign, "zero", bottle()))

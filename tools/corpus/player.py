@@ -24,7 +24,7 @@ PLAIN = {
     "operator": "Control room", "temperature": "21.5", "humidity": "55", "exposed_to": "none", "condition": "clean", "ma": "3.0", "purged": "0.5",
     "reading": "0.2", "latches": "none", "pressure_kpa": "99.2", "windows": "clean", "obscuration": "4", "flow_alarm": "4",
     "battery": "full", "work": "Cleaned and freed", "why": "set for the last bottle", "sensor_serial": "SN-1",
-    "reading:A": "0.2", "reading:B": "0.1", "reading:LEL": "0.0", "reading:O2": "20.9",
+    "reading:A": "0.2", "reading:B": "0.1", "reading:LEL": "0.0", "reading:O2": "20.9", "reminder": "reset", "how": "dock", "signals": "all",
 }  # fmt: skip
 
 

@@ -8,8 +8,9 @@ from typing import Any
 
 from tools.corpus.player import Player
 
-# The last commits with the rules of the first revisions, of the second, of the heads released by one channel, and of alarms shared by sets.
-FIRST, SECOND, THIRD, FOURTH = "75fe369", "195961e", "27cfc9e", "99d456e"
+# The last commits with the rules of the first revisions, of the second, of the heads released by one channel, of alarms shared by sets, and of
+# detectors that were warmed up each time and proved once more.
+FIRST, SECOND, THIRD, FOURTH, FIFTH = "75fe369", "195961e", "27cfc9e", "99d456e", "a4a4c66"
 
 
 @dataclass(frozen=True)

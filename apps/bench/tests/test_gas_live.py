@@ -74,6 +74,7 @@ class GasOnTheBench(LiveTestCase):
             "ma": "3.0",
             "purged": "0",
             "latches": "reset",
+            "reminder": "none",
         }
         for _ in range(20):
             view = self.view()

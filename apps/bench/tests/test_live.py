@@ -162,11 +162,17 @@ class Capturing(LiveTestCase):
         self.assertEqual(told["source"], "typed")
         self.assertNotIn("captured", told)
 
+    def test_what_is_applied_can_not_prove_itself(self):
+        self.live_transmitter()
+        applied = next(s["signal"] for s in self.view()["sources"] if s["quantity"] == "applied")
+        refused = self.send(("source_chosen", {"quantity": "indicated", "signal": applied}))
+        self.assertFailure(refused, 400, "same_signal")
+
     def test_a_source_of_another_quantity_and_an_unknown_one_are_told(self):
         self.live_transmitter()
         self.assertFailure(self.send(("source_chosen", {"quantity": "indicated", "signal": "NOBODY/x"})), 404, "unknown_signal")
-        self.choose(indicated="CAL/p")
         self.ok(("source_chosen", {"quantity": "applied", "signal": ""}))
+        self.choose(indicated="CAL/p")
         self.assertIn("can't stand for", self.assertFailure(self.capture(), 400, "nothing_live")["message"])
 
     def test_absurd_values_of_a_wrong_word_order_are_said(self):

@@ -35,13 +35,14 @@ def needs(setup: RunSetup) -> tuple[Need, ...]:
 def calibration(setup: RunSetup, n: int) -> tuple[Step, ...]:
     """Zero gas is brought and the detector set; the bump stays as its as found."""
     return (
+        plate_again(setup, n),
         Step(
             common.numbered("zero_gas", n),
             "confirm",
             "adjust",
             "Bring zero gas",
             "A calibration needs zero gas too. It is judged like any other bottle before it is used.",
-            fields=(plate_again(setup), Field(ZERO, "Zero gas", "gas")),
+            fields=(Field(ZERO, "Zero gas", "gas"),),
             confirm_label="It is here",
         ),
         *adjust(n),

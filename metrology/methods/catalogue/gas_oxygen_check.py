@@ -7,7 +7,6 @@ from dataclasses import replace
 from metrology.methods.catalogue import gas_oxygen
 from metrology.methods.detector import settings_of
 from metrology.methods.exposing import AIR, ZERO, channels_of
-from metrology.methods.flow import common
 from metrology.methods.flow.gas import adjust, plate_again
 from metrology.methods.gas_method import gas_method
 from metrology.methods.setup import RunSetup
@@ -26,16 +25,7 @@ def needs(setup: RunSetup) -> tuple[Need, ...]:
 
 def calibration(setup: RunSetup, n: int) -> tuple[Step, ...]:
     """The plate read, then the cell set; the check stays as its as found."""
-    again = Step(
-        common.numbered("plate", n),
-        "confirm",
-        "adjust",
-        "Right instrument",
-        "Before anything is set, read the serial off the plate.",
-        fields=(plate_again(setup),),
-        confirm_label="Check the plate",
-    )
-    return (again, *adjust(n, gas_oxygen.FLOW.adjust_words))
+    return (plate_again(setup, n), *adjust(n, gas_oxygen.FLOW.adjust_words))
 
 
 KIND = replace(gas_oxygen.KIND, exposures_each=1, adjust_choice="calibrate", is_check=True, own_needs=needs)

@@ -125,9 +125,17 @@ def plate(g: GasFlow, setup: RunSetup) -> Step:
     return replace(step, instruction=told, fields=(tag, replace(serial, required=False)))
 
 
-def plate_again(setup: RunSetup) -> Field:
-    """The serial, before a check goes on with setting something."""
-    return replace(common.identity(setup).fields[1], hint="It is read now because from here on something is set.")
+def plate_again(setup: RunSetup, n: int) -> Step:
+    """The serial read, before a check goes on with setting something."""
+    return Step(
+        numbered("plate", n),
+        "confirm",
+        "adjust",
+        "Right instrument",
+        "From here on something is set: read the serial off the plate.",
+        fields=(common.identity(setup).fields[1],),
+        confirm_label="Check the plate",
+    )
 
 
 def warm_up(g: GasFlow, setup: RunSetup) -> Step:
@@ -389,7 +397,7 @@ def proof(g: GasFlow, setup: RunSetup, choices: dict[str, str]) -> list[Step]:
     decided = any(k.startswith("judge") for k in choices)
     why = "This method proves itself." if not g.needs_proof else ""
     if not why and setup.policy.proof == "never":
-        why = "The policy here is not to prove it again."
+        why = "By policy the as-left span is the proof."
     if not why and decided and not adjusted:
         why = "Nothing was adjusted: the as-found exposure is the proof."
     words = Wording(

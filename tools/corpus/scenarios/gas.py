@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from tools.corpus import kit
 from tools.corpus.player import Player, instrument
-from tools.corpus.scenario import FOURTH, SECOND, THIRD, scenario, targets
+from tools.corpus.scenario import FIFTH, FOURTH, SECOND, THIRD, scenario, targets
 
 HYDROGEN = {"gas": "hydrogen", "basis": "iec", "technology": "catalytic", "t90_s": "10", "signal_unit": "mV", "new_sensitivity": "0.5"}
 HEAD = {
@@ -27,7 +27,9 @@ def detector(
 def _bump(revision: str, found: str = "alarm:as_found:Low", left: str = "alarm:as_left:Low") -> Player:
     p = detector("gas-bump", {**HYDROGEN, "alarms": "Low 20 rising latching"}, kit.HYDROGEN, revision=revision).take(["33"])
     p.forward(**{found: "20.4"}).decide("calibrate").forward().turn(("zero", "0", ""), ("span", "33", "50"))
-    p.take(["0", "50"]).forward(**{left: "20.1"}).decide("leave").take(["49"]).decide("leave")
+    p.take(["0", "50"]).forward(**{left: "20.1"}).decide("leave")
+    if p.step.kind == "readings":
+        p.take(["49"]).decide("leave")
     return p.forward().sign()
 
 
@@ -36,12 +38,26 @@ def _() -> Player:
     return _bump("1", "alarm:Low", "alarm:Low")
 
 
-@scenario("gas-bump", "2", "becomes-calibration")
+@scenario("gas-bump", "2", "becomes-calibration", FIFTH)
 def _() -> Player:
     return _bump("2")
 
 
-@scenario("gas-zero-span", "2", "alarm-late-span-struck")
+@scenario("gas-bump", "3", "becomes-calibration")
+def _() -> Player:
+    return _bump("3")
+
+
+@scenario("gas-zero-span", "3", "seen-and-proved-at-the-control-room")
+def _() -> Player:
+    details = {**HYDROGEN, "alarms": "Low 20 rising latching; High 40 rising"}
+    p = detector("gas-zero-span", details, kit.HYDROGEN, revision="3", policy={"loop_proof": "always", "proof": "always"})
+    p.take(["0.5", "42"]).forward(**{"alarms_came:as_found": "all"}).decide("adjust").turn(("zero", "0.5", "0"), ("span", "42", "50"))
+    p.take(["0", "50"]).forward(**{"alarm:as_left:Low": "20.2", "alarm:as_left:High": "40.1"}).decide("leave").take(["49"]).decide("leave")
+    return p.forward(loop_4="4.01", loop_20="19.98", loop_alarm="yes", loop_seen_by="Holt").sign()
+
+
+@scenario("gas-zero-span", "2", "alarm-late-span-struck", FIFTH)
 def _() -> Player:
     p = detector("gas-zero-span", {**HYDROGEN, "alarms": "Low 20 rising latching; High 40 rising"}, kit.HYDROGEN, revision="2")
     p.take(["0", "42"]).forward(**{"alarm:as_found:Low": "20.2", "alarm:as_found:High": ""})
@@ -87,7 +103,9 @@ def _two_channels(revision: str) -> Player:
     gases = {**kit.HYDROGEN, "span:A": kit.gas("B-H2", "hydrogen", 50.0), "span:B": kit.gas("B-CH4", "methane", 50.0)}
     p = detector("gas-multichannel", HEAD, gases, revision=revision).take(["0", "44", "0", "51"]).decide("adjust")
     p.turn(("A zero", "0", ""), ("A span", "44", "50"), ("B zero", "0", ""), ("B span", "51", "50"))
-    p.take(["0", "50", "0", "50"]).decide("leave").take(["49", "48"]).decide("leave")
+    p.take(["0", "50", "0", "50"]).decide("leave")
+    if p.step.kind == "readings":
+        p.take(["49", "48"]).decide("leave")
     return p.forward().sign()
 
 
@@ -101,16 +119,31 @@ def _() -> Player:
     return _two_channels("2")
 
 
-@scenario("gas-multichannel", "3", "every-channel-released")
+@scenario("gas-multichannel", "3", "every-channel-released", FIFTH)
 def _() -> Player:
     return _two_channels("3")
+
+
+@scenario("gas-multichannel", "4", "every-channel-released")
+def _() -> Player:
+    return _two_channels("4")
+
+
+@scenario("gas-head-check", "1", "one-channel-repaired")
+def _() -> Player:
+    gases = {"span:A": kit.gas("B-H2", "hydrogen", 50.0), "span:B": kit.gas("B-CH4", "methane", 50.0)}
+    p = detector("gas-head-check", HEAD, gases).take(["50", "31"]).decide("repair").forward(work="filter of B changed")
+    return p.take(["49", "48"]).decide("leave").forward().sign()
 
 
 def _optical(revision: str) -> Player:
     details = {"gas": "methane", "basis": "iec", "technology": "optical", "t90_s": "8", "path_l": "0.3"}
     gases = {"zero": kit.gas("B-AIR"), "span": kit.gas("B-CH4", "methane", 50.0)}
     p = detector("gas-ir-zero", details, gases, revision=revision).take(["2.5", "56"]).decide("adjust").turn(("zero", "2.5", "0"))
-    return p.take(["0", "51"]).decide("leave").take(["50"]).decide("leave").forward().sign()
+    p.take(["0", "51"]).decide("leave")
+    if p.step.kind == "readings":
+        p.take(["50"]).decide("leave")
+    return p.forward().sign()
 
 
 @scenario("gas-ir-zero", "1", "zeroed", FOURTH)
@@ -118,9 +151,14 @@ def _() -> Player:
     return _optical("1")
 
 
-@scenario("gas-ir-zero", "2", "zeroed")
+@scenario("gas-ir-zero", "2", "zeroed", FIFTH)
 def _() -> Player:
     return _optical("2")
+
+
+@scenario("gas-ir-zero", "3", "zeroed")
+def _() -> Player:
+    return _optical("3")
 
 
 def _oxygen(revision: str) -> Player:
@@ -141,10 +179,24 @@ def _() -> Player:
     return p.take(["20.9", "0.1"]).forward(**{"alarm:Low": "19.4"}).decide("leave").forward(reading="20.9").sign()
 
 
-@scenario("gas-oxygen", "3", "set-in-air")
+@scenario("gas-oxygen", "3", "set-in-air", FIFTH)
 def _() -> Player:
     p = _oxygen("3").take(["18.9", "0.1"]).forward(**{"alarm:as_found:Low": "19.5"}).decide("adjust").turn(("air", "18.9", "20.9"))
     return p.take(["20.9", "0.1"]).forward(**{"alarm:as_left:Low": "19.4"}).decide("leave").forward(reading="20.9").sign()
+
+
+@scenario("gas-oxygen", "4", "set-in-air")
+def _() -> Player:
+    p = _oxygen("4").take(["18.9", "0.1"]).forward(**{"alarm:as_found:Low": "19.5"}).decide("adjust").turn(("air", "18.9", "20.9"))
+    return p.take(["20.9", "0.1"]).forward(**{"alarm:as_left:Low": "19.4"}).decide("leave").forward(reading="20.9").sign()
+
+
+@scenario("gas-oxygen-check", "1", "set-after-all")
+def _() -> Player:
+    gases = {"air": kit.gas("B-AIR"), "zero": kit.gas("B-N2", balance="nitrogen", oxygen=0.0)}
+    p = detector("gas-oxygen-check", OXYGEN, gases, unit="% vol", urv=25.0, service="Oxygen")
+    p.take(["18.9", "0.1"]).forward(**{"alarm:as_found:Low": "19.5"}).decide("calibrate").forward().turn(("air", "18.9", "20.9"))
+    return p.take(["20.9", "0.1"]).forward(**{"alarms_came:as_left": "all"}).decide("leave").forward(reading="20.9").sign()
 
 
 def _two_ranges(revision: str) -> Player:
@@ -174,6 +226,27 @@ def _() -> Player:
     return _two_ranges("2")
 
 
-@scenario("gas-portable", "3", "every-range-released")
+@scenario("gas-portable", "3", "every-range-released", FIFTH)
 def _() -> Player:
     return _two_ranges("3")
+
+
+@scenario("gas-portable", "4", "every-range-released")
+def _() -> Player:
+    return _two_ranges("4")
+
+
+@scenario("gas-portable-check", "1", "one-mixture")
+def _() -> Player:
+    details = {
+        "basis": "iec",
+        "technology": "catalytic",
+        "channels": "LEL, methane, 100, %LEL; CO, carbon monoxide, 300, ppm; O2, oxygen, 25, % vol",
+    }
+    mixed = kit.gas("B-MIX", "methane", 50.0, balance="nitrogen", oxygen=18.0)
+    mixed["bottle"]["gases"] += [
+        {"gas": "carbon monoxide", "value": 100.0, "unit": "ppm", "u_percent": 2.0, "basis": ""},
+        {"gas": "oxygen", "value": 18.0, "unit": "% vol", "u_percent": 1.0, "basis": ""},
+    ]
+    p = detector("gas-portable-check", details, {"mixed": mixed}, output_unit="")
+    return p.take(["48", "97", "18.1"]).decide("leave").forward().sign()

@@ -174,12 +174,11 @@ export function CheckRoundPage() {
           </span>
         </h1>
         <Scan jobs={r.jobs} onFound={pick} waitsFor={job?.state === "to do" && !stays ? job.tag : ""} />
-        <div className="max-h-[48vh] overflow-y-auto border-t-2 border-slate" role="list" aria-label="Detectors">
+        <ul className="max-h-[48vh] overflow-y-auto border-t-2 border-slate" aria-label="Detectors">
           {r.jobs.map((j) => (
+            <li key={j.tag}>
             <button
-              key={j.tag}
               type="button"
-              role="listitem"
               onClick={() => pick(j)}
               aria-current={j === job}
               className={`grid min-h-12 w-full grid-cols-[24px_1fr_auto] items-center gap-x-2 border-b border-l-8 border-b-rule px-2 text-left ${j === job ? "border-l-water bg-water-soft" : "border-l-transparent hover:bg-water-soft"}`}
@@ -193,8 +192,9 @@ export function CheckRoundPage() {
                 {j.verdict ? <Verdict verdict={j.verdict} size={13} /> : WORDS[j.state]}
               </span>
             </button>
+            </li>
           ))}
-        </div>
+        </ul>
         <Sign round={r} />
         <GasLine round={r} />
         <AddGas round={r} />
