@@ -67,6 +67,7 @@ def due_row(i: Instrument, today: date) -> dict[str, Any]:
         "why": due_words(i, today),
         "standing": standing(i.next_due, i.grace_days, today),
         "rule": i.due_rule,
+        "replace_by": i.replace_by,
         "days_left": (i.next_due - today).days if i.next_due else None,
     }
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import date, datetime, timedelta
 from typing import Any
 
+from django.db.models import Q
 from django.utils import timezone
 
 from apps.accounts.models import Person
@@ -76,7 +77,7 @@ def _first(today: date) -> list[str]:
             out.append(f"{r.code} {r.name}: the certificate ran out on {r.due_on:%-d %b %Y}. Send it in; use another.")
         else:
             out.append(f"{r.code} {r.name}: the certificate runs out on {r.due_on:%-d %b %Y}.")
-    return [*out, *_bottles_first(today)]
+    return [*out, *_bottles_first(today), *_sensors_first(today)]
 
 
 def _bottles_first(today: date) -> list[str]:
@@ -95,3 +96,14 @@ def _bottles_first(today: date) -> list[str]:
         if b["suspicion"]:
             out.append(f"{b['code']} {b['name']}: {b['suspicion']}")
     return out
+
+
+def _sensors_first(today: date) -> list[str]:
+    """Sensors whose end is near, by their date, signal or dose, whichever is first."""
+    until = today + timedelta(days=HORIZON_DAYS)
+    found = Instrument.objects.filter(Q(life_ends_on__lte=until) | Q(signal_ends_on__lte=until)).order_by("tag")
+    ends = sorted((i.replace_by, i.tag) for i in found[:SHOWN] if i.replace_by)
+    return [
+        f"{tag}: its sensor {'should have been' if on < today else 'is to be'} replaced by {on:%-d %b %Y}. Have a new one at hand."
+        for on, tag in ends[:10]
+    ]

@@ -13,6 +13,8 @@ from django.utils import timezone
 from apps.plant.once import once
 from metrology.judgement.policy import Policy
 from metrology.judgement.tolerance import Term, Tolerance
+from metrology.methods.condition import register_life_ends
+from metrology.methods.detector import DetectorSettings
 from metrology.methods.registry import CATALOGUE, FAMILIES, METHODS, settings_of, usual_method
 from metrology.methods.settings import read_settings
 from metrology.methods.setup import InstrumentSetup, RunSetup
@@ -136,6 +138,8 @@ class Instrument(models.Model):
     last_found = models.CharField(max_length=10, blank=True)
     last_left = models.CharField(max_length=10, blank=True)
     last_check_on = models.DateField(null=True, blank=True)  # the last finished function check, or calibration, which counts as one
+    life_ends_on = models.DateField(null=True, blank=True, db_index=True)  # of its sensor, by the register
+    signal_ends_on = models.DateField(null=True, blank=True, db_index=True)  # of its sensor, by its signal or its dose, as its runs tell
     next_check = models.DateField(
         null=True, blank=True, db_index=True
     )  # of the function check between calibrations; none where none is planned
@@ -161,6 +165,19 @@ class Instrument(models.Model):
         self.tag_key = self.tag.casefold()
         self.search_key = f"{self.tag} {self.service} {self.serial}".casefold()[:240]
         self.next_check = self._next_check()
+        self.life_ends_on = self._life_ends_on()
+
+    def _life_ends_on(self) -> date | None:
+        """When the life is over that the register gives its sensor; None where it has none or the register does not tell."""
+        traits = METHODS[self.method].traits if self.method in METHODS else None
+        if not (traits and traits.follows_life and self.details.get("sensor_since") and self.details.get("life_months")):
+            return None
+        return register_life_ends(cast(DetectorSettings, read_settings(settings_of(self.method), self.details)))
+
+    @property
+    def replace_by(self) -> date | None:
+        """When its sensor should be replaced, by whichever end comes first."""
+        return min((d for d in (self.life_ends_on, self.signal_ends_on) if d), default=None)
 
     def _next_check(self) -> date | None:
         """So many days after the last check or calibration; at once where there was none yet."""

@@ -13,8 +13,9 @@ from apps.plant.models import Instrument, InstrumentChange
 from apps.runs.due import ended_runs, is_calibration, is_check, set_due, settle
 from apps.runs.duties import open_duties
 from apps.runs.models import Hold, KitUse, Result, Run
+from apps.runs.sensor_life import sensor_life
 from apps.runs.vouching import project_validity
-from metrology.methods.registry import get_method
+from metrology.methods.registry import METHODS, get_method
 from metrology.run.progress import make_progress
 from metrology.run.results import results_of, was_touched
 from metrology.run.standing_in import stand_in_words
@@ -132,7 +133,13 @@ def project_instrument(instrument: Instrument) -> None:
     if last is not None and last.signed_at is not None:
         instrument.last_done_on = last.signed_at.date()
         instrument.last_found, instrument.last_left = last.found_verdict, last.left_verdict
-    instrument.save(update_fields=["last_done_on", "last_found", "last_left", "last_check_on", "next_check"])
+    own = METHODS.get(instrument.method)
+    if own is not None and own.traits.follows_life:
+        ends = [c["replace_by"] for c in sensor_life(instrument)["channels"] if c["replace_by"]]
+        instrument.signal_ends_on = min(ends, default=None)
+    instrument.save(
+        update_fields=["last_done_on", "last_found", "last_left", "last_check_on", "next_check", "signal_ends_on", "life_ends_on"]
+    )
     if last is not None and last.signed_at is not None:
         settle(instrument, last.label, last.signed_at)
     set_due(instrument)
@@ -146,7 +153,8 @@ def _project_sensor(run: Run, state: RunState) -> None:
         new = {"sensor_serial": str(exchanged[-1].values["new_serial"]), "sensor_since": exchanged[-1].at.date().isoformat()}
         changed = {f"details.{k}": [instrument.details.get(k, ""), v] for k, v in new.items() if instrument.details.get(k) != v}
         instrument.details = {**instrument.details, **new}
-        instrument.save(update_fields=["details"])
+        instrument.signal_ends_on = None  # of the old one
+        instrument.save(update_fields=["details", "life_ends_on", "signal_ends_on"])
         if changed:
             reason = f"Sensor replaced in {run.label}"
             InstrumentChange.objects.create(instrument=instrument, at=exchanged[-1].at, by=run.technician, reason=reason, values=changed)

@@ -109,7 +109,6 @@ class Step:
     usual: tuple[tuple[str, str], ...] = ()  # hold: its kind and reason as they mostly are, offered filled in
     joins: tuple[str, ...] = ()  # judge: sets that are judged together with its own
     keys: tuple[str, ...] = ()  # keys of the instrument that belong to it, where it is on the bench
-    is_noted: bool = False  # what is entered in it stands on the record
     enters_result: tuple[str, ...] = ()  # compute: names of the result that change how the run goes on
     counts: tuple[str, ...] = ()  # count: what stands before the first and after each; as many times as there are more than one
     choice_sets: tuple[tuple[str, str], ...] = ()  # judge: choices that are about another set than its own, with that set

@@ -40,7 +40,7 @@ _WORDS: dict[str, Callable[[Mapping[str, Any]], str]] = {
         if p.get("outcome") == "refused"
         else f"forced {p['screw']}: {p['before']} to {p['after']}, {p['forced']['reason']}"
         if p.get("forced")
-        else f"turned {p['screw']}: {p['before']} to {p['after']}"
+        else f"set {p['screw']}: {p['before']} to {p['after']}"
         if p["after"]
         else f"looked at {p['screw']}: {p['before']}, left alone"
     ),

@@ -541,17 +541,20 @@ def _works(state: RunState) -> list[WorkData]:
     return [{"text": str(c.values["work"]), "by": c.by, "at": iso(c.at)} for c in done]
 
 
+TOLD = ("temperature", "humidity", "work")  # fields that the record tells in places of their own
+
+
 def _noted(state: RunState, progress: Progress) -> list[NotedData]:
-    """What was entered in steps that stand on the record, in their order."""
+    """What was entered in every confirmed step, in their order; what belongs to a set of readings, or lets a hold go, is told with that."""
     out: list[NotedData] = []
-    for step in (p.step for p in progress.steps if p.step.is_noted and p.step.key in state.confirmations):
-        done = state.confirmations[step.key]
+    for step in (p.step for p in progress.steps if p.step.kind in ("confirm", "condition") and not p.step.set_name):
+        done = state.confirmations.get(step.key)
         rows: list[Named] = []
-        for f in step.fields:
-            value = str(done.values.get(f.name) or "")
-            if value:
+        for f in step.fields if done else ():
+            value = str(done.values.get(f.name) or "") if done else ""
+            if value and f.name not in TOLD:
                 rows.append({"name": f.label, "value": f"{dict(f.options).get(value, value)} {f.unit}".strip()})
-        if rows:
+        if rows and done:
             out.append({"title": step.title, "rows": rows, "by": done.by, "at": iso(done.at)})
     return out
 

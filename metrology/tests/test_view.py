@@ -120,7 +120,7 @@ class EveryStep(TestCase):
             "placed a hold (bypass): Calibration",
             "ended the warm-up timer: warm since morning",
             "took reading 1 (as found): 4.1280",
-            "turned zero: 4.128 to 4.001",
+            "set zero: 4.128 to 4.001",
             "looked at span: 20.002, left alone",
             "decided: adjust",
             "released the hold",

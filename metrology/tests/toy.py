@@ -97,7 +97,7 @@ def flow(setup: RunSetup, choices: Mapping[str, str]) -> tuple[Step, ...]:
         found, found="as_left", judge="judge_left", phase="as left", judge_phase="as left", title="Last looks", judge_title="Judge again"
     )
     spare = Step("adjust", "confirm", "adjust", "Cheer up", "")
-    song = Step("song", "confirm", "prepare", "Sing to it", "", fields=(Field("song", "Song"),), is_noted=True)
+    song = Step("song", "confirm", "prepare", "Sing to it", "", fields=(Field("song", "Song"),))
     return (
         common.identity(setup),
         common.references(Field("applied", "Pushing reference", "reference"), Field("indicated", "Seeing meter", "reference")),

@@ -2545,6 +2545,8 @@ export interface components {
             standing: string;
             rule: string;
             days_left: number | null;
+            /** Format: date */
+            replace_by: string | null;
         };
         /** @description What every page of a list carries. */
         DuePage: {

@@ -263,7 +263,6 @@ def _shown(setup: RunSetup) -> Step:
             ),
         ),
         enters=True,
-        is_noted=True,
     )
 
 
@@ -314,7 +313,6 @@ def _adjusting(n: int) -> tuple[Step, ...]:
             "Note the constant it shows now that it is set; as left is reckoned with it.",
             fields=(Field("cell_now", "Cell constant set in it", "number", "/cm", low=0.0005, high=200),),
             enters=True,
-            is_noted=True,
         ),
     )
 

@@ -254,7 +254,6 @@ def _recondition(n: int) -> tuple[Step, ...]:
             ),
             checks=(Check("cool", "Back at its working temperature, baseline quiet"),),
             keys=("recondition",),
-            is_noted=True,
             confirm_label="The column is ready",
         ),
     )  # fmt: skip

@@ -219,7 +219,6 @@ def _mode(setup: RunSetup) -> Step:
                 why="Its keys are refused in this mode. Switch it to continuous measuring, then go on. Nothing was stored.",
             ),
         ),
-        is_noted=True,
         keys=("mode",),
         confirm_label="It measures continuously",
     )  # fmt: skip
@@ -281,7 +280,6 @@ def _falling(setup: RunSetup) -> tuple[Step, ...]:
                     ),
                     Field(f"why:{c.name}", "Why it is left above zero", "long", required=False, hint="Only where it is not at zero"),
                 ),
-                is_noted=True,
                 confirm_label="Leave it so",
                 variant="falling",
                 keys=("gas:zero",),

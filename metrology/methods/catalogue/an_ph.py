@@ -259,7 +259,6 @@ def _shown(at: str, phase: str, *, is_needed: bool) -> Step:
             Field("offset_now", "Offset it shows", "number", "mV", required=is_needed, low=-400, high=400),
         ),
         enters=True,
-        is_noted=True,
     )
 
 
@@ -279,7 +278,6 @@ def _grab(setup: RunSetup) -> tuple[Step, ...]:
                 Field("grab_ph", "The sample reads", "number", "pH", required=False, low=-2, high=16),
             ),
             enters=True,
-            is_noted=True,
         ),
     )
 

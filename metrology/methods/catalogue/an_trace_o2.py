@@ -313,7 +313,6 @@ def _left_on(setup: RunSetup) -> Step:
             ),
         ),
         enters=True,
-        is_noted=True,
     )  # fmt: skip
 
 

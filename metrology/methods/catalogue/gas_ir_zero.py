@@ -28,7 +28,6 @@ def opening(setup: RunSetup) -> tuple[Step, ...]:
                 Field("obscuration", "Obscuration signal", "number", "%", required=False, low=0, high=100),
             ),
             enters=True,
-            is_noted=True,
             confirm_label="Looked at",
         ),
         Step(

@@ -43,7 +43,6 @@ def incoming(_setup: RunSetup) -> tuple[Step, ...]:
                     "how", "The gas comes", "choice", options=(("hand", "By hand, through its hood"), ("dock", "In a dock")), usual="hand"
                 ),
             ),
-            is_noted=True,
             confirm_label="It is ready",
         ),
     )
@@ -64,7 +63,6 @@ def signals(_setup: RunSetup) -> tuple[Step, ...]:
                     why="It would not warn its carrier: take it out of use, and void this check with that reason.",
                 ),
             ),
-            is_noted=True,
             confirm_label="Noted",
         ),
     )  # fmt: skip

@@ -237,7 +237,7 @@ def _stored() -> Step:
             Field("zero_now", "Zero count stored", "number", "counts", low=-1e9, high=1e9, hint="Empty the first time", unless=("first", "yes")),
             Field("span_now", "Span count stored", "number", "counts", low=1, high=1e9, hint="Empty the first time", unless=("first", "yes")),
         ),
-        enters=True, is_noted=True,
+        enters=True,
     )  # fmt: skip
 
 
@@ -308,7 +308,7 @@ def _cause(n: int) -> tuple[Step, ...]:
             numbered("cause", n), "confirm", "adjust", "Cause of the change",
             "A change this large has a cause. Find it and put it right before new counts are accepted.",
             fields=(Field("cause", "Cause", "choice", options=CAUSES), Field("work", "What was found and done", "long")),
-            is_noted=True, confirm_label="Cause found",
+            confirm_label="Cause found",
         ),
     )  # fmt: skip
 
@@ -322,7 +322,7 @@ def _accept(setup: RunSetup, what: str, n: int) -> tuple[Step, ...]:
             numbered(f"accept_{what}", n), "confirm", "adjust", f"Accept new {what}",
             f"With the belt {under}, let the integrator run its {what} calibration over the same revolutions and accept it. Type the count it holds now.",
             fields=(Field(f"{what}_now", f"{what.capitalize()} count it holds now", "number", "counts", low=-1e9, high=1e9),),
-            set_name=last, enters=True, given=(("rounds", str(n)),) if what == "span" else (), is_noted=True, keys=(what,), confirm_label="Accepted",
+            set_name=last, enters=True, given=(("rounds", str(n)),) if what == "span" else (), keys=(what,), confirm_label="Accepted",
         ),
     )  # fmt: skip
 
@@ -369,7 +369,7 @@ def _material(setup: RunSetup, last: tuple[str, ...]) -> tuple[Step, ...]:
             "material_today", "confirm", "as left", "Material test",
             "The proof that counts is material of a known mass. Can it be run over the belt today?",
             fields=(Field("material", "Material test", "choice", options=(("yes", "Yes"), ("no", "Not today"))),),
-            enters=True, is_noted=True,
+            enters=True,
         ),
         Step("material", "readings", "as left", "Material over the belt", "", set_name="material", left_out=none),
         Step(

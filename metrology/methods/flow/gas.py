@@ -192,7 +192,6 @@ def loop_proof(g: GasFlow, setup: RunSetup) -> tuple[Step, ...]:
                 Field("loop_seen_by", "Who saw it there (name)"),
             ),
             checks=(Check("held_again", "The output is on hold again"),),
-            is_noted=True,
             confirm_label="Seen there",
         ),
     )  # fmt: skip
@@ -212,7 +211,6 @@ def sensor(setup: RunSetup, *, asks_condition: bool = True) -> Step:
         fields=(*serial, *(condition_fields(setup) if asks_condition else ())),
         checks=() if asks_condition else sound,
         enters=asks_condition,
-        is_noted=asks_condition,
         confirm_label="Looked at",
     )
 
@@ -259,7 +257,6 @@ def inhibit_check(setup: RunSetup) -> tuple[Step, ...]:
                 Field("held_by", "Held at another current: who sees that it is held", required=False, hint="Only where it differs from the register."),
             ),
             enters=True,
-            is_noted=True,
             left_out="" if ma else "Its output has no inhibit current; the hold is at the control system.",
             confirm_label="It is held",
             variant="inhibit",
@@ -431,7 +428,7 @@ def closing(g: GasFlow, setup: RunSetup) -> tuple[Step, ...]:
         ),
         caution="A cap or adapter left on makes a detector blind. Look twice.",
     )
-    back = replace(restored[0], fields=(REMINDER,), is_noted=True) if g.kind.is_check else restored[0]
+    back = replace(restored[0], fields=(REMINDER,)) if g.kind.is_check else restored[0]
     last = () if g.is_carried and g.kind.is_check else (release(g, setup, restored[1]),)
     return (*purge(g, setup), *g.back(setup), back, *last, restored[2])
 

@@ -26,7 +26,6 @@ def reference_settings(setup: RunSetup) -> list[Step]:
                 f"times {d.full_scale_v:g} V. Read what is stored: somebody may have set it for another bottle.",
                 fields=(Field(f"found_v:{c.name}", "Found stored", "number", "V", low=0, high=d.full_scale_v),),
                 enters=True,
-                is_noted=True,
                 confirm_label="Compare",
             )
         )

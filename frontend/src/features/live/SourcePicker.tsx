@@ -14,7 +14,10 @@ function OneSource({ run, quantity, channel }: { run: Run; quantity: Pick<Quanti
   const append = useAppend(run);
   const signals = useSignals(quantity.unit, run.view.instrument.tag, true, quantity.name, channel);
   const chosen = run.view.sources.find((s) => s.quantity === quantity.name && s.channel === channel)?.signal ?? "";
-  const listed = signals.data ?? [];
+  const all = signals.data ?? [];
+  // Those that can matter: wired to it or made for this quantity; everything only where there are none of these.
+  const likely = all.filter((s) => s.is_likely || s.id === chosen);
+  const listed = likely.length ? likely : all;
   const options = [
     { value: "", label: "typed by hand" },
     ...listed.map((s) => ({ value: s.id, label: `${s.is_wired ? "" : "other: "}${s.label} (${s.protocol})` })),

@@ -177,7 +177,10 @@ export function PlanPage() {
                   <span className="block truncate">
                     {r.service}, {r.area}
                   </span>
-                  <span className="block text-sm text-muted">{r.why}</span>
+                  <span className="block text-sm text-muted">
+                    {r.why}
+                    {r.replace_by && <> Sensor to be replaced by {day(r.replace_by)}.</>}
+                  </span>
                 </span>
                 <span className={`inline-flex items-center gap-1 font-bold ${tone}`}>
                   <Icon size={18} aria-hidden="true" /> {r.standing}
