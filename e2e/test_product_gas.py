@@ -157,7 +157,7 @@ class ProductGasJourney(Journey):
         self.heading("Put it back")
         self.tick_all("It is back")
         self.release_and_sign()
-        p.get_by_role("button", name="Noted: CO back at zero").click()
+        p.get_by_role("button", name="What was entered, step by step").click()
         expect(p.get_by_text("a day's run clears it").first).to_be_visible()
         told = cost(p, "a multi-component adjustment that goes round twice")
         self.assertLess(told["screens"], 30)

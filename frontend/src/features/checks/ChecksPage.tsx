@@ -57,7 +57,8 @@ export function ChecksPage() {
   if (due.isPending || kit.isPending) return <Loading what="the checks that are due" />;
   if (due.isError) return <Failure error={due.error} retry={() => void due.refetch()} />;
   if (kit.isError) return <Failure error={kit.error} />;
-  const rows = due.data.filter((r) => !area || r.area_code === area);
+  const rows = due.data.filter((r) => !area || r.area_code === area || `vote ${r.voting_group}` === area);
+  const votes = [...new Set(due.data.map((r) => r.voting_group).filter(Boolean))].map((v) => ({ value: `vote ${v}`, label: `Votes in ${v}` }));
   const free = rows.filter((r) => !r.run);
   const areas = [...new Map(due.data.map((r) => [r.area_code, r.area])).entries()];
   const errors = make.error instanceof ApiFailure ? make.error.byField : {};
@@ -85,9 +86,14 @@ export function ChecksPage() {
               <h2 className="mr-auto text-lg font-bold">
                 Due within 30 days <span className="font-normal text-muted">{rows.length}</span>
               </h2>
-              {areas.length > 1 && (
-                <div className="w-60">
-                  <ChoiceField label="Area" value={area} options={[{ value: "", label: "All areas" }, ...areas.map(([value, label]) => ({ value, label }))]} onChange={setArea} />
+              {areas.length + votes.length > 1 && (
+                <div className="w-72">
+                  <ChoiceField
+                    label="Area or vote"
+                    value={area}
+                    options={[{ value: "", label: "All areas" }, ...areas.map(([value, label]) => ({ value, label })), ...votes]}
+                    onChange={setArea}
+                  />
                 </div>
               )}
               {mayStart && (

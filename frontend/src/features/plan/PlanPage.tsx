@@ -12,6 +12,7 @@ import { Failure, Loading, Message } from "../../ui/Message";
 import { Modal } from "../../ui/Modal";
 import { Pager } from "../../ui/Pager";
 import { useFilters } from "../../ui/useFilters";
+import { ChecksBlock } from "../checks/ChecksBlock";
 import { DueCalendar } from "./DueCalendar";
 import { usePlans } from "./plans";
 
@@ -146,6 +147,7 @@ export function PlanPage() {
       )}
         </div>
         <div className="min-w-0 space-y-3">
+      <ChecksBlock />
       <div className="flex flex-wrap items-end gap-4">
         <h2 className="mr-auto text-lg font-bold">
           Due{get("on") && ` on ${day(get("on"))}`}: {due.data.total}

@@ -119,14 +119,21 @@ function SetBlock({ set, onStrike }: { set: ReadingSet; onStrike?: () => void })
 export function Kept({ view }: { view: RunView }) {
   return (
     <>
-      {view.noted.map((n) => (
-        <More key={n.title + (n.at ?? "")} title={`Noted: ${n.title}`}>
-          <Pairs rows={n.rows} />
-          <p className="text-sm text-muted">
-            {n.by}, {clock(n.at)}
-          </p>
+      {view.noted.length > 0 && (
+        <More title="What was entered, step by step">
+          {view.noted.map((n) => (
+            <div key={n.title + (n.at ?? "")} className="pb-2">
+              <p className="font-bold">
+                {n.title}{" "}
+                <span className="text-sm font-normal text-muted">
+                  {n.by}, {clock(n.at)}
+                </span>
+              </p>
+              <Pairs rows={n.rows} />
+            </div>
+          ))}
         </More>
-      ))}
+      )}
       {view.computed.map((c) => (
         <More key={c.title} title={c.title}>
           <p className="text-sm">{c.says}</p>
