@@ -507,7 +507,10 @@ OTHERS: list[dict[str, Any]] = [
     ),
     other("WT-4402", "SLT", "Bag-filling hopper", "weighing", "weigh-indicator", "kg", 0, 60, 0.2, warm_up_min=30),
     other("GP-02", "WSH", "Four-gas portable of the shift", "gas detector", "gas-portable", "%LEL", 0, 100, 5, **FOUR_GAS),
-    *(other(f"AE-601{n}", "ECL", f"Hydrogen over cell bay {n}", "gas detector", "gas-zero-span", "%LEL", 0, 100, 5, **BAYS) for n in range(1, 7)),
+    *(
+        other(f"AE-601{n}", "ECL", f"Hydrogen over cell bay {n}", "gas detector", "gas-zero-span", "%LEL", 0, 100, 5, **BAYS)
+        for n in range(1, 7)
+    ),
 ]
 
 LAB = "Tern Point Calibration Laboratory"

@@ -63,6 +63,22 @@ class SmartTransmitter(BenchJourney):
             now=datetime.now(UTC),
         )
 
+    def test_an_exchanged_device_is_accepted_with_a_reason(self):
+        p = self.page
+        self.bench.hart["PT-2110"].tx.tag = "SPARE"
+        p.goto("/plant/PT-2110")
+        p.get_by_role("button", name="Smart transmitter: range, trim, damping").click()
+        self.go_on("PT-2110", "MB-2110", {"Output meter": "MB-I01"}, {})
+        p.get_by_label("Parameters are").select_option(label="HART")
+        p.get_by_role("button", name="Read the device").click()
+        expect(p.get_by_text("says it is SPARE; this run is of PT-2110")).to_be_visible()
+        self.check_step(p, "Read the device")
+        p.get_by_label("Why it is PT-2110 all the same").fill("exchanged today, its tag is not set yet")
+        p.get_by_role("button", name="Accept this device").click()
+        expect(p.get_by_text("says it is SPARE")).to_be_hidden()
+        p.get_by_role("button", name="Read the device").click()
+        expect(p.get_by_text("nothing is pending")).to_be_visible()
+
     def test_what_was_sent_is_read_back_and_the_set_after_closes_it(self):
         p = self.page
         p.goto("/plant/PT-2110")

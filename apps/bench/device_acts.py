@@ -21,6 +21,7 @@ from metrology.quantities.typed import parse_typed
 from metrology.run.parameters import admit_parameters, device_values, pending_values, require_hold
 from metrology.run.progress import make_progress
 from metrology.run.rules import admit
+from metrology.run.same_device import require_same_device
 from metrology.run.state import RunState
 
 # act -> (words with {value} and {unit}, unit of the value: "" none, "mA", or "pv" for the instrument's own)
@@ -58,6 +59,7 @@ def read_device(*, actor: Person, run_id: uuid.UUID, kind: str, now: datetime) -
     state, master, label = _open(run_id)
     step = make_progress(state, get_method(state.setup.method)).current
     values = _talk(master, master.read_all)
+    require_same_device(state, values, nothing="Nothing of it was kept.")
     payload = {"step": step.key if step else "", "kind": kind, "values": values, "source": f"read from {label}"}
     return append_seen(actor=actor, run_id=run_id, event=NewEvent(uuid.uuid4(), "parameters_captured", payload), now=now)
 
@@ -69,6 +71,19 @@ def _talk(master: HartMaster, act: Any) -> Any:
         raise Fault(fault.code, f"{fault.message} The record stands as it was; try again, or type the values.", field="device") from fault
     finally:
         master.close()
+
+
+def _require_own(state: RunState, master: HartMaster) -> None:
+    """Asked in the same conversation, right before anything is written: the tag and number of whoever listens now."""
+    require_same_device(state, master.who(), nothing="Nothing was written to it.")
+
+
+def accept_device(*, actor: Person, run_id: uuid.UUID, reason: str, now: datetime) -> tuple[Run, RunState]:
+    """The device that answers now is the one that is meant, though its tag says otherwise: a step of its own, with a reason."""
+    require(actor, "work on a run")
+    _, master, _ = _open(run_id)
+    payload = {**_talk(master, master.who), "reason": reason}
+    return append_seen(actor=actor, run_id=run_id, event=NewEvent(uuid.uuid4(), "device_accepted", payload), now=now)
 
 
 def send_pending(*, actor: Person, run_id: uuid.UUID, now: datetime) -> tuple[Run, RunState]:
@@ -85,13 +100,15 @@ def send_pending(*, actor: Person, run_id: uuid.UUID, now: datetime) -> tuple[Ru
     back: dict[str, Any] = {}
 
     def act() -> None:
-        master.identify()
+        _require_own(state, master)
         master.write(values, held)
         back.update(master.read_all())
 
     try:
         _talk(master, act)
     except Fault as fault:
+        if fault.code == "another_device":
+            raise
         raise Fault(fault.code, f"{fault.message} Part of it may have been taken: read the device again.", field="device") from fault
     append_seen(actor=actor, run_id=run_id, event=NewEvent(uuid.uuid4(), "parameters_captured", payload), now=now)
     told = {"step": step.key, "kind": "read back", "values": back, "source": f"read from {label}"}
@@ -116,7 +133,12 @@ def act_on_device(*, actor: Person, run_id: uuid.UUID, act: str, value: str, now
         "values": {"value": number.text} if number else {},
     }
     admit(state, method, "device_acted", payload=payload, now=now)
-    _talk(master, lambda: _do(master, act, number.value if number else 0.0, unit))
+
+    def do() -> None:
+        _require_own(state, master)
+        _do(master, act, number.value if number else 0.0, unit)
+
+    _talk(master, do)
     return append_seen(actor=actor, run_id=run_id, event=NewEvent(uuid.uuid4(), "device_acted", payload), now=now)
 
 

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
+from apps.bench.hart.master import HartMaster
 from apps.bench.models import Device
+from apps.bench.sources import SourceFault
 from config.failures import Missing
 from metrology.quantities.units import quantity_of
 from metrology.run.rules import says_of_itself
@@ -32,7 +34,7 @@ def describe_signal(signal_id: str, quantity: str) -> dict[str, Any]:
     """What a run is told of a chosen signal: its label, its unit, whose and of which side it is, and whether it may be set here."""
     if not signal_id:
         return {"signal": "", "label": "", "unit": "", "stimulus": "", "role": "", "wired_to": ""}
-    _, signal = find_signal(signal_id)
+    device, signal = find_signal(signal_id)
     sets = quantity == "applied" and "write" in signal
     return {
         "signal": signal_id,
@@ -41,7 +43,19 @@ def describe_signal(signal_id: str, quantity: str) -> dict[str, Any]:
         "stimulus": signal_id if sets else "",
         "role": signal.get("role", ""),
         "wired_to": signal.get("tag", ""),
+        **({"device": _who(device)} if device.protocol == "hart" else {}),
     }
+
+
+def _who(device: Device) -> dict[str, str]:
+    """Tag and number of a transmitter that can be talked to; nothing where it does not answer now."""
+    master = HartMaster(device.host, device.port, timeout_s=device.timeout_s)
+    try:
+        return master.who()
+    except SourceFault:
+        return {}
+    finally:
+        master.close()
 
 
 def list_signals(*, unit: str, tag: str, quantity: str = "", channel: str = "") -> list[dict[str, Any]]:

@@ -42,7 +42,16 @@ from metrology.run.state import RunState, apply, fold
 
 MAX_BATCH = 200
 # What ends or reviews a run has a door of its own, where a password is asked for.
-APPENDABLE = frozenset(TYPES) - {"run_started", "device_acted", "chromatogram_taken", "signed", "reviewed", "returned", "voided"}
+APPENDABLE = frozenset(TYPES) - {
+    "run_started",
+    "device_acted",
+    "device_accepted",
+    "chromatogram_taken",
+    "signed",
+    "reviewed",
+    "returned",
+    "voided",
+}
 
 
 @dataclass(frozen=True)

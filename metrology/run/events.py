@@ -28,6 +28,7 @@ TYPES = (
     "source_chosen",
     "parameters_captured",
     "device_acted",
+    "device_accepted",
     "chromatogram_taken",
     "reading_taken",
     "reading_struck",

@@ -96,9 +96,11 @@ def standard_words(state: RunState, event: str) -> str:
 def captured_words(told: Mapping[str, Any]) -> str:
     """The statistics of a captured trace as a sentence."""
     unit, digits = told["unit"], 3 if abs(told["mean"]) >= 1 else 5
+    # What did not answer, or would not stand, is captured too once its time is over.
+    settled = "not settled" if told["settle_s"] is None else f"settled after {told['settle_s']:.1f} s"
     text = (
         f"{told['label']}: mean {told['mean']:.{digits}f} {unit}, s {told['sd']:.2g} {unit}, slope {told['slope']:+.2g} {unit}/s "
-        f"over {told['window_s']:g} s, settled after {told['settle_s']:.1f} s"
+        f"over {told['window_s']:g} s, {settled}"
     )
     if told.get("t90_s") is not None:
         text += f", T90 {told['t90_s']:.1f} s"

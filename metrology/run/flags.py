@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from metrology.run.same_device import accepted_words
 from metrology.run.standing_in import stand_in_words
 from metrology.run.state import RunState
 
@@ -20,6 +21,7 @@ def flags_of(state: RunState) -> list[str]:
         elif a.outcome == "refused":
             said = f" It said: {a.said}." if a.said else ""
             out.append(f"The instrument refused {a.screw} at {a.before}; its old calibration stood.{said}")
+    out += [accepted_words(d, state.setup.instrument.tag) for d in state.accepted_devices]
     for d in state.decisions.values():
         if d.stand_in:
             out.append(f"Left in service outside its limits. It stands in for it: {stand_in_words(d.stand_in)}.")

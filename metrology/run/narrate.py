@@ -34,6 +34,7 @@ _WORDS: dict[str, Callable[[Mapping[str, Any]], str]] = {
     "source_chosen": lambda p: f"reads {p['quantity']} " + (f"live from {p['label']}" if p["signal"] else "by hand"),
     "parameters_captured": lambda p: f"kept a parameter set ({p['kind']}, {p['source']})",
     "device_acted": lambda p: f"{p['words']}",
+    "device_accepted": lambda p: f"accepted device number {p['serial']} ({p['tag'] or 'no tag'}) as the one that is meant: {p['reason']}",
     "reading_struck": lambda p: f"struck a reading: {p['reason']}",
     "adjustment_made": lambda p: (
         f"tried {p['screw']} at {p['before']}: refused, the old calibration stands"

@@ -11,6 +11,7 @@ from metrology.methods.setup import InstrumentSetup
 from metrology.methods.steps import Step
 from metrology.quantities.units import convert
 from metrology.run.fields import text_of
+from metrology.run.same_device import is_tag_of, require_same_device
 from metrology.run.state import ParameterSet, RunState
 
 KINDS = ("before", "pending", "sent", "read back", "after")
@@ -52,7 +53,7 @@ def against_register(instrument: InstrumentSetup, device: Mapping[str, Any]) -> 
     """Where the device's tag, range and transfer are not those of the register, a sentence each; what was not read is passed over."""
     out = []
     tag = str(device.get("tag") or "")
-    if tag and _letters(tag) not in (_letters(instrument.tag), _letters(instrument.tag)[:8]):
+    if tag and not is_tag_of(tag, instrument.tag):
         out.append(f"Tag: the device says {tag}, the register {instrument.tag}.")
     unit = str(device.get("unit") or instrument.unit)
     kind = instrument.transfer.kind
@@ -72,11 +73,6 @@ def against_register(instrument: InstrumentSetup, device: Mapping[str, Any]) -> 
         told = (words("transfer", device["transfer"]), words("transfer", kind))
         out.append(f"Transfer: the device says {told[0]}, the register {told[1]}. It must be applied once only.")
     return tuple(out)
-
-
-def _letters(tag: str) -> str:
-    """A tag as a device keeps it: its letters and figures alone."""
-    return "".join(c for c in tag.upper() if c.isalnum())
 
 
 def admit_parameters(state: RunState, step: Step, payload: Mapping[str, Any]) -> dict[str, Any]:
@@ -106,6 +102,8 @@ def admit_parameters(state: RunState, step: Step, payload: Mapping[str, Any]) ->
         values = read_values({k: v for k, v in raw.items() if str(v).strip() != ""})
         if kind != "read back" and not {"lrv", "urv"} <= set(values):
             raise Fault("missing", "LRV and URV are needed of every parameter set.", field="lrv")
+        if payload.get("source") and kind != "read back":  # read from a device by the server, not typed
+            require_same_device(state, values, nothing="Nothing was kept.")
     return {"step": step.key, "kind": kind, "values": values, "source": str(payload.get("source") or "typed")}
 
 

@@ -44,6 +44,7 @@ from metrology.run.progress import (
 from metrology.run.raw import references_of
 from metrology.run.readings import admit_adjustment, admit_reading
 from metrology.run.reopening import may_reopen
+from metrology.run.same_device import admit_device, require_same_device
 from metrology.run.seal import make_seal
 from metrology.run.standing_in import stand_in_for
 from metrology.run.state import OWN_KEYS, RunState
@@ -267,6 +268,12 @@ def _source_chosen(a: Admission, payload: Mapping[str, Any]) -> Payload:
             f"{payload.get('label', signal)} is what {tag} says of itself; it can't stand for what is really applied. Choose the reference."
         )
         raise Fault("own_signal", told, field="signal")
+    if quantity != "device":  # which is asked who it is each time it is read or written to
+        require_same_device(a.state, payload.get("device") or {}, nothing="It was not chosen.")
+    wired_to = str(payload.get("wired_to", "") or "")
+    if quantity != "applied" and wired_to not in ("", tag) and str(payload.get("role", "")) in OWN_ROLES:
+        told = f"{payload.get('label', signal)} is wired to {wired_to}; this run is of {tag}. Another instrument can't speak for it."
+        raise Fault("another_device", told, field="signal")
     other = {"applied": "indicated", "indicated": "applied"}.get(quantity, "")
     if signal and any(s["signal"] == signal and s["quantity"] == other for s in a.state.sources.values()):
         told = (
@@ -497,6 +504,7 @@ _RULES: dict[str, Callable[[Admission, Mapping[str, Any]], Payload]] = {
     "source_chosen": _source_chosen,
     "parameters_captured": _parameters_captured,
     "device_acted": _device_acted,
+    "device_accepted": lambda a, p: admit_device(a.state, p),
     "reading_struck": _reading_struck,
     "adjustment_made": _adjustment_made,
     "decision_made": _decision_made,

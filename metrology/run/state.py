@@ -206,6 +206,7 @@ class RunState:
     computed: dict[str, Mapping[str, Any]] = field(default_factory=dict)
     parameters: list[ParameterSet] = field(default_factory=list)
     acts: list[Mapping[str, Any]] = field(default_factory=list)
+    accepted_devices: list[Mapping[str, Any]] = field(default_factory=list)  # with another tag than the run's, or none
     gases: dict[str, Mapping[str, Any]] = field(default_factory=dict)
     gas_at: dict[str, datetime] = field(default_factory=dict)  # when the gas of a role was put on
     pairs: dict[str, PairMoved] = field(default_factory=dict)
@@ -461,6 +462,10 @@ def _device_acted(s: RunState, e: Event) -> None:
     s.acts.append({**e.payload, "by": e.author_name, "at": e.at.isoformat()})
 
 
+def _device_accepted(s: RunState, e: Event) -> None:
+    s.accepted_devices.append({**e.payload, "by": e.author_name, "at": e.at.isoformat()})
+
+
 def _reading_struck(s: RunState, e: Event) -> None:
     for i, r in enumerate(s.readings):
         if r.id == e.payload["reading"]:
@@ -528,6 +533,7 @@ _APPLY = {
     "source_chosen": _source_chosen,
     "parameters_captured": _parameters_captured,
     "device_acted": _device_acted,
+    "device_accepted": _device_accepted,
     "reading_struck": _reading_struck,
     "adjustment_made": _adjustment_made,
     "decision_made": _decision_made,

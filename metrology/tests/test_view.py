@@ -4,6 +4,7 @@ import json
 from unittest import TestCase
 
 from metrology.methods.steps import KINDS
+from metrology.run.evidence import captured_words
 from metrology.run.narrate import describe
 from metrology.run.progress import find_blocks, make_progress
 from metrology.tests.runs import CHECKS, Play, instrument
@@ -166,3 +167,10 @@ class Branches(TestCase):
     def test_a_reading_far_out_but_believable_is_questioned_beside_its_verdict(self):
         run = Play().prepare().read("as_found", ["4.00", "8.00", "21.04"])
         self.assertEqual(run.view["step"]["readings"]["rows"][2]["slip"], "12.04")
+
+
+class CapturedInWords(TestCase):
+    def test_what_would_not_stand_says_so(self):
+        told = {"label": "Display", "unit": "%LEL", "mean": 0.1, "sd": 0.02, "slope": 0.0, "window_s": 40.0, "peak": 0.2, "t90_s": None}
+        self.assertIn("not settled", captured_words({**told, "settle_s": None}))
+        self.assertIn("settled after 12.0 s", captured_words({**told, "settle_s": 12.0}))

@@ -19,6 +19,7 @@ urlpatterns = [
     path("runs/<uuid:run_id>/chromatogram/live/", views.LiveChromatogramView.as_view(), name="run-live-chromatogram"),
     path("runs/<uuid:run_id>/gas-on/", views.GasOnView.as_view(), name="run-gas-on"),
     path("runs/<uuid:run_id>/device/read/", views.ReadDeviceView.as_view(), name="device-read"),
+    path("runs/<uuid:run_id>/device/accept/", views.AcceptDeviceView.as_view(), name="device-accept"),
     path("runs/<uuid:run_id>/device/send/", views.SendView.as_view(), name="device-send"),
     path("runs/<uuid:run_id>/device/act/", views.ActView.as_view(), name="device-act"),
     path("runs/<uuid:run_id>/parameters/<slug:kind>.json", views.ParameterFileView.as_view(), name="parameter-file"),

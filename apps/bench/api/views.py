@@ -157,6 +157,18 @@ class StopRoundView(APIView):
         return Response(auto_data(rounds.stop(actor=signed_in(request), auto_id=auto_id, now=timezone.now())))
 
 
+class AcceptDeviceSerializer(serializers.Serializer):
+    reason = serializers.CharField(max_length=400, allow_blank=True)
+
+
+class AcceptDeviceView(APIView):
+    @extend_schema(operation_id="accept_device", request=AcceptDeviceSerializer, responses=ANSWERS)
+    def post(self, request: Request, run_id: uuid.UUID) -> Response:
+        """The device that answers now is the one that is meant, with a reason."""
+        given = parsed(AcceptDeviceSerializer, request)
+        return _shown(device_acts.accept_device(actor=signed_in(request), run_id=run_id, reason=given["reason"], now=timezone.now()))
+
+
 class ReadDeviceView(APIView):
     @extend_schema(operation_id="read_device", request=ActSerializer, responses=ANSWERS)
     def post(self, request: Request, run_id: uuid.UUID) -> Response:

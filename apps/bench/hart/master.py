@@ -120,6 +120,11 @@ class HartMaster:
         self._address = codec.long_address(data[1], data[2], int.from_bytes(data[9:12], "big"))
         return {"manufacturer": data[1], "device_type": data[2], "serial": str(int.from_bytes(data[9:12], "big"))}
 
+    def who(self) -> dict[str, str]:
+        """Tag and number of whoever listens (commands 0 and 13)."""
+        serial = str(self.identify()["serial"])
+        return {"serial": serial, "tag": codec.unpack_text(self.transact(13)[:6])}
+
     def read_pv(self) -> tuple[float, str]:
         """Digital value and its unit (command 1)."""
         data = self.transact(1)

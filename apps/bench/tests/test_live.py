@@ -373,6 +373,39 @@ class Spoken(LiveTestCase):
         self.bench.hart["PT-2110"].tx.write_protect = True
         self.assertIn("write-protected", self.assertFailure(self.act("act", act="zero_trim"), 400, "refused")["message"])
 
+    def test_another_device_is_neither_read_nor_written_to(self):
+        self.to_edit()
+        self.ok(("parameters_captured", {"step": "configure", "kind": "pending", "values": {"urv": "250"}}))
+        tx = self.bench.hart["PT-2110"].tx
+        own, tx.device_id = tx.device_id, tx.device_id + 1  # the leads are on another transmitter
+        for path, body in (("send", {}), ("act", {"act": "zero_trim"}), ("read", {"act": "after"})):
+            told = self.assertFailure(self.act(path, **body), 400, "another_device")
+            self.assertIn("another device answers", told["message"])
+        self.assertEqual(tx.urv, 400.0)
+        self.assertEqual(self.view()["acts"], [])
+        tx.device_id = own
+        self.assertEqual(self.act("send").status_code, 200)
+
+    def test_one_with_another_tag_is_accepted_in_a_step_of_its_own(self):
+        tx = self.bench.hart["PT-2110"].tx
+        tx.tag = "PT-2101"
+        self.configure()
+        told = self.assertFailure(self.act("read", act="before"), 400, "another_device")
+        self.assertIn("says it is PT-2101; this run is of PT-2110", told["message"])
+        self.assertTrue(told["details"]["can_accept"])
+        self.assertFailure(self.act("accept", reason="why"), 400, "missing")
+        self.assertEqual(self.act("accept", reason="exchanged today, tag not set yet").status_code, 200)
+        view = self.act("read", act="before").json()["view"]
+        self.assertIn("accepted as PT-2110", view["flags"][0])
+        tx.device_id += 1  # another one again: what was accepted was one device
+        self.assertFailure(self.act("read", act="before"), 400, "another_device")
+
+    def test_a_source_on_another_device_is_not_taken(self):
+        self.bench.hart["PT-2110"].tx.tag = "PT-2101"
+        self.start()
+        self.forward({"applied": "MB-P01", "indicated": "MB-I01"})
+        self.assertFailure(self.send(("source_chosen", {"quantity": "indicated", "signal": "HART/ma"})), 400, "another_device")
+
     def test_a_device_that_is_silent_leaves_the_record_as_it_was(self):
         self.configure()
         self.bench.hart["PT-2110"].misbehaves.silent = 99

@@ -47,7 +47,32 @@ function useDevice(run: Run) {
     mutationFn: (body: { act: string; value: string }) => unwrap(client.POST("/api/v1/runs/{run_id}/device/act/", { params: path, body })),
     onSuccess: take,
   });
-  return { read, send, act, error: read.error ?? send.error ?? act.error, busy: read.isPending || send.isPending || act.isPending };
+  const accept = useMutation({
+    mutationKey: ["append", run.id],
+    mutationFn: (reason: string) => unwrap(client.POST("/api/v1/runs/{run_id}/device/accept/", { params: path, body: { reason } })),
+    onSuccess: (next) => {
+      for (const m of [read, send, act]) m.reset();
+      take(next);
+    },
+  });
+  return { read, send, act, accept, error: accept.error ?? read.error ?? send.error ?? act.error, busy: read.isPending || send.isPending || act.isPending };
+}
+
+/** Another device answers: nothing was done. One that was exchanged, its tag not set yet, is accepted with a reason. */
+function AnotherDevice({ run, device }: { run: Run; device: ReturnType<typeof useDevice> }) {
+  const [reason, setReason] = useState("");
+  const failure = [device.read.error, device.send.error, device.act.error].find((e) => e instanceof ApiFailure && e.code === "another_device");
+  if (!(failure instanceof ApiFailure) || failure.details.can_accept !== true) return null;
+  return (
+    <div className="flex max-w-2xl items-end gap-3">
+      <div className="flex-1">
+        <TextField label={`Why it is ${run.view.instrument.tag} all the same`} value={reason} onChange={setReason} hint="Like: exchanged today, its tag is not set yet. It goes on the record." />
+      </div>
+      <Button onClick={() => device.accept.mutate(reason)} disabled={device.accept.isPending || reason.trim().length < 5}>
+        Accept this device
+      </Button>
+    </div>
+  );
 }
 
 function Modem({ run, source }: { run: Run; source: string }) {
@@ -300,6 +325,7 @@ export function CompareStep({ run, step }: StepProps) {
         </Message>
       )}
       {device.error && <Failure error={device.error} />}
+      <AnotherDevice run={run} device={device} />
       {append.isError && <Failure error={append.error} />}
       {failure?.details.needs_reason === true && <TextField label="Why it stands so" value={reason} onChange={(v) => set("reason", v)} />}
       <Table c={c} typed={values} set={set} errors={errors} typing={showTyping} />
