@@ -20,6 +20,7 @@ from apps.runs.store import load_state
 from metrology.faults import Fault
 from metrology.methods.method import Method
 from metrology.methods.registry import METHODS, get_method
+from metrology.run.onward import waits_for
 from metrology.run.progress import evaluate_together, make_progress
 
 SHOWN_DAYS = 30
@@ -73,7 +74,7 @@ def open_rounds(person: Person) -> list[dict[str, Any]]:
 
 def round_data(found: CheckRound, person: Person, now: datetime) -> dict[str, Any]:
     """A round with its detectors in their order and its gas."""
-    jobs = list(found.jobs.select_related("instrument__area", "run"))
+    jobs = list(found.jobs.select_related("instrument__area", "run", "round"))
     rows = [_job_row(j) for j in jobs]
     return {
         "id": found.id,
@@ -90,7 +91,7 @@ def round_data(found: CheckRound, person: Person, now: datetime) -> dict[str, An
 
 def _job_row(job: CheckJob) -> dict[str, Any]:
     i = job.instrument
-    state, at, held, verdict = _stands(job)
+    state, at, held, verdict, asks = _stands(job)
     return {
         "tag": i.tag,
         "service": i.service,
@@ -105,22 +106,26 @@ def _job_row(job: CheckJob) -> dict[str, Any]:
         "is_on_hold": held,
         "verdict": verdict,
         "note": job.note,
+        "asks": asks,
     }
 
 
-def _stands(job: CheckJob) -> tuple[str, str, bool, str]:
-    """Where a job stands, at which step, whether it is on hold, and its verdict as found."""
+def _stands(job: CheckJob) -> tuple[str, str, bool, str, list[dict[str, str]]]:
+    """Where a job stands, at which step, whether it is on hold, its verdict as found, and what it asks before its reading that nobody has said."""
     if job.run is None:
-        return ("passed over" if job.note else "to do"), "", False, ""
+        return ("passed over" if job.note else "to do"), "", False, "", []
     if job.run.status not in OPEN:
-        return job.run.status, "", False, job.run.found_verdict
+        return job.run.status, "", False, job.run.found_verdict, []
     _, _, state = load_state(job.run.id)
     step = make_progress(state, get_method(state.setup.method)).current
     held = bool(state.open_holds)
     if step is not None and step.kind == "sign":
-        return "ready", step.title, held, job.run.found_verdict
+        return "ready", step.title, held, job.run.found_verdict, []
     judged = evaluate_together(state, get_method(state.setup.method), step.set_name).verdict if step and step.kind == "judge" else ""
-    return ("set aside" if job.note else "at work"), step.title if step else "", held, judged or job.run.found_verdict
+    said = {**{k: v for k, v in job.round.said.items() if v}, "tag": job.instrument.tag}
+    waits = waits_for(state, get_method(state.setup.method), said) if step and step.phase in ("prepare", "make safe") else ()
+    asks = [{"name": f.name, "label": f.label, "unit": f.unit} for f in waits if f.kind in ("text", "number") and f.name != "ma"]
+    return ("set aside" if job.note else "at work"), step.title if step else "", held, judged or job.run.found_verdict, asks
 
 
 def _gases(found: CheckRound, still: Sequence[CheckJob], now: datetime) -> list[dict[str, Any]]:

@@ -37,7 +37,7 @@ from metrology.run.progress import current_slot, make_progress
 from metrology.run.state import RunState
 
 MOST = 60
-SAID = ("operator", "permit", "temperature", "reminder", "minutes", "stand_in", "air_why")
+SAID = ("operator", "permit", "temperature", "reminder", "minutes", "stand_in", "air_why", "pressure_kpa")
 MOST_STEPS = 60  # of one go; a run has fewer
 
 
@@ -83,8 +83,15 @@ def _checked(said: Mapping[str, str], chosen: Sequence[Instrument]) -> dict[str,
     for name, what in asked.items():
         if not told[name]:
             raise Fault("missing", f"Say {what}.", field=name)
-    for name, label, unit, low, high in (("temperature", "Air temperature", "C", -40, 70), ("minutes", "Hold for", "min", 1, 240)):
-        told[name] = told[name] or "30"
+    told["minutes"] = told["minutes"] or "30"
+    limits = (
+        ("temperature", "Air temperature", "C", -40, 70),
+        ("minutes", "Hold for", "min", 1, 240),
+        ("pressure_kpa", "Air pressure", "kPa", 50, 115),
+    )
+    for name, label, unit, low, high in limits:
+        if not told[name]:
+            continue
         typed = parse_typed(told[name], name=label, unit=unit, field=name)
         if not low <= typed.value <= high:
             raise Fault("out_of_range", f"{label} is {typed.text} {unit}; accepted is {low} to {high} {unit}.", field=name)
@@ -123,10 +130,13 @@ def _job(actor: Person, round_id: uuid.UUID, tag: str) -> CheckJob:
     return job
 
 
-def begin(*, actor: Person, round_id: uuid.UUID, tag: str, now: datetime, step_by_step: bool = False) -> CheckJob:
+def begin(
+    *, actor: Person, round_id: uuid.UUID, tag: str, now: datetime, step_by_step: bool = False, said: Mapping[str, str] | None = None
+) -> CheckJob:
     """Start the run of a detector and bring it to its first reading: plate, sensor, air, gas, hold, cautions. Begun already, it is gone on with.
 
-    step_by_step: nothing is said for it, since something is not as usual; its steps are done one by one in its run.
+    step_by_step: nothing is said for it, since something is not as usual; its steps are done one by one in its run. said: what this one asks and the
+    round has not said.
     """
     require(actor, "start a run")
     job = _job(actor, round_id, tag)
@@ -136,8 +146,12 @@ def begin(*, actor: Person, round_id: uuid.UUID, tag: str, now: datetime, step_b
     job.save(update_fields=["run", "note"])
     if not step_by_step:
         _assign(actor, job, now)
-        _go(actor, job, _held(job), now)
+        _go(actor, job, {**_held(job), **_texts(said or {})}, now)
     return job
+
+
+def _texts(said: Mapping[str, str]) -> dict[str, str]:
+    return {k: text for k, v in said.items() if (text := str(v).strip())}
 
 
 def _held(job: CheckJob) -> dict[str, str]:
@@ -235,7 +249,7 @@ def go_on(*, actor: Person, round_id: uuid.UUID, tag: str, said: Mapping[str, st
     """Say what is asked and take the run on: that the alarms came, what it reads now, that the hold comes off."""
     require(actor, "work on a run")
     job = _begun(_job(actor, round_id, tag))
-    _go(actor, job, {k: str(v).strip() for k, v in said.items() if str(v).strip()}, now)
+    _go(actor, job, _texts(said), now)
     return job
 
 

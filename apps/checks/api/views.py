@@ -55,6 +55,12 @@ class CheckRoundRowSerializer(serializers.Serializer):
     done = serializers.IntegerField()
 
 
+class CheckAskedSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    label = serializers.CharField()  # type: ignore[assignment]
+    unit = serializers.CharField()
+
+
 class CheckJobSerializer(serializers.Serializer):
     tag = serializers.CharField()
     service = serializers.CharField()
@@ -69,6 +75,7 @@ class CheckJobSerializer(serializers.Serializer):
     is_on_hold = serializers.BooleanField()
     verdict = serializers.CharField()
     note = serializers.CharField()
+    asks = CheckAskedSerializer(many=True)
 
 
 class RoundGasSerializer(CheckGasSerializer):
@@ -98,6 +105,7 @@ class TagSerializer(serializers.Serializer):
 
 class BeginSerializer(TagSerializer):
     step_by_step = serializers.BooleanField(default=False)
+    said = serializers.DictField(child=serializers.CharField(max_length=TEXT, allow_blank=True), default=dict)
 
 
 class ReadSerializer(TagSerializer):

@@ -29,11 +29,11 @@ class CheckCase(PlantTestCase):
 
     @classmethod
     def detector(cls, tag, **more):
-        details = {**HYDROGEN, "check_days": "90", "inhibit_ma": "3", **more.pop("details", {})}
-        fields = {"details": details, "policy": {"countdown_s": 0}, **more}
+        details = more.pop("own", None) or {**HYDROGEN, "check_days": "90", "inhibit_ma": "3", **(more.pop("details", None) or {})}
+        more.pop("details", None)
+        fields = {"details": details, "policy": {"countdown_s": 0}, "method": "gas-zero-span", "unit": "%LEL", "urv": 100, **more}
         return Instrument.objects.create(
-            tag=tag, serial=f"S-{tag}", service="Hydrogen", area=cls.area, family="gas detector", method="gas-zero-span",
-            unit="%LEL", lrv=0, urv=100, tolerance_value=5, **fields,
+            tag=tag, serial=f"S-{tag}", service="Hydrogen", area=cls.area, family="gas detector", lrv=0, tolerance_value=5, **fields
         )  # fmt: skip
 
     def setUp(self):
@@ -169,6 +169,17 @@ class Round(CheckCase):
         refused = self.act("read", "AE-C", id=str(uuid.uuid4()), indicated="120")
         self.assertFailure(refused, 400, "unlikely_reading")
         self.assertEqual(self.read("AE-C", "120", is_sure=True)["verdict"], "fail")
+
+    def test_what_the_round_has_not_said_is_asked_of_the_one_that_needs_it(self):
+        oxygen = {"gas": "oxygen", "technology": "oxygen", "partial_pressure": True, "check_days": "30"}
+        self.detector("AE-O", method="gas-oxygen", unit="% vol", urv=25, details=None, own=oxygen)
+        self.made("AE-O", gases=[{"bottle": "G-AIR", "regulator": "V-1", "line": "L-1"}])
+        job = self.job("begin", "AE-O")
+        self.assertEqual([a["name"] for a in job["asks"]], ["pressure_kpa"])
+        self.assertFalse(job["is_on_hold"])
+        self.assertFailure(self.act("begin", "AE-O", said={"pressure_kpa": "200"}), 400, "out_of_range")
+        job = self.job("begin", "AE-O", said={"pressure_kpa": "101.2"})
+        self.assertEqual((job["asks"], job["is_on_hold"]), ([], True))
 
     def test_alarms_are_asked_and_only_then_judged(self):
         self.detector("AE-D", details={"alarms": "Low 20 rising latching; High 40 rising"})

@@ -2304,6 +2304,9 @@ export interface components {
             tag: string;
             /** @default false */
             step_by_step: boolean;
+            said?: {
+                [key: string]: string;
+            };
         };
         BottleOption: {
             code: string;
@@ -2370,6 +2373,11 @@ export interface components {
             old: string;
             new: string;
         };
+        CheckAsked: {
+            name: string;
+            label: string;
+            unit: string;
+        };
         CheckDue: {
             tag: string;
             service: string;
@@ -2405,6 +2413,7 @@ export interface components {
             is_on_hold: boolean;
             verdict: string;
             note: string;
+            asks: components["schemas"]["CheckAsked"][];
         };
         CheckRound: {
             /** Format: uuid */

@@ -1,9 +1,10 @@
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
+import { ApiFailure } from "../../api/client";
 import { Button } from "../../ui/Button";
 import { TextField } from "../../ui/fields";
 import { Failure, Loading, Message } from "../../ui/Message";
-import { useDraft } from "../../ui/useDraft";
+import { useDraft, useDraftForm } from "../../ui/useDraft";
 import { Verdict } from "../../ui/Verdict";
 import { useRun } from "../run/useRun";
 import { Alarms, Choices, Failed, Here, Purge, Reading, Release, type Act } from "./CheckSteps";
@@ -29,6 +30,8 @@ function AtWork({ job, act }: { job: CheckJob & { run: string }; act: Act }) {
 /** Everything that one tap says, written out above it. */
 function Begin({ job, act, again = false, onBegun, isPicked = false }: { job: CheckJob; act: Act; again?: boolean; onBegun?: () => void; isPicked?: boolean }) {
   const navigate = useNavigate();
+  const [said, say] = useDraftForm(`check/${job.tag}/asked`);
+  const errors = act.error instanceof ApiFailure ? act.error.byField : {};
   const held = job.inhibit_ma && Number(job.inhibit_ma) ? `, and its current stands at ${job.inhibit_ma} mA there` : "";
   const alone = () =>
     act.mutate(
@@ -59,6 +62,11 @@ function Begin({ job, act, again = false, onBegun, isPicked = false }: { job: Ch
           <li>your monitor is on, the cylinder is secured, fittings are tight, and site procedures are kept.</li>
         </ul>
       </div>
+      {job.asks.map((f) => (
+        <div key={f.name} className="max-w-md">
+          <TextField label={f.label} unit={f.unit} numeric={f.unit !== ""} value={said[f.name] ?? ""} onChange={(v) => say(f.name, v)} error={errors[f.name]} />
+        </div>
+      ))}
       <div className="flex flex-wrap items-center gap-4">
         {isPicked && <Here />}
         <Button
@@ -66,7 +74,7 @@ function Begin({ job, act, again = false, onBegun, isPicked = false }: { job: Ch
           large
           onClick={() => {
             onBegun?.();
-            act.mutate({ do: "begin", tag: job.tag });
+            act.mutate({ do: "begin", tag: job.tag, said });
           }}
           disabled={act.isPending}
         >
@@ -76,7 +84,12 @@ function Begin({ job, act, again = false, onBegun, isPicked = false }: { job: Ch
           Something is otherwise: step by step
         </Button>
       </div>
-      {again && !act.isError && <Message>It is begun, and not yet at its reading.</Message>}
+      {again && !act.isError && (
+        <Message tone={job.asks.length ? "edge" : "info"}>
+          It is begun, and not yet at its reading{job.at_step && `: it is at “${job.at_step}”`}.
+          {job.asks.length > 0 && " Say what it asks above."}
+        </Message>
+      )}
       {act.isError && <Failure error={act.error} />}
     </div>
   );

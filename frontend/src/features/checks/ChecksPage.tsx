@@ -138,6 +138,7 @@ export function ChecksPage() {
                   {field("operator", "Operator told (name)")}
                   {field("permit", "Permit number", { hint: "Where an area needs one." })}
                   {field("temperature", "Air temperature", { unit: "°C", numeric: true })}
+                  {field("pressure_kpa", "Air pressure", { unit: "kPa", numeric: true, hint: "Where an oxygen cell follows it." })}
                   {field("stand_in", "What stands in meanwhile", { hint: "Like a patrol with a portable; it goes into each hold." })}
                   {field("minutes", "Each hold for", { unit: "min", numeric: true, placeholder: "30" })}
                   <ChoiceField label="Their own reminders" value={said.reminder ?? ""} options={REMINDERS} onChange={(v) => set("reminder", v)} error={errors.reminder} />

@@ -21,7 +21,7 @@ export function useCheckRound(id: string) {
 }
 
 type Act =
-  | { do: "begin"; tag: string; step_by_step?: boolean }
+  | { do: "begin"; tag: string; step_by_step?: boolean; said?: Record<string, string> }
   | { do: "read"; tag: string; id: string; indicated: string; is_sure: boolean }
   | { do: "on"; tag: string; said: Record<string, string> }
   | { do: "again"; tag: string; reason: string }
@@ -31,7 +31,7 @@ function send(id: string, act: Act): Promise<CheckRound> {
   const params = { path: { round_id: id } };
   switch (act.do) {
     case "begin":
-      return unwrap(client.POST("/api/v1/checks/{round_id}/begin/", { params, body: { tag: act.tag, step_by_step: act.step_by_step ?? false } }));
+      return unwrap(client.POST("/api/v1/checks/{round_id}/begin/", { params, body: { tag: act.tag, step_by_step: act.step_by_step ?? false, said: act.said ?? {} } }));
     case "read":
       return unwrap(client.POST("/api/v1/checks/{round_id}/read/", { params, body: { tag: act.tag, id: act.id, indicated: act.indicated, is_sure: act.is_sure } }));
     case "on":
