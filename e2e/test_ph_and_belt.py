@@ -240,7 +240,7 @@ class PhJourney(Journey):
         p.get_by_role("button", name="Electrode into the second buffer").click()
         self.capture(2, world.analyzers[0], "second")
         self.heading("Judge as found")
-        expect(p.get_by_role("table", name="As found: judged by").get_by_text(re.compile(r"^9[45]\.\d %$"))).to_be_visible()
+        expect(p.get_by_role("table", name="As found: judged by").get_by_text(re.compile(r"^9[45]\.\d %"))).to_be_visible()
         self.shot("ph-judge")
 
 

@@ -212,7 +212,7 @@ class InjectionJourney(Journey):
     def press(self, name):
         p = self.page
         p.get_by_role("button", name=name, exact=True).click()
-        expect(p.get_by_text(f"pressed '{name}': taken").first).to_be_visible()
+        expect(p.get_by_text(f"pressed '{name}': taken").first).to_be_visible(timeout=30_000)
 
     def take(self, n, source, made, then):
         """One injection; where this machine was so busy that the detector's samples were asked for too late, once more."""

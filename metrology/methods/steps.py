@@ -101,6 +101,7 @@ class Step:
     needs_timer: str = ""  # readings, confirm, release: the timer that must have run
     options: tuple[tuple[str, str], ...] = field(default=())
     variant: str = ""  # adjust: which side is turned
+    is_told_with_set: bool = False  # what is entered in it stands with the findings of its set, not by itself
     enters: bool = False  # what is entered changes how the run goes on
     calculator: str = ""  # compute: the calculation it runs, its fields filled from `given` and from the step's own fields
     given: tuple[tuple[str, Any], ...] = ()

@@ -105,6 +105,9 @@ def _walk(path: tuple[str, ...], then: Any, now: Any) -> Iterator[Difference]:
             if key not in then:
                 continue  # what has been added since says nothing against the record
             yield from _walk((*path, str(key)), then[key], now.get(key))
+    elif path[-1] == "noted" and _is_list(now) and {n["title"] for n in now} - {n["title"] for n in then}:
+        told = {n["title"] for n in then}  # steps that records did not tell of then say nothing against them either
+        yield from _walk(path, then, [n for n in now if n["title"] in told])
     elif _is_list(then) and _is_list(now) and len(then) == len(now):
         for n, (a, b) in enumerate(zip(then, now, strict=True)):
             yield from _walk((*path, _name(a, n)), a, b)

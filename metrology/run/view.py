@@ -541,18 +541,18 @@ def _works(state: RunState) -> list[WorkData]:
     return [{"text": str(c.values["work"]), "by": c.by, "at": iso(c.at)} for c in done]
 
 
-TOLD = ("temperature", "humidity", "work")  # fields that the record tells in places of their own
+TOLD = ("temperature", "humidity")  # fields that the record tells in places of their own
 
 
 def _noted(state: RunState, progress: Progress) -> list[NotedData]:
-    """What was entered in every confirmed step, in their order; what belongs to a set of readings, or lets a hold go, is told with that."""
+    """What was entered in every confirmed step, in their order; what is told with its set, or lets a hold go, is left to that."""
     out: list[NotedData] = []
-    for step in (p.step for p in progress.steps if p.step.kind in ("confirm", "condition") and not p.step.set_name):
+    for step in (p.step for p in progress.steps if p.step.kind in ("confirm", "condition") and not p.step.is_told_with_set):
         done = state.confirmations.get(step.key)
         rows: list[Named] = []
         for f in step.fields if done else ():
             value = str(done.values.get(f.name) or "") if done else ""
-            if value and f.name not in TOLD:
+            if value and f.name not in TOLD and not (f.name == "work" and len(step.fields) == 1):
                 rows.append({"name": f.label, "value": f"{dict(f.options).get(value, value)} {f.unit}".strip()})
         if rows and done:
             out.append({"title": step.title, "rows": rows, "by": done.by, "at": iso(done.at)})

@@ -359,6 +359,7 @@ def with_alarms(g: GasFlow, setup: RunSetup, made: list[Step]) -> list[Step]:
                         ),
                     ),
                     set_name=step.key,
+                    is_told_with_set=True,
                     enters=True,
                     confirm_label="Noted",
                 )
