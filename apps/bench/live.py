@@ -39,7 +39,7 @@ from metrology.run.state import RunState, source_key
 
 BACKLOG_S = 120.0
 BEFORE_S = 0.5
-JUST_BEFORE_S = 3.0  # how old the last reading before the stimulus may be
+JUST_BEFORE_S = 3.0  # how old a reading may be that was before the stimulus
 FRAME_S = 0.08
 REFUSED = ("warming-up", "exposed-already")  # remarks with which nothing is captured
 LATEST_S = 1.0  # of a fast signal: what each frame brings, so that a frame that was late leaves no hole
@@ -238,7 +238,8 @@ class RunLive:
         began = self.began
         samples = {name: each.samples(began) for name, each in self.quantities.items()}
         before = [v for t, v in live.samples(began - JUST_BEFORE_S) if t <= began]
-        watched = Watched(samples, live.rule, began, self.is_marked, live.settled_at, before[-1] if before else None)
+        # The least of them: who opens the valve and then says so has seen it rise a little already.
+        watched = Watched(samples, live.rule, began, self.is_marked, live.settled_at, min(before, default=None))
         return self._method.watching.watch(self._setup, self.slot, watched)
 
     def purged_s(self) -> float | None:

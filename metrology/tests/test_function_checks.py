@@ -5,6 +5,7 @@ from datetime import timedelta
 from metrology.judgement.gas_kit import BottleGas
 from metrology.methods.detector import DetectorSettings
 from metrology.methods.settings import read_settings
+from metrology.methods.slots import Watched
 from metrology.run.onward import onward, waits_for
 from metrology.run.uses import uses_of
 from metrology.tests.gases import HYDROGEN, GasPlay, RefusingCase, bottle, detector, plain
@@ -58,6 +59,17 @@ class OfEveryKind(RefusingCase):
         p.forward("gas")
         lacking = bottle("B-2", gases=mixture().gases[:1], oxygen=20.9)
         self.assertIn("hydrogen sulphide is needed", self.assertRefused("kit_refused", p.assign, "mixed", lacking))
+
+    def test_read_live_oxygen_falls_from_air_and_the_others_rise(self):
+        p = portable()
+        p.forward()
+        slots = {s.channel: s for s in p.method.plan(p.state.setup, "as_found")}
+        quantities = {n: next(q for q in p.method.trial.asks(p.state.setup, s) if q.name == "indicated") for n, s in slots.items()}
+        for name, before, end, is_refused in (("O2", 20.9, 18.0, False), ("LEL", 0.5, 50.0, False), ("LEL", 9.0, 50.0, True)):
+            rule = p.method.watching.settle_rule(p.state.setup, slots[name], quantities[name])
+            trace = tuple((n / 2, before if n < 4 else end) for n in range(400))
+            seen = p.method.watching.watch(p.state.setup, slots[name], Watched({"indicated": trace}, rule, 0.0, True, None, before))
+            self.assertEqual((seen.kind, seen.has("exposed-already")), ("ok", is_refused), name)
 
     def test_a_range_is_judged_by_the_bump_tolerance_of_its_own_gas(self):
         for read, verdict in (("32", "pass"), ("31.9", "fail")):  # 20 % of 40 ppm

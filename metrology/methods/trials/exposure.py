@@ -387,11 +387,12 @@ class ExposureWatching:
         if kind is None:
             return None
         c, p = channel_named(setup, slot.channel), setup.policy
-        start = p.air_percent if kind in NO_GAS and c.gas == "oxygen" else slot.ideal if kind == AIR else 0.0
+        is_oxygen = c.gas == "oxygen"
+        start = p.air_percent if kind in (*NO_GAS, *CHECKS) and is_oxygen else slot.ideal if kind == AIR else 0.0
         stimulus = Stimulus(
             start, slot.ideal, c.top, c.unit, settings_of(setup).t90_s, p.acceptance_percent / 100,
-            p.response_percent / 100, p.purge_percent / 100, is_zero=kind in NO_GAS and c.gas != "oxygen",
-            needs_rise=kind in CHECKS,
+            p.response_percent / 100, p.purge_percent / 100, is_zero=kind in NO_GAS and not is_oxygen,
+            needs_rise=kind in CHECKS and not is_oxygen,
         )  # fmt: skip
         samples = watched.samples.get("indicated", ())
         seen = judge_exposure(
