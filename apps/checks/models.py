@@ -14,7 +14,8 @@ from apps.runs.models import Run
 class CheckRound(models.Model):
     """Function checks of many detectors by one person.
 
-    said: what holds for all of them, as texts by the name of a field: operator, permit, temperature, reminder, hold, minutes, agreement.
+    said: what holds for all of them, as texts by the name of a field: operator, permit, temperature,
+    reminder, minutes and the like (`services.SAID`).
     gases: rows of bottle, regulator and line, the first that suits a detector taken for it.
     """
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import asdict
 from datetime import date, datetime, timedelta
 from typing import Any
 
@@ -10,6 +11,7 @@ from django.db.models import Q
 from django.utils import timezone
 
 from apps.accounts.models import Person
+from apps.checks.gas import Kit, first_that_suits, kits_of
 from apps.checks.models import CheckJob, CheckRound
 from apps.plant.models import Instrument, check_method
 from apps.plant.services import policy_for
@@ -17,10 +19,13 @@ from apps.runs.due import standing
 from apps.runs.gas import bottle_words, bottles
 from apps.runs.models import OPEN, KitUse, Run
 from apps.runs.store import load_state
+from config.failures import Missing
 from metrology.faults import Fault
+from metrology.judgement.gas_kit import AMBIENT
 from metrology.methods.method import Method
 from metrology.methods.registry import METHODS, get_method
-from metrology.run.onward import waits_for
+from metrology.methods.setup import RunSetup
+from metrology.run.onward import BEFORE, tap_before, tap_now, waits_for
 from metrology.run.progress import evaluate_together, make_progress
 
 SHOWN_DAYS = 30
@@ -75,7 +80,7 @@ def open_rounds(person: Person) -> list[dict[str, Any]]:
 def round_data(found: CheckRound, person: Person, now: datetime) -> dict[str, Any]:
     """A round with its detectors in their order and its gas."""
     jobs = list(found.jobs.select_related("instrument__area", "run", "round"))
-    rows = [_job_row(j) for j in jobs]
+    rows = [_job_row(j, now) for j in jobs]
     return {
         "id": found.id,
         "by": found.owner.name,
@@ -89,43 +94,60 @@ def round_data(found: CheckRound, person: Person, now: datetime) -> dict[str, An
     }
 
 
-def _job_row(job: CheckJob) -> dict[str, Any]:
+def _job_row(job: CheckJob, now: datetime) -> dict[str, Any]:
     i = job.instrument
-    state, at, held, verdict, asks = _stands(job)
     return {
         "tag": i.tag,
         "service": i.service,
         "area": i.area.name,
         "voting_group": i.voting_group,
-        "hazards": i.hazards,
-        "takes_hold": METHODS[check_method(i.method)].traits.takes_hold,
-        "inhibit_ma": str(i.details.get("inhibit_ma") or ""),
+        "unit": i.unit,
         "run": job.run_id,
-        "state": state,
-        "at_step": at,
-        "is_on_hold": held,
-        "verdict": verdict,
         "note": job.note,
-        "asks": asks,
+        "verdict": job.run.found_verdict if job.run else "",
+        "at_step": "",
+        "is_on_hold": False,
+        "asks": [],
+        **_stands(job, now),
     }
 
 
-def _stands(job: CheckJob) -> tuple[str, str, bool, str, list[dict[str, str]]]:
-    """Where a job stands, at which step, whether it is on hold, its verdict as found, and what it asks before its reading that nobody has said."""
+def _stands(job: CheckJob, now: datetime) -> dict[str, Any]:
+    """Where a job stands: its state, and of one at work its step, its hold, its verdict and what it asks before its reading that nobody has said."""
     if job.run is None:
-        return ("passed over" if job.note else "to do"), "", False, "", []
+        return {"state": "passed over" if job.note else "to do"}
     if job.run.status not in OPEN:
-        return job.run.status, "", False, job.run.found_verdict, []
+        return {"state": job.run.status}
     _, _, state = load_state(job.run.id)
-    step = make_progress(state, get_method(state.setup.method)).current
-    held = bool(state.open_holds)
-    if step is not None and step.kind == "sign":
-        return "ready", step.title, held, job.run.found_verdict, []
-    judged = evaluate_together(state, get_method(state.setup.method), step.set_name).verdict if step and step.kind == "judge" else ""
-    said = {**{k: v for k, v in job.round.said.items() if v}, "tag": job.instrument.tag}
-    waits = waits_for(state, get_method(state.setup.method), said) if step and step.phase in ("prepare", "make safe") else ()
-    asks = [{"name": f.name, "label": f.label, "unit": f.unit} for f in waits if f.kind in ("text", "number") and f.name != "ma"]
-    return ("set aside" if job.note else "at work"), step.title if step else "", held, judged or job.run.found_verdict, asks
+    method = get_method(state.setup.method)
+    step = make_progress(state, method).current
+    if step is None or step.kind == "sign":
+        return {"state": "ready"}
+    told: dict[str, Any] = {"state": "set aside" if job.note else "at work", "at_step": step.title, "is_on_hold": bool(state.open_holds)}
+    if step.kind == "judge":
+        told["verdict"] = evaluate_together(state, method, step.set_name).verdict
+    if step.phase in BEFORE:
+        said = {**{k: v for k, v in job.round.said.items() if v}, "tag": job.instrument.tag}
+        waits = waits_for(state, method, said, now=now, speaks_for=BEFORE)
+        told["asks"] = [{"name": f.name, "label": f.label, "unit": f.unit} for f in waits if f.kind in ("text", "number")]
+    return told
+
+
+def tap_of(found: CheckRound, tag: str) -> dict[str, Any]:
+    """What the next tap of a detector of the round says, to be read before it is said."""
+    job = found.jobs.select_related("instrument__area", "run").filter(instrument__tag=tag).first()
+    if job is None:
+        raise Missing("not_in_round", f"{tag} is not in this round.", field="tag")
+    if job.run is not None and job.run.status in OPEN:
+        _, _, state = load_state(job.run.id)
+        return asdict(tap_now(state, get_method(state.setup.method)))
+    return asdict(tap_before(*_setup_of(job.instrument)))
+
+
+def _setup_of(instrument: Instrument) -> tuple[RunSetup, Method]:
+    """What the function check of an instrument would be set up with, and its method."""
+    method = METHODS[check_method(instrument.method)]
+    return instrument.run_setup(policy_for(instrument), method.revision, method.key), method
 
 
 def _gases(found: CheckRound, still: Sequence[CheckJob], now: datetime) -> list[dict[str, Any]]:
@@ -156,45 +178,31 @@ def _gases(found: CheckRound, still: Sequence[CheckJob], now: datetime) -> list[
 def _litres(found: CheckRound, still: Sequence[CheckJob], today: date) -> dict[str, tuple[float, int]]:
     """Litres that those still to do will take, and how many they are, by bottle."""
     out: dict[str, tuple[float, int]] = {}
+    kits = kits_of(found)
     for job in still:
-        for code, litres in _takes(found, job):
+        for code, litres in _takes(kits, job, today):
             before, n = out.get(code, (0.0, 0))
             out[code] = (before + litres, n + 1)
     return out
 
 
-def _takes(found: CheckRound, job: CheckJob) -> list[tuple[str, float]]:
-    """What a check takes of which bottle: as assigned, else of the first that holds what it needs."""
+def _takes(kits: Sequence[Kit], job: CheckJob, today: date) -> list[tuple[str, float]]:
+    """What a check takes of which bottle: as assigned, else of the first that suits it."""
     if job.run is not None:
         _, _, state = load_state(job.run.id)
-        if state.readings:
-            return []
-        return [(str(p["bottle"]["code"]), float(p["litres"])) for p in state.gases.values()]
-    held = {b.code: b for b in bottles()}
-    out = []
-    for need in needs_of(job.instrument):
-        gas = need.detail.gas
-        for row in found.gases:
-            bottle = held.get(row["bottle"])
-            if bottle and (bottle.component(gas) if need.detail.kind != "zero" else not bottle.gases):
-                out.append((bottle.code, need.amount))
-                break
-    return out
-
-
-def needs_of(instrument: Instrument) -> list[Any]:
-    """The gases of its function check; none where its register does not hold together."""
-    method: Method = METHODS[check_method(instrument.method)]
+        return [] if state.readings else [(str(p["bottle"]["code"]), float(p["litres"])) for p in state.gases.values()]
     try:
-        setup = instrument.run_setup(policy_for(instrument), method.revision, method.key)
+        setup, method = _setup_of(job.instrument)
     except Fault:
-        return []
-    return [n for n in method.standards.needs(setup) if n.kind == "gas" and n.at_start]
+        return []  # its register does not hold together, which is told when it is begun
+    needs = [n for n in method.standards.needs(setup) if n.kind == "gas" and n.at_start]
+    chosen = [(first_that_suits(kits, n.detail, setup.policy, today)[0], n.amount) for n in needs]
+    return [(gas["bottle"], litres) for gas, litres in chosen if gas]
 
 
 def _others(code: str, found: CheckRound) -> list[str]:
     """Who else uses a bottle now: by an open run, or in a round that is not over."""
-    if code == "AMBIENT":
+    if code == AMBIENT:
         return []
     runs = KitUse.objects.filter(item=code, run__status__in=OPEN).exclude(run__technician_id=found.owner_id)
     names = {f"{u.run.technician.name}, on {u.run.instrument.tag}" for u in runs.select_related("run__technician", "run__instrument")}

@@ -25,6 +25,7 @@ from metrology.run.gases import find_need, judge_for
 from metrology.run.state import RunState
 
 PEER_DAYS = 120
+USABLE = ("in date", "due soon", "nearly empty")  # standings of a bottle with which it may be used
 AMBIENT_AIR = Bottle(AMBIENT, "Ambient air", (), "air", 20.9, 1e9, "")
 
 
@@ -183,5 +184,13 @@ def list_bottles(today: date) -> list[dict[str, Any]]:
         share = b.litres_left / full[b.code] if full[b.code] else 0.0
         standing = b.state if b.state != "in service" else "expired" if left is not None and left < 0 else "empty" if share <= 0.02 else ""
         standing = standing or ("due soon" if left is not None and left <= 30 else "nearly empty" if share < 0.15 else "in date")
-        rows.append({**bottle_words(b), "litres_full": full[b.code], "standing": standing, "suspicion": judge_bottle(peers_of(b.code))})
+        rows.append(
+            {
+                **bottle_words(b),
+                "litres_full": full[b.code],
+                "standing": standing,
+                "is_usable": standing in USABLE,
+                "suspicion": judge_bottle(peers_of(b.code)),
+            }
+        )
     return rows

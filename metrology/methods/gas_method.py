@@ -52,7 +52,6 @@ def gas_method(
             also=also,
             is_usual=is_usual,
             is_check=kind.is_check,
-            takes_hold=not (flow.is_carried and kind.is_check),
             default_points=(),
             has_points=False,
             skills=frozenset({GAS_WORK}),

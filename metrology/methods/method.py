@@ -144,7 +144,7 @@ class Traits:
     unguarded: what is so while the instrument is on hold. policies: groups of policies that count, beside the general ones.
     wears: protection to be worn. standards: kinds of kit it takes. in_rounds: several may be captured together over shared stimuli.
     calibrates: a finished run is the instrument's calibration, which moves its due date. is_check: it is a function check between calibrations,
-    with an interval of its own. takes_hold: a signal of the plant hangs on it, which is held while it is worked on.
+    with an interval of its own.
     """
 
     family: str
@@ -164,7 +164,6 @@ class Traits:
     paired_adjusting: bool = True
     calibrates: bool = True
     is_check: bool = False
-    takes_hold: bool = True
 
 
 def _plain_words(setup: RunSetup) -> tuple[str, str]:

@@ -30,29 +30,27 @@ def require_same_device(state: RunState, seen: Mapping[str, Any], *, nothing: st
     The device that the run has read before stays the one that is meant, by its number, whatever tag it is given here.
     """
     tag, serial = str(seen.get("tag") or ""), str(seen.get("serial") or "")
-    known = _numbers(state)
+    known = _number(state)
     if known and serial:
-        if serial in known:
+        if serial == known:
             return
-        told = (
-            f"It is device number {serial}; this run has read number {known[-1]}: another device answers. {nothing} Look at the connection."
-        )
-        raise Fault("another_device", told, field="device", tag=tag, serial=serial)
-    if "tag" not in seen or is_tag_of(tag, state.setup.instrument.tag):
+        says = f"is number {serial}; this run has read number {known}"
+    elif "tag" not in seen or is_tag_of(tag, state.setup.instrument.tag):
         return
-    says = f"says it is {tag}" if tag else "has no tag"
+    else:
+        says = f"{f'says it is {tag}' if tag else 'has no tag'}; this run is of {state.setup.instrument.tag}"
     told = (
-        f"The device that answers {says}; this run is of {state.setup.instrument.tag}. {nothing} Look at the connection. If the device was exchanged "
-        "and its tag is not set yet, accept it with a reason."
+        f"Another device answers: it {says}. {nothing} Look at the connection. If the device was exchanged, and its tag is not set yet, accept it with "
+        "a reason."
     )
     raise Fault("another_device", told, field="device", tag=tag, serial=serial, can_accept=bool(serial))
 
 
-def _numbers(state: RunState) -> list[str]:
-    """The numbers of the devices that were read as the run's own, or accepted as such; the last accepted one last."""
+def _number(state: RunState) -> str:
+    """The number of the device that is the run's own: the last one accepted as such, else the first one read; empty while none was."""
     accepted = [str(d["serial"]) for d in state.accepted_devices]
     read = [str(p.values["serial"]) for p in state.parameters if p.kind in ("before", "read back", "after") and p.values.get("serial")]
-    return accepted[-1:] or read[:1]
+    return accepted[-1] if accepted else read[0] if read else ""
 
 
 def admit_device(state: RunState, payload: Mapping[str, Any]) -> dict[str, Any]:

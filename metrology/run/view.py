@@ -335,6 +335,8 @@ def _step(state: RunState, method: Method, progress: Progress, evidence: list[Se
         "pairs": pair_rows(state, step) if step.kind == "checkpairs" else [],
         "panels": _panels(state, step),
         "keys": _keys(state, step),
+        "variant": step.variant,
+        "needs_timer": step.needs_timer,
         "usual": dict(step.usual),
         "lets_go": [h.id for h in state.holds_of(step.of) if h.released_at is None] if step.kind == "release" else [],
         **_watches(state, method, step),  # type: ignore[typeddict-item]

@@ -351,6 +351,8 @@ class StepData(TypedDict):
     watches_unit: str
     panels: list[str]  # what is shown beside it: gas, keys, exposure
     keys: list[str]  # keys of the instrument that belong to it
+    variant: str  # what kind of its kind it is, such as a purge among the conditions
+    needs_timer: str  # the timer that must have run before it
     usual: dict[str, str]  # hold: kind and reason as they mostly are
     lets_go: list[str]  # release: the holds that come off with it
 

@@ -6,7 +6,7 @@ from metrology.judgement.gas_kit import BottleGas
 from metrology.methods.detector import DetectorSettings
 from metrology.methods.settings import read_settings
 from metrology.methods.slots import Watched
-from metrology.run.onward import onward, waits_for
+from metrology.run.onward import AFTER, BEFORE, NOTHING, onward, tap_before, tap_now, waits_for
 from metrology.run.uses import uses_of
 from metrology.tests.gases import HYDROGEN, GasPlay, RefusingCase, bottle, detector, plain
 
@@ -159,10 +159,10 @@ class TakenOn(RefusingCase):
     def play(self, **changes):
         return GasPlay("gas-bump", instrument=detector({**HYDROGEN, "alarms": "Low 20 rising latching; High 40 rising"}), **changes)
 
-    def on(self, p, **said):
+    def on(self, p, speaks_for=NOTHING, **said):
         """Take it on as far as it goes; returns the kinds of the events."""
         kinds = []
-        while event := onward(p.state, p.method, {**SAID, **said}, now=p.now):
+        while event := onward(p.state, p.method, {**SAID, **said}, now=p.now, speaks_for=speaks_for):
             kinds.append(event[0])
             p.do(event[0], **event[1])
         return kinds
@@ -170,7 +170,14 @@ class TakenOn(RefusingCase):
     def ready(self, **changes):
         p = self.play(**changes)
         p.do("gas_assigned", role="span", bottle=plain(bottle()), regulator=None, line=None)
-        self.on(p)
+        self.on(p, BEFORE)
+        return p
+
+    def purged(self, **changes):
+        p = self.ready(**changes)
+        p.expose("50")
+        self.on(p, alarms_came="all")
+        self.on(p, purged="0")
         return p
 
     def test_it_goes_to_its_first_reading_with_the_hold_on(self):
@@ -180,30 +187,72 @@ class TakenOn(RefusingCase):
 
     def test_nothing_is_made_up(self):
         p = self.play()
-        self.on(p)
+        self.on(p, BEFORE)
         self.assertEqual(p.step.key, "gas")  # no bottle was chosen
         p = self.ready()
         p.expose("50")
-        self.on(p)
+        self.on(p, BEFORE)
         self.assertEqual(p.step.key, "alarms")  # nobody said whether they came
-        self.assertEqual(waits_for(p.state, p.method, SAID), ())
+        self.assertEqual(waits_for(p.state, p.method, SAID, now=p.now), ())
         self.on(p, alarms_came="all")
         self.assertEqual(p.step.key, "purge")
-        self.assertEqual([f.name for f in waits_for(p.state, p.method, SAID)], ["purged"])
+        self.assertEqual([f.name for f in waits_for(p.state, p.method, SAID, now=p.now)], ["purged"])
+
+    def test_without_a_tap_nothing_usual_is_said_and_nothing_ticked(self):
+        p = self.play()
+        p.do("gas_assigned", role="span", bottle=plain(bottle()), regulator=None, line=None)
+        self.on(p)
+        self.assertEqual(p.step.key, "sensor")
+        p = self.purged()
+        self.assertEqual(p.step.key, "restore")  # nobody said that the adapter is off
+        self.on(p, reading="0")
+        self.on(p, BEFORE, reading="0")
+        self.assertEqual(p.step.key, "restore")
+
+    def test_all_that_a_tap_says_can_be_read_before(self):
+        p = self.play()
+        before = tap_before(p.state.setup, p.method)
+        self.assertEqual(before.label, "Hold is on")
+        self.assertIn("Tag on the plate: AE-1", before.says)
+        self.assertIn("Sensor, filter and weather guard: Clean and dry", before.says)
+        ticked = [c.label for s in p.method.steps(p.state.setup, {}) if s.phase in BEFORE for c in s.checks]
+        self.assertTrue(ticked and set(ticked) <= set(before.says))
+        self.assertTrue(any("nobody is warned" in c for c in before.cautions))
+        p = self.purged()
+        back = tap_now(p.state, p.method)
+        self.assertEqual(back.label, "Hold is off")
+        self.assertIn("Latched alarms: Reset, and seen clear", back.says)
+        self.assertTrue({c.label for c in p.step.checks} <= set(back.says))
+        self.assertIn("A cap or adapter left on makes a detector blind. Look twice.", back.cautions)
+
+    def test_the_current_on_hold_and_what_it_does_to_a_vote_are_said(self):
+        made = detector({**HYDROGEN, "inhibit_ma": "3"}, voting="2oo2", voting_group="V-1")
+        p = GasPlay("gas-bump", instrument=made)
+        tap = tap_before(p.state.setup, p.method)
+        self.assertIn("Current at the control system: 3 mA", tap.says)
+        self.assertIn("the trip can't come", tap.cautions[0])
+
+    def test_a_portable_has_no_hold_to_speak_of(self):
+        p = portable()
+        self.assertEqual(tap_before(p.state.setup, p.method).label, "It is ready")
+        p.forward()
+        p.expose("50", "40", "18").decide("leave")
+        p.forward("restore")
+        self.assertEqual(tap_now(p.state, p.method).label, "It is back")
 
     def test_the_hold_comes_off_with_a_reading_once_the_countdown_is_over(self):
-        p = self.ready(policy={"countdown_s": 600})
-        p.expose("50")
-        self.on(p, alarms_came="all")
-        self.on(p, purged="0", latches="reset")
-        self.assertEqual(p.step.kind, "release")
-        self.assertEqual(self.on(p, reading="0", latches="reset"), [])
+        p = self.purged(policy={"countdown_s": 600})
+        self.assertEqual(self.on(p, AFTER, reading="0"), ["step_confirmed"])
+        self.assertEqual((p.step.kind, self.on(p, AFTER, reading="0")), ("release", []))
         p.now += timedelta(seconds=600)
-        self.assertEqual(self.on(p, reading="0", latches="reset"), ["hold_released"])
+        self.assertEqual(self.on(p, reading="0"), [])  # not by itself
+        self.assertEqual(self.on(p, AFTER), [])  # not without what it reads
+        self.assertEqual(self.on(p, AFTER, reading="0"), ["hold_released"])
         self.assertEqual(p.step.kind, "sign")
+        self.assertEqual(p.state.confirmations["restore"].values["reminder"], "reset")
 
     def test_what_failed_waits_for_somebody(self):
-        for read, goes in (("40", ["decision_made"]), ("39.9", [])):  # 20 % of 50
+        for read, goes in (("40", True), ("39.9", False)):  # 20 % of 50
             p = self.ready()
             p.expose(read)
             self.on(p, **{"alarm:as_found:Low": "20"})
@@ -219,13 +268,10 @@ class TakenOn(RefusingCase):
             self.assertIn(told, findings["Alarm 'High'"])
 
     def test_an_alarm_only_seen_latches_too(self):
-        p = self.ready()
-        p.expose("50")
-        self.on(p, alarms_came="all")
-        self.on(p, purged="0")
-        p.now += timedelta(minutes=2)
-        step = p.view["step"]["fields"]
-        self.assertIn("'Low' came and stays until it is reset", next(f for f in step if f["name"] == "latches")["hint"])
+        p = self.purged(policy={"countdown_s": 0})
+        p.do("step_confirmed", step="restore", values={"reminder": "reset"}, checks=[c.key for c in p.step.checks])
+        fields = p.view["step"]["fields"]
+        self.assertIn("'Low' came and stays until it is reset", next(f for f in fields if f["name"] == "latches")["hint"])
 
 
 class Settings(RefusingCase):

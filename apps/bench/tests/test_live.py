@@ -380,18 +380,22 @@ class Spoken(LiveTestCase):
         own, tx.device_id = tx.device_id, tx.device_id + 1  # the leads are on another transmitter
         for path, body in (("send", {}), ("act", {"act": "zero_trim"}), ("read", {"act": "after"})):
             told = self.assertFailure(self.act(path, **body), 400, "another_device")
-            self.assertIn("another device answers", told["message"])
+            self.assertIn("Another device answers", told["message"])
+            self.assertIn("this run has read number", told["message"])
         self.assertEqual(tx.urv, 400.0)
         self.assertEqual(self.view()["acts"], [])
         tx.device_id = own
         self.assertEqual(self.act("send").status_code, 200)
+        tx.device_id += 1  # exchanged in the middle of the run: no dead end
+        self.assertEqual(self.act("accept", reason="failed on the bench, exchanged").status_code, 200)
+        self.assertEqual(self.act("read", act="after").status_code, 200)
 
     def test_one_with_another_tag_is_accepted_in_a_step_of_its_own(self):
         tx = self.bench.hart["PT-2110"].tx
         tx.tag = "PT-2101"
         self.configure()
         told = self.assertFailure(self.act("read", act="before"), 400, "another_device")
-        self.assertIn("says it is PT-2101; this run is of PT-2110", told["message"])
+        self.assertIn("it says it is PT-2101; this run is of PT-2110", told["message"])
         self.assertTrue(told["details"]["can_accept"])
         self.assertFailure(self.act("accept", reason="why"), 400, "missing")
         self.assertEqual(self.act("accept", reason="exchanged today, tag not set yet").status_code, 200)

@@ -11,6 +11,8 @@ urlpatterns = [
     path("checks/<uuid:round_id>/begin/", views.BeginView.as_view()),
     path("checks/<uuid:round_id>/read/", views.ReadView.as_view()),
     path("checks/<uuid:round_id>/on/", views.GoOnView.as_view()),
+    path("checks/<uuid:round_id>/tap/", views.TapView.as_view()),
+    path("checks/<uuid:round_id>/back/", views.GiveBackView.as_view()),
     path("checks/<uuid:round_id>/again/", views.AgainView.as_view()),
     path("checks/<uuid:round_id>/aside/", views.AsideView.as_view()),
     path("checks/<uuid:round_id>/gas/", views.GasView.as_view()),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from uuid import UUID
 
 from django.utils import timezone
@@ -15,8 +16,8 @@ from apps.accounts.api.people import signed_in
 from apps.accounts.api.serializers import FailureSerializer
 from apps.accounts.policy import require
 from apps.accounts.services import confirm_password
-from apps.checks import services
-from apps.checks.selectors import checks_due, open_rounds, round_data
+from apps.checks import going, services
+from apps.checks.selectors import checks_due, open_rounds, round_data, tap_of
 from apps.runs.api.views import parsed
 
 TAG, TEXT = 40, 400
@@ -36,8 +37,8 @@ class CheckDueSerializer(serializers.Serializer):
 
 class CheckGasSerializer(serializers.Serializer):
     bottle = serializers.CharField(max_length=TAG)
-    regulator = serializers.CharField(max_length=TAG, allow_blank=True, default="")
-    line = serializers.CharField(max_length=TAG, allow_blank=True, default="")
+    regulator = serializers.CharField(max_length=TAG, allow_blank=True)  # empty: none is between
+    line = serializers.CharField(max_length=TAG, allow_blank=True)
 
 
 class NewCheckRoundSerializer(serializers.Serializer):
@@ -66,9 +67,7 @@ class CheckJobSerializer(serializers.Serializer):
     service = serializers.CharField()
     area = serializers.CharField()
     voting_group = serializers.CharField()
-    hazards = serializers.CharField()
-    takes_hold = serializers.BooleanField()
-    inhibit_ma = serializers.CharField()
+    unit = serializers.CharField()
     run = serializers.UUIDField(allow_null=True)
     state = serializers.CharField()
     at_step = serializers.CharField()
@@ -109,7 +108,7 @@ class BeginSerializer(TagSerializer):
 
 
 class ReadSerializer(TagSerializer):
-    id = serializers.UUIDField()
+    event_id = serializers.UUIDField()
     indicated = serializers.CharField(max_length=TAG)
     is_sure = serializers.BooleanField(default=False)
 
@@ -122,6 +121,12 @@ class ReasonSerializer(TagSerializer):
     reason = serializers.CharField(max_length=TEXT, allow_blank=True, default="")
 
 
+class TapSerializer(serializers.Serializer):
+    label = serializers.CharField()  # type: ignore[assignment]
+    cautions = serializers.ListField(child=serializers.CharField())
+    says = serializers.ListField(child=serializers.CharField())
+
+
 class SignAllSerializer(serializers.Serializer):
     password = serializers.CharField(max_length=200, allow_blank=True)
     note = serializers.CharField(max_length=TEXT, allow_blank=True, default="")
@@ -132,6 +137,12 @@ ANSWERS = {200: CheckRoundSerializer, 400: FailureSerializer, 403: FailureSerial
 
 def _shown(request: Request, round_id: UUID, status: int = 200) -> Response:
     return Response(round_data(services.find_round(round_id), signed_in(request), timezone.now()), status=status)
+
+
+def _done(request: Request, round_id: UUID, act: Callable[..., object], kind: type[serializers.Serializer]) -> Response:
+    """Something done with one detector of a round; the round as it is then."""
+    act(actor=signed_in(request), round_id=round_id, now=timezone.now(), **parsed(kind, request))
+    return _shown(request, round_id)
 
 
 class ChecksDueView(APIView):
@@ -169,40 +180,50 @@ class CheckRoundView(APIView):
         return _shown(request, round_id)
 
 
+class TapView(APIView):
+    @extend_schema(
+        operation_id="get_check_tap", responses={**ANSWERS, 200: TapSerializer}, parameters=[OpenApiParameter("tag", str, required=True)]
+    )
+    def get(self, request: Request, round_id: UUID) -> Response:
+        """What the next tap says of a detector, to be read before it is said."""
+        require(request.user, "read")
+        return Response(tap_of(services.find_round(round_id), request.query_params.get("tag", "")))
+
+
 class BeginView(APIView):
     @extend_schema(operation_id="begin_check", request=BeginSerializer, responses=ANSWERS)
     def post(self, request: Request, round_id: UUID) -> Response:
-        services.begin(actor=signed_in(request), round_id=round_id, now=timezone.now(), **parsed(BeginSerializer, request))
-        return _shown(request, round_id)
+        return _done(request, round_id, going.begin, BeginSerializer)
 
 
 class ReadView(APIView):
     @extend_schema(operation_id="read_check", request=ReadSerializer, responses=ANSWERS)
     def post(self, request: Request, round_id: UUID) -> Response:
-        given = parsed(ReadSerializer, request)
-        services.read(actor=signed_in(request), round_id=round_id, event_id=given.pop("id"), now=timezone.now(), **given)
-        return _shown(request, round_id)
+        return _done(request, round_id, going.read, ReadSerializer)
 
 
 class GoOnView(APIView):
     @extend_schema(operation_id="go_on_check", request=SaidSerializer, responses=ANSWERS)
     def post(self, request: Request, round_id: UUID) -> Response:
-        services.go_on(actor=signed_in(request), round_id=round_id, now=timezone.now(), **parsed(SaidSerializer, request))
-        return _shown(request, round_id)
+        return _done(request, round_id, going.go_on, SaidSerializer)
+
+
+class GiveBackView(APIView):
+    @extend_schema(operation_id="give_check_back", request=SaidSerializer, responses=ANSWERS)
+    def post(self, request: Request, round_id: UUID) -> Response:
+        return _done(request, round_id, going.give_back, SaidSerializer)
 
 
 class AgainView(APIView):
     @extend_schema(operation_id="take_check_again", request=ReasonSerializer, responses=ANSWERS)
     def post(self, request: Request, round_id: UUID) -> Response:
-        services.take_again(actor=signed_in(request), round_id=round_id, now=timezone.now(), **parsed(ReasonSerializer, request))
-        return _shown(request, round_id)
+        return _done(request, round_id, going.take_again, ReasonSerializer)
 
 
 class AsideView(APIView):
     @extend_schema(operation_id="set_check_aside", request=ReasonSerializer, responses=ANSWERS)
     def post(self, request: Request, round_id: UUID) -> Response:
-        services.set_aside(actor=signed_in(request), round_id=round_id, **parsed(ReasonSerializer, request))
-        return _shown(request, round_id)
+        return _done(request, round_id, going.set_aside, ReasonSerializer)
 
 
 class GasView(APIView):

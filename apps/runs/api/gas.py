@@ -30,6 +30,7 @@ class BottleSerializer(serializers.Serializer):
 class BottleRowSerializer(BottleSerializer):
     litres_full = serializers.FloatField()
     standing = serializers.CharField()
+    is_usable = serializers.BooleanField()
     suspicion = serializers.CharField()
 
 

@@ -149,6 +149,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/checks/{round_id}/back/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["give_check_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/checks/{round_id}/begin/": {
         parameters: {
             query?: never;
@@ -223,6 +239,23 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["sign_checks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/checks/{round_id}/tap/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What the next tap says of a detector, to be read before it is said. */
+        get: operations["get_check_tap"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1863,6 +1896,8 @@ export interface components {
                     watches_unit: string;
                     panels: string[];
                     keys: string[];
+                    variant: string;
+                    needs_timer: string;
                     usual: {
                         [key: string]: string;
                     };
@@ -2336,6 +2371,7 @@ export interface components {
             /** Format: double */
             litres_full: number;
             standing: string;
+            is_usable: boolean;
             suspicion: string;
         };
         Candidate: {
@@ -2393,9 +2429,7 @@ export interface components {
         };
         CheckGasRequest: {
             bottle: string;
-            /** @default  */
             regulator: string;
-            /** @default  */
             line: string;
         };
         CheckJob: {
@@ -2403,9 +2437,7 @@ export interface components {
             service: string;
             area: string;
             voting_group: string;
-            hazards: string;
-            takes_hold: boolean;
-            inhibit_ma: string;
+            unit: string;
             /** Format: uuid */
             run: string | null;
             state: string;
@@ -3214,7 +3246,7 @@ export interface components {
         ReadRequest: {
             tag: string;
             /** Format: uuid */
-            id: string;
+            event_id: string;
             indicated: string;
             /** @default false */
             is_sure: boolean;
@@ -3288,9 +3320,7 @@ export interface components {
         };
         RoundGas: {
             bottle: string;
-            /** @default  */
             regulator: string;
-            /** @default  */
             line: string;
             holds: string;
             /** Format: double */
@@ -3676,6 +3706,8 @@ export interface components {
                     watches_unit: string;
                     panels: string[];
                     keys: string[];
+                    variant: string;
+                    needs_timer: string;
                     usual: {
                         [key: string]: string;
                     };
@@ -4238,6 +4270,11 @@ export interface components {
             id: string;
             says: string;
         };
+        Tap: {
+            label: string;
+            cautions: string[];
+            says: string[];
+        };
         Task: {
             start: number;
             end: number;
@@ -4719,6 +4756,63 @@ export interface operations {
             };
         };
     };
+    give_check_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                round_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SaidRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckRound"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
     begin_check: {
         parameters: {
             query?: never;
@@ -4968,6 +5062,61 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CheckRound"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_check_tap: {
+        parameters: {
+            query: {
+                tag: string;
+            };
+            header?: never;
+            path: {
+                round_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tap"];
                 };
             };
             400: {

@@ -39,6 +39,8 @@ const STEP: Step = {
   lets_go: [],
   keys: [],
   usual: {},
+  variant: "",
+  needs_timer: "",
   watches: "",
   watches_channel: "",
   watches_unit: "",

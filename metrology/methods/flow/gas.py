@@ -252,7 +252,7 @@ def inhibit_check(setup: RunSetup) -> tuple[Step, ...]:
                 Field(
                     "ma", "Current at the control system", "number", "mA", low=round(ma - band, 3), high=round(ma + band, 3),
                     why="The signal is not held: gas would trip the alarm. Don't apply any, unless the control system shows it held at this current.",
-                    excused_by="held_by",
+                    excused_by="held_by", nominal=f"{ma:g}",
                 ),
                 Field("held_by", "Held at another current: who sees that it is held", required=False, hint="Only where it differs from the register."),
             ),
@@ -359,6 +359,7 @@ def with_alarms(g: GasFlow, setup: RunSetup, made: list[Step]) -> list[Step]:
                         ),
                     ),
                     set_name=step.key,
+                    variant="alarms",
                     is_told_with_set=True,
                     enters=True,
                     confirm_label="Noted",
@@ -483,7 +484,7 @@ def release(g: GasFlow, setup: RunSetup, plain: Step) -> Step:
     why = f"{latched}. Reset it, and see it clear, before the hold comes off." if latched else ""
     latches = Field(
         "latches", "Latched alarms", "choice", options=LATCHES, expected="reset" if latched else "", why=why, hint=why,
-        usual="" if latched else "none",
+        usual="" if latched else "none", nominal="reset" if latched else "none",
     )  # fmt: skip
     seen = tuple(
         Field(

@@ -7,10 +7,10 @@ import { Failure, Loading, Message } from "../../ui/Message";
 import { useDraft, useDraftForm } from "../../ui/useDraft";
 import { Verdict } from "../../ui/Verdict";
 import { useRun } from "../run/useRun";
-import { Alarms, Choices, Failed, Here, Purge, Reading, Release, type Act } from "./CheckSteps";
-import { useAct, type CheckJob, type CheckRound } from "./checks";
+import { Alarms, Choices, Failed, GiveBack, Here, Purge, Reading, TapSays, type Act } from "./CheckSteps";
+import { useAct, useTap, type CheckJob, type CheckRound } from "./checks";
 
-function AtWork({ job, act }: { job: CheckJob & { run: string }; act: Act }) {
+function AtWork({ round, job, act }: { round: CheckRound; job: CheckJob & { run: string }; act: Act }) {
   const run = useRun(job.run);
   const [kept, keep] = useDraft(`check/${job.run}/kept`);
   if (run.isPending) return <Loading what="the run" />;
@@ -20,19 +20,25 @@ function AtWork({ job, act }: { job: CheckJob & { run: string }; act: Act }) {
   const props = { run: run.data, step, tag: job.tag, act };
   if (step.kind === "readings") return <Reading {...props} />;
   if (step.kind === "judge") return <Failed {...props} />;
-  if (step.kind === "condition" && step.fields.some((f) => f.name === "purged")) return <Purge {...props} keep={keep} />;
-  if (step.kind === "release") return <Release {...props} kept={kept} />;
-  if (step.fields.some((f) => f.name.startsWith("alarms_came"))) return <Alarms {...props} />;
-  if (step.phase === "prepare" || step.phase === "make safe") return <Begin job={job} act={act} again isPicked />;
+  if (step.variant === "purge") return <Purge {...props} keep={keep} />;
+  if (step.variant === "alarms") return <Alarms {...props} />;
+  if (step.kind === "release" || (step.phase === "restore" && step.checks.length > 0)) return <GiveBack run={run.data} job={job} round={round} act={act} kept={kept} />;
+  if (step.phase === "prepare" || step.phase === "make safe") return <Begin round={round} job={job} act={act} again isPicked />;
   return <Choices {...props} />;
 }
 
 /** Everything that one tap says, written out above it. */
-function Begin({ job, act, again = false, onBegun, isPicked = false }: { job: CheckJob; act: Act; again?: boolean; onBegun?: () => void; isPicked?: boolean }) {
+function Begin({ round, job, act, again = false, onBegun, isPicked = false }: { round: CheckRound; job: CheckJob; act: Act; again?: boolean; onBegun?: () => void; isPicked?: boolean }) {
   const navigate = useNavigate();
+  const tap = useTap(round, job);
   const [said, say] = useDraftForm(`check/${job.tag}/asked`);
   const errors = act.error instanceof ApiFailure ? act.error.byField : {};
-  const held = job.inhibit_ma && Number(job.inhibit_ma) ? `, and its current stands at ${job.inhibit_ma} mA there` : "";
+  if (tap.isPending) return <Loading what="what is to be seen first" />;
+  if (tap.isError) return <Failure error={tap.error} retry={() => void tap.refetch()} />;
+  const begin = () => {
+    onBegun?.();
+    act.mutate({ do: "begin", tag: job.tag, said });
+  };
   const alone = () =>
     act.mutate(
       { do: "begin", tag: job.tag, step_by_step: true },
@@ -45,23 +51,7 @@ function Begin({ job, act, again = false, onBegun, isPicked = false }: { job: Ch
     );
   return (
     <div className="space-y-4">
-      <ul className="max-w-3xl space-y-1 border-l-8 border-amber bg-amber-soft px-3 py-2" aria-label="Cautions">
-        {job.hazards && <li className="font-bold">{job.hazards}</li>}
-        <li>Gas can hurt before it is smelt, and nitrogen takes the place of the air: ventilate, stay upwind.</li>
-        <li>{job.takes_hold ? "While it is on hold nobody is warned by it: tell those around you." : "Until it is checked it protects nobody: do not wear it into an area."}</li>
-        <li>Site procedures, permits, local codes and licensed practice rule over this screen.</li>
-      </ul>
-      <div>
-        <p className="font-bold">With one tap you say that</p>
-        <ul className="list-disc space-y-1 pl-6">
-          <li>
-            the plate reads <strong>{job.tag}</strong>,
-          </li>
-          <li>sensor, filter and weather guard are clean and dry, and nothing has poisoned it,</li>
-          {job.takes_hold && <li>the control room has it on hold{held},</li>}
-          <li>your monitor is on, the cylinder is secured, fittings are tight, and site procedures are kept.</li>
-        </ul>
-      </div>
+      <TapSays tap={tap.data} />
       {job.asks.map((f) => (
         <div key={f.name} className="max-w-md">
           <TextField label={f.label} unit={f.unit} numeric={f.unit !== ""} value={said[f.name] ?? ""} onChange={(v) => say(f.name, v)} error={errors[f.name]} />
@@ -69,16 +59,8 @@ function Begin({ job, act, again = false, onBegun, isPicked = false }: { job: Ch
       ))}
       <div className="flex flex-wrap items-center gap-4">
         {isPicked && <Here />}
-        <Button
-          kind="primary"
-          large
-          onClick={() => {
-            onBegun?.();
-            act.mutate({ do: "begin", tag: job.tag, said });
-          }}
-          disabled={act.isPending}
-        >
-          {job.takes_hold ? "Hold is on" : "It is ready"}
+        <Button kind="primary" large onClick={begin} disabled={act.isPending}>
+          {tap.data.label}
         </Button>
         <Button onClick={alone} disabled={act.isPending}>
           Something is otherwise: step by step
@@ -155,7 +137,7 @@ export function CheckCard({ round, job, onBegun, isPicked }: { round: CheckRound
           )}
         </p>
       )}
-      {may && (job.run && job.state !== "voided" ? <AtWork key={job.run} job={{ ...job, run: job.run }} act={act} /> : <Begin job={job} act={act} onBegun={onBegun} isPicked={isPicked} />)}
+      {may && (job.run && job.state !== "voided" ? <AtWork key={job.run} round={round} job={{ ...job, run: job.run }} act={act} /> : <Begin round={round} job={job} act={act} onBegun={onBegun} isPicked={isPicked} />)}
       {may && !job.note && <Aside job={job} act={act} />}
     </section>
   );

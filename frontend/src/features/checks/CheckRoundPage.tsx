@@ -11,7 +11,7 @@ import { Modal } from "../../ui/Modal";
 import { Ring } from "../../ui/Ring";
 import { Verdict } from "../../ui/Verdict";
 import { CheckCard } from "./CheckCard";
-import { GasChoice, type Gas } from "./GasChoice";
+import { GasChoice, isWhole, type Gas } from "./GasChoice";
 import { useCheckRound, type CheckJob, type CheckRound } from "./checks";
 
 const WORDS: Record<string, string> = { "to do": "", "at work": "at work", ready: "ready", signed: "signed", accepted: "signed", voided: "voided", "set aside": "set aside", "passed over": "not now" };
@@ -90,7 +90,7 @@ function AddGas({ round }: { round: CheckRound }) {
       <Modal open={open} onClose={() => setOpen(false)} title="Gas for those still to do">
         {kit.data && <GasChoice kit={kit.data} chosen={chosen} onChange={setChosen} />}
         {add.isError && <Failure error={add.error} />}
-        <Button kind="primary" onClick={() => add.mutate()} disabled={add.isPending || !chosen.length}>
+        <Button kind="primary" onClick={() => add.mutate()} disabled={add.isPending || !chosen.length || !isWhole(chosen)}>
           Add to the round
         </Button>
       </Modal>
@@ -177,21 +177,21 @@ export function CheckRoundPage() {
         <ul className="max-h-[48vh] overflow-y-auto border-t-2 border-slate" aria-label="Detectors">
           {r.jobs.map((j) => (
             <li key={j.tag}>
-            <button
-              type="button"
-              onClick={() => pick(j)}
-              aria-current={j === job}
-              className={`grid min-h-12 w-full grid-cols-[24px_1fr_auto] items-center gap-x-2 border-b border-l-8 border-b-rule px-2 text-left ${j === job ? "border-l-water bg-water-soft" : "border-l-transparent hover:bg-water-soft"}`}
-            >
-              <Ring closed={DONE.includes(j.state) ? 1 : j.run ? 0.5 : 0} state={DONE.includes(j.state) ? "done" : j.run ? "open" : "idle"} />
-              <span className="min-w-0">
-                <span className="font-bold">{j.tag}</span> <span className="text-sm text-muted">{j.area}</span>
-              </span>
-              <span className="text-sm">
-                {j.is_on_hold && <strong className="text-amber">on hold </strong>}
-                {j.verdict ? <Verdict verdict={j.verdict} size={13} /> : WORDS[j.state]}
-              </span>
-            </button>
+              <button
+                type="button"
+                onClick={() => pick(j)}
+                aria-current={j === job}
+                className={`grid min-h-12 w-full grid-cols-[24px_1fr_auto] items-center gap-x-2 border-b border-l-8 border-b-rule px-2 text-left ${j === job ? "border-l-water bg-water-soft" : "border-l-transparent hover:bg-water-soft"}`}
+              >
+                <Ring closed={DONE.includes(j.state) ? 1 : j.run ? 0.5 : 0} state={DONE.includes(j.state) ? "done" : j.run ? "open" : "idle"} />
+                <span className="min-w-0">
+                  <span className="font-bold">{j.tag}</span> <span className="text-sm text-muted">{j.area}</span>
+                </span>
+                <span className="text-sm">
+                  {j.is_on_hold && <strong className="text-amber">on hold </strong>}
+                  {j.verdict ? <Verdict verdict={j.verdict} size={13} /> : WORDS[j.state]}
+                </span>
+              </button>
             </li>
           ))}
         </ul>

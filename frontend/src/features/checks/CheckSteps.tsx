@@ -13,7 +13,7 @@ import { LivePanel } from "../live/LivePanel";
 import { useCapture } from "../live/useCapture";
 import { useLive } from "../live/useLive";
 import { newId } from "../run/useRun";
-import type { useAct } from "./checks";
+import { useTap, type CheckJob, type CheckRound, type Tap, type useAct } from "./checks";
 
 export type Act = ReturnType<typeof useAct>;
 export interface Props {
@@ -84,7 +84,7 @@ export function Reading({ run, step, tag, act }: Props) {
   const read = (text: string, done: () => void, sure = false) => {
     if (pending.current.text !== text) pending.current = { text, id: newId() };
     act.mutate(
-      { do: "read", tag, id: pending.current.id, indicated: text, is_sure: sure },
+      { do: "read", tag, event_id: pending.current.id, indicated: text, is_sure: sure },
       {
         onSuccess: () => {
           pending.current = { text: "", id: "" };
@@ -156,19 +156,21 @@ export function Failed({ run, step, tag, act }: Props) {
   );
 }
 
+const AGAIN_S = 3; // after which a purge that was not taken is tried again
+
 /** Gas off: purged by what the trace shows, or by what is typed. */
 export function Purge({ run, step, tag, act, keep }: Props & { keep: (text: string) => void }) {
   const isLive = step.watches !== "" && isLiveRun(run);
   const live = useLive(run.id, run.view.seq, isLive);
   const capture = useCapture(run);
   const below = typeof live.frame?.purged_s === "number";
-  const seq = run.view.seq;
-  const asked = useRef(0);
+  const now = live.frame?.now ?? 0;
+  const asked = useRef(-AGAIN_S);
   useEffect(() => {
-    if (!below || asked.current === seq) return;
-    asked.current = seq;
+    if (!below || capture.isPending || now - asked.current < AGAIN_S) return;
+    asked.current = now;
     capture.mutate({}, { onSuccess: () => act.mutate({ do: "on", tag, said: {} }) });
-  }, [below, seq, capture, act, tag]);
+  }, [below, now, capture, act, tag]);
   const say = (text: string, done: () => void) =>
     act.mutate(
       { do: "on", tag, said: { purged: text } },
@@ -190,6 +192,7 @@ export function Purge({ run, step, tag, act, keep }: Props & { keep: (text: stri
         </Button>
       </NumberEntry>
       {act.isError && !error && <Failure error={act.error} />}
+      {capture.isError && <Failure error={capture.error} />}
     </div>
   );
 }
@@ -198,16 +201,41 @@ function left(due: string | null | undefined, now: number): number {
   return due ? Math.max(0, Math.ceil((new Date(due).getTime() - now) / 1000)) : 0;
 }
 
-/** The hold off, with the normal reading and the alarms reset in the same tap. */
-export function Release({ run, step, tag, act, kept }: Props & { kept: string }) {
+/** What one tap says, to be read before it is said. */
+export function TapSays({ tap }: { tap: Tap }) {
+  return (
+    <>
+      {tap.cautions.length > 0 && (
+        <ul className="max-w-3xl space-y-1 border-l-8 border-amber bg-amber-soft px-3 py-2" aria-label="Cautions">
+          {tap.cautions.map((c) => (
+            <li key={c}>{c}</li>
+          ))}
+        </ul>
+      )}
+      <div>
+        <p className="font-bold">With one tap you say</p>
+        <ul className="grid max-w-4xl list-disc gap-x-8 pl-6 sm:grid-cols-2">
+          {tap.says.map((line) => (
+            <li key={line}>{line}</li>
+          ))}
+        </ul>
+      </div>
+    </>
+  );
+}
+
+/** Everything back and the hold off, with the normal reading, in one tap. */
+export function GiveBack({ run, job, round, act, kept }: { run: Run; job: CheckJob; round: CheckRound; act: Act; kept: string }) {
   const now = useNow(500);
+  const tap = useTap(round, job);
   const isLive = isLiveRun(run);
   const [typed, setTyped] = useDraft(`check/${run.id}/normal`);
-  const timer = run.view.timers.find((t) => t.step === "countdown" && !t.is_over);
-  const wait = left(timer?.due_at, now);
-  const latched = step.fields.some((f) => f.name === "latches" && !f.usual);
+  const wait = left(run.view.timers.find((t) => !t.is_over)?.due_at, now);
   const reading = typed || kept;
-  const off = () => act.mutate({ do: "on", tag, said: { reading, latches: latched ? "reset" : "none" } }, { onSuccess: () => setTyped("") });
+  if (tap.isPending) return <Loading what="what is to be put back" />;
+  if (tap.isError) return <Failure error={tap.error} retry={() => void tap.refetch()} />;
+  const asksReading = job.is_on_hold;
+  const back = () => act.mutate({ do: "back", tag: job.tag, said: asksReading && reading ? { reading } : {} }, { onSuccess: () => setTyped("") });
   return (
     <div className="space-y-4">
       {wait > 0 && (
@@ -215,13 +243,15 @@ export function Release({ run, step, tag, act, kept }: Props & { kept: string })
           {wait} s <span className="text-lg font-normal text-muted">until the gas has left filter and housing</span>
         </p>
       )}
-      {latched && <Message tone="edge">{step.fields.find((f) => f.name === "latches")?.hint} Reset them, see them clear.</Message>}
-      <div className="max-w-md">
-        <TextField label="Normal reading seen" unit={step.fields[0]?.unit ?? ""} numeric value={typed || kept} onChange={setTyped} hint={isLive ? "Read live in that moment, which counts; type it only where it is not." : ""} />
-      </div>
+      <TapSays tap={tap.data} />
+      {asksReading && (
+        <div className="max-w-md">
+          <TextField label="Normal reading seen" unit={job.unit} numeric value={reading} onChange={setTyped} hint={isLive ? "Read live in that moment, which counts; type it only where it is not." : ""} />
+        </div>
+      )}
       <Here />
-      <Button kind="primary" large onClick={off} disabled={act.isPending || wait > 0 || !(reading || isLive)}>
-        {latched ? "Alarms reset and clear, hold off" : "Hold is off"}
+      <Button kind="primary" large onClick={back} disabled={act.isPending || wait > 0 || (asksReading && !(reading || isLive))}>
+        {tap.data.label}
       </Button>
       {act.isError && <Failure error={act.error} />}
     </div>

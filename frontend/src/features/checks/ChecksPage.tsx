@@ -9,7 +9,7 @@ import { CheckLine, ChoiceField, TextField } from "../../ui/fields";
 import { moment } from "../../ui/format";
 import { Failure, Loading, Message } from "../../ui/Message";
 import { useDraftForm } from "../../ui/useDraft";
-import { AMBIENT, GasChoice, type Gas } from "./GasChoice";
+import { AMBIENT, GasChoice, isWhole, type Gas } from "./GasChoice";
 import { useCheckRounds, useChecksDue } from "./checks";
 
 const REMINDERS = [
@@ -148,7 +148,8 @@ export function ChecksPage() {
               {gases.some((g) => g.bottle === AMBIENT) && field("air_why", "Why ambient air will do, and where it is taken")}
               {make.isError && <Failure error={make.error} />}
               <div className="flex justify-end">
-                <Button kind="primary" type="submit" large disabled={make.isPending}>
+                {!isWhole(gases) && <p className="mr-4 self-center">Choose the regulator and line of each bottle.</p>}
+                <Button kind="primary" type="submit" large disabled={make.isPending || !isWhole(gases)}>
                   Start the round of {chosen.length}
                 </Button>
               </div>

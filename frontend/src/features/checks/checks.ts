@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { client, unwrap, type Schemas } from "../../api/client";
 
 export type CheckRound = Schemas["CheckRound"];
+export type Tap = Schemas["Tap"];
 export type CheckJob = CheckRound["jobs"][number];
 
 export function useChecksDue(area: string) {
@@ -20,10 +21,18 @@ export function useCheckRound(id: string) {
   });
 }
 
+/** What the next tap says of a detector; asked anew when it stands elsewhere. */
+export function useTap(round: CheckRound, job: CheckJob) {
+  return useQuery({
+    queryKey: ["check-tap", round.id, job.tag, job.state, job.at_step],
+    queryFn: () => unwrap(client.GET("/api/v1/checks/{round_id}/tap/", { params: { path: { round_id: round.id }, query: { tag: job.tag } } })),
+  });
+}
+
 type Act =
   | { do: "begin"; tag: string; step_by_step?: boolean; said?: Record<string, string> }
-  | { do: "read"; tag: string; id: string; indicated: string; is_sure: boolean }
-  | { do: "on"; tag: string; said: Record<string, string> }
+  | { do: "read"; tag: string; event_id: string; indicated: string; is_sure: boolean }
+  | { do: "on" | "back"; tag: string; said: Record<string, string> }
   | { do: "again"; tag: string; reason: string }
   | { do: "aside"; tag: string; reason: string };
 
@@ -33,9 +42,11 @@ function send(id: string, act: Act): Promise<CheckRound> {
     case "begin":
       return unwrap(client.POST("/api/v1/checks/{round_id}/begin/", { params, body: { tag: act.tag, step_by_step: act.step_by_step ?? false, said: act.said ?? {} } }));
     case "read":
-      return unwrap(client.POST("/api/v1/checks/{round_id}/read/", { params, body: { tag: act.tag, id: act.id, indicated: act.indicated, is_sure: act.is_sure } }));
+      return unwrap(client.POST("/api/v1/checks/{round_id}/read/", { params, body: { tag: act.tag, event_id: act.event_id, indicated: act.indicated, is_sure: act.is_sure } }));
     case "on":
       return unwrap(client.POST("/api/v1/checks/{round_id}/on/", { params, body: { tag: act.tag, said: act.said } }));
+    case "back":
+      return unwrap(client.POST("/api/v1/checks/{round_id}/back/", { params, body: { tag: act.tag, said: act.said } }));
     case "again":
       return unwrap(client.POST("/api/v1/checks/{round_id}/again/", { params, body: { tag: act.tag, reason: act.reason } }));
     case "aside":
