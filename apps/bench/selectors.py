@@ -9,7 +9,7 @@ from apps.bench.models import Device
 from apps.bench.sources import SourceFault
 from config.failures import Missing
 from metrology.quantities.units import quantity_of
-from metrology.run.rules import says_of_itself
+from metrology.run.sourcing import says_of_itself
 
 LIKELY = {"applied": ("applied", ""), "indicated": ("indicated", ""), "ma": ("indicated", ""), "pv": ("pv",)}
 

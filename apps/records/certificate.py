@@ -6,21 +6,19 @@ import io
 from contextvars import ContextVar
 from datetime import datetime
 from functools import partial
-from typing import Any, cast
+from typing import Any
 from xml.sax.saxutils import escape
 from zoneinfo import ZoneInfo
 
-import segno
 from django.conf import settings
 from reportlab.lib.colors import HexColor
 from reportlab.lib.pagesizes import A4
-from reportlab.lib.styles import ParagraphStyle
 from reportlab.lib.units import mm
-from reportlab.pdfbase.pdfmetrics import stringWidth
 from reportlab.pdfgen.canvas import Canvas
 from reportlab.platypus import BaseDocTemplate, Flowable, Frame, KeepTogether, PageTemplate, Paragraph, Spacer, Table, TableStyle
 
-from apps.records.plot import AMBER, FAINT, INK, IRON, KELP, error_plot
+from apps.records.paper import BODY, HEAD, SMALL, TITLE, WIDTH, CountingCanvas, QrCode, ruled, text, verdict_markup
+from apps.records.plot import FAINT, INK, error_plot
 from apps.runs.models import Run
 from config import pdf  # noqa: F401  registers the type faces
 from metrology.methods.registry import get_method
@@ -29,17 +27,7 @@ from metrology.run.state import fold
 from metrology.run.view import make_view
 from metrology.run.view_types import PassData, RowData, RunView, SetData
 
-# Shipped with the application: names and notes come in many alphabets.
-
 _ZONE: ContextVar[str] = ContextVar("zone", default="")  # the plant's zone when the record was sealed
-WIDTH = A4[0] - 36 * mm
-RULE = HexColor("#cfd6d9")
-BODY = ParagraphStyle("body", fontName="Plain", fontSize=7.6, leading=10.4, textColor=INK)
-SMALL = ParagraphStyle("small", parent=BODY, fontSize=6.6, leading=8.8)
-HEAD = ParagraphStyle("head", parent=BODY, fontName="PlainBold", fontSize=9, leading=12, spaceBefore=7, spaceAfter=2)
-TITLE = ParagraphStyle("title", parent=BODY, fontName="PlainBold", fontSize=16, leading=20)
-VERDICT_WORDS = {"pass": "PASS", "marginal": "MARGINAL", "fail": "FAIL", None: "not judged"}
-VERDICT_COLOURS = {"pass": KELP, "marginal": AMBER, "fail": IRON}
 
 
 def make_certificate(run: Run, events: list[Event], now: datetime) -> bytes:
@@ -62,29 +50,8 @@ def make_certificate(run: Run, events: list[Event], now: datetime) -> bytes:
     )
     frame = Frame(document.leftMargin, document.bottomMargin, WIDTH, A4[1] - 34 * mm, 0, 0, 0, 0)
     document.addPageTemplates(PageTemplate(frames=[frame], onPage=partial(_margin, run=run, view=view)))
-    document.build(_story(run, view), canvasmaker=_CountingCanvas)
+    document.build(_story(run, view), canvasmaker=CountingCanvas)
     return out.getvalue()
-
-
-class _CountingCanvas(Canvas):
-    """Writes 'page n of m', which is known only at the end."""
-
-    def __init__(self, *args: Any, **kwargs: Any) -> None:
-        super().__init__(*args, **kwargs)
-        self._pages: list[dict[str, Any]] = []
-
-    def showPage(self) -> None:
-        self._pages.append(dict(self.__dict__))
-        self._startPage()
-
-    def save(self) -> None:
-        for page in self._pages:
-            self.__dict__.update(page)
-            self.setFont("Plain", 6.5)
-            self.setFillColor(FAINT)
-            self.drawRightString(A4[0] - 18 * mm, 10 * mm, f"page {self._pageNumber} of {len(self._pages)}")
-            super().showPage()
-        super().save()
 
 
 def _margin(canvas: Canvas, _document: Any, *, run: Run, view: RunView) -> None:
@@ -109,45 +76,12 @@ def local(text: str | None) -> str:
     return datetime.fromisoformat(text).astimezone(ZoneInfo(_ZONE.get() or settings.PLANT_TIME_ZONE)).strftime("%-d %b %Y %H:%M %Z")
 
 
-class _Text(Flowable):
-    """Plain text: drawn as one line where it fits, which most cells do; set as a paragraph, which costs ten times that, where it must wrap."""
-
-    def __init__(self, text: str, style: ParagraphStyle) -> None:
-        super().__init__()
-        self.text, self.style = text, style
-        self._long: Paragraph | None = None
-        self.spaceBefore, self.spaceAfter = style.spaceBefore, style.spaceAfter
-
-    def wrap(self, width: float, height: float) -> tuple[float, float]:
-        self._long = None
-        if "\n" not in self.text and stringWidth(self.text, self.style.fontName, self.style.fontSize) <= width:
-            self.width, self.height = width, self.style.leading
-            return self.width, self.height
-        self._long = Paragraph(escape(self.text), self.style)
-        return cast(tuple[float, float], self._long.wrap(width, height))
-
-    def split(self, width: float, height: float) -> list[Flowable]:
-        return self._long.split(width, height) if self._long else []
-
-    def draw(self) -> None:
-        if self._long:
-            self._long.drawOn(self.canv, 0, 0)
-            return
-        self.canv.setFont(self.style.fontName, self.style.fontSize)
-        self.canv.setFillColor(self.style.textColor)
-        self.canv.drawString(0, self.height - self.style.fontSize, self.text)
-
-
-def _p(text: Any, style: ParagraphStyle = BODY) -> Flowable:
-    return _Text(str(text if text not in (None, "") else "–"), style)
-
-
 def _story(run: Run, view: RunView) -> list[Flowable]:
     story: list[Flowable] = [_heading(run, view), Spacer(1, 4), _facts(view)]
     story += _result(view)
     shown = [s for s in view["evidence"] if any(r["y"] is not None for r in s["rows"])]
     if shown:
-        story.append(KeepTogether([_p("Errors", HEAD), error_plot(shown, WIDTH, 165)]))
+        story.append(KeepTogether([text("Errors", HEAD), error_plot(shown, WIDTH, 165)]))
     for found in view["evidence"]:
         story += _set(found, view)
     story += _adjusting(view)
@@ -167,10 +101,10 @@ def _story(run: Run, view: RunView) -> list[Flowable]:
 
 def _heading(run: Run, view: RunView) -> Table:
     status = {"signed": "signed, review pending", "accepted": "signed and reviewed", "voided": "void"}.get(view["status"], view["status"])
-    left = [_p("Calibration certificate", TITLE), _p(f"{run.label}  ·  {view['instrument']['tag']}  ·  {status}", BODY)]
+    left = [text("Calibration certificate", TITLE), text(f"{run.label}  ·  {view['instrument']['tag']}  ·  {status}", BODY)]
     right = [
-        _p(view["seal"]["plant"].get("name") or settings.PLANT_NAME, HEAD),
-        _p(f"{view['method']['title']}, revision {view['method']['revision']}", SMALL),
+        text(view["seal"]["plant"].get("name") or settings.PLANT_NAME, HEAD),
+        text(f"{view['method']['title']}, revision {view['method']['revision']}", SMALL),
     ]
     return Table(
         [[left, right]],
@@ -197,27 +131,8 @@ def _facts(view: RunView) -> Table:
             view["points"],
         ),
     ]
-    cells = [[_p(a, SMALL), _p(b), _p(c, SMALL), _p(d)] for a, b, c, d in rows]
-    return Table(cells, colWidths=[WIDTH * f for f in (0.11, 0.45, 0.13, 0.31)], style=_lines())
-
-
-def _lines(header: bool = False) -> TableStyle:
-    commands: list[tuple[Any, ...]] = [
-        ("LINEBELOW", (0, 0), (-1, -1), 0.3, RULE),
-        ("VALIGN", (0, 0), (-1, -1), "TOP"),
-        ("TOPPADDING", (0, 0), (-1, -1), 1.5),
-        ("BOTTOMPADDING", (0, 0), (-1, -1), 2),
-        ("LEFTPADDING", (0, 0), (-1, -1), 0),
-        ("RIGHTPADDING", (0, 0), (-1, -1), 4),
-    ]
-    if header:
-        commands.append(("LINEBELOW", (0, 0), (-1, 0), 0.8, INK))
-    return TableStyle(commands)
-
-
-def _verdict(verdict: str | None) -> str:
-    colour = VERDICT_COLOURS.get(verdict or "", INK)
-    return f'<font name="PlainBold" color="{colour.hexval().replace("0x", "#")}">{VERDICT_WORDS.get(verdict, "–")}</font>'
+    cells = [[text(a, SMALL), text(b), text(c, SMALL), text(d)] for a, b, c, d in rows]
+    return Table(cells, colWidths=[WIDTH * f for f in (0.11, 0.45, 0.13, 0.31)], style=ruled())
 
 
 def _result(view: RunView) -> list[Flowable]:
@@ -225,18 +140,18 @@ def _result(view: RunView) -> list[Flowable]:
     left = [s for s in view["evidence"] if s["phase"] == "as left"]
     parts = []
     if found:
-        parts.append(f"As found: {_verdict(found[-1]['verdict'])} ({escape(found[-1]['share'] or '–')})")
+        parts.append(f"As found: {verdict_markup(found[-1]['verdict'])} ({escape(found[-1]['share'] or '–')})")
     if left:
-        parts.append(f"As left: {_verdict(left[-1]['verdict'])} ({escape(left[-1]['share'] or '–')})")
+        parts.append(f"As left: {verdict_markup(left[-1]['verdict'])} ({escape(left[-1]['share'] or '–')})")
     elif found:
         parts.append("Not adjusted: as found stands as as left")
-    lines: list[Flowable] = [_p("Result", HEAD), Paragraph(" &nbsp; · &nbsp; ".join(parts) or "No readings.", BODY)]
+    lines: list[Flowable] = [text("Result", HEAD), Paragraph(" &nbsp; · &nbsp; ".join(parts) or "No readings.", BODY)]
     for d in view["decisions"]:
         against = f" (proposed: {d['proposed']})" if d["proposed"] != d["choice"] else " (as proposed)"
         why = f". Reason: {d['reason']}" if d["reason"] else ""
-        lines.append(_p(f"Decision: {d['choice_label']}{against}, {d['by']}, {local(d['at'])}{why}"))
+        lines.append(text(f"Decision: {d['choice_label']}{against}, {d['by']}, {local(d['at'])}{why}"))
     for s in [sig for found_set in view["evidence"] for sig in found_set["signatures"][:2]]:
-        lines.append(_p(f"Error signature ({s['confidence']}): {s['says']}"))
+        lines.append(text(f"Error signature ({s['confidence']}): {s['says']}"))
     return lines
 
 
@@ -248,17 +163,17 @@ WIDTHS = {
 
 def _set(found: SetData, view: RunView) -> list[Flowable]:
     columns = found["columns"]
-    header = [_p(t, SMALL) for t in (*(c["label"] for c in columns), "Verdict")]
+    header = [text(t, SMALL) for t in (*(c["label"] for c in columns), "Verdict")]
     rows = [header, *[_row(r, found) for r in found["rows"]]]
     by_name = any(r["channel"] and not r["percent"] for r in found["rows"])
     shares = [*(0.14 if by_name and c["key"] == "percent" else WIDTHS.get(c["key"], 0.1) for c in columns), 0.13]
     widths = [WIDTH * share / sum(shares) for share in shares]
     stats = "; ".join(f"{s['name'].lower()} {s['value']}" for s in found["statistics"])
     return [
-        KeepTogether([_p(f"{found['title']}: readings", HEAD), Table(rows, colWidths=widths, style=_lines(header=True), repeatRows=1)]),
+        KeepTogether([text(f"{found['title']}: readings", HEAD), Table(rows, colWidths=widths, style=ruled(header=True), repeatRows=1)]),
         *_criteria(found),
         *[_table(t["title"], t["head"], t["rows"]) for t in found["tables"]],
-        *([_p(f"Statistics (IEC 61298-2): {stats}.", SMALL)] if stats else []),
+        *([text(f"Statistics (IEC 61298-2): {stats}.", SMALL)] if stats else []),
         *_on_paper(found),
         *_told(found),
     ]
@@ -268,25 +183,27 @@ def _criteria(found: SetData) -> list[Flowable]:
     """What the set as a whole was judged by."""
     if not found["criteria"]:
         return []
-    rows: list[list[Flowable]] = [[_p(t, SMALL) for t in ("Judged by", "Value", "Accepted", "U (k = 2)", "Verdict")]]
+    rows: list[list[Flowable]] = [[text(t, SMALL) for t in ("Judged by", "Value", "Accepted", "U (k = 2)", "Verdict")]]
     for c in found["criteria"]:
         says = f" {c['says']}" if c["says"] else ""
-        cells = [_p(f"{c['label']}{says}", SMALL), _p(c["value"], SMALL), _p(c["limits"], SMALL), _p(c["u"], SMALL)]
-        rows.append([*cells, Paragraph(_verdict(c["verdict"]), SMALL)])
-    return [Table(rows, colWidths=[WIDTH * f for f in (0.4, 0.16, 0.2, 0.12, 0.12)], style=_lines(header=True))]
+        cells = [text(f"{c['label']}{says}", SMALL), text(c["value"], SMALL), text(c["limits"], SMALL), text(c["u"], SMALL)]
+        rows.append([*cells, Paragraph(verdict_markup(c["verdict"]), SMALL)])
+    return [Table(rows, colWidths=[WIDTH * f for f in (0.4, 0.16, 0.2, 0.12, 0.12)], style=ruled(header=True))]
 
 
 def _table(title: str, head: list[str], rows: list[list[str]]) -> Flowable:
     """A table as a kind of trial makes it."""
-    cells = [[_p(h, SMALL) for h in head], *[[_p(v, SMALL) for v in row] for row in rows]]
-    return KeepTogether([_p(title, HEAD), Table(cells, colWidths=[WIDTH / len(head)] * len(head), style=_lines(header=True), repeatRows=1)])
+    cells = [[text(h, SMALL) for h in head], *[[text(v, SMALL) for v in row] for row in rows]]
+    return KeepTogether(
+        [text(title, HEAD), Table(cells, colWidths=[WIDTH / len(head)] * len(head), style=ruled(header=True), repeatRows=1)]
+    )
 
 
 def _on_paper(found: SetData) -> list[Flowable]:
     """Readings that were written on paper and typed in afterwards, with both times."""
     rows = [r for r in found["rows"] if r["read_at"] and not r["struck"]]
     told = "; ".join(f"reading {r['number']} at {local(r['read_at'])}, typed {local(r['at'])} by {r['by']}" for r in rows)
-    return [_p(f"Read on paper and typed in afterwards: {told}.", SMALL)] if rows else []
+    return [text(f"Read on paper and typed in afterwards: {told}.", SMALL)] if rows else []
 
 
 def _told(found: SetData) -> list[Flowable]:
@@ -304,30 +221,30 @@ def _told(found: SetData) -> list[Flowable]:
     if live:
         captured = " ".join(f"{r['percent']} {r['direction']}, {c['says']}" for r, c in live)
         lines.append(f"Captured live: {captured}")
-    return [_p(line, SMALL) for line in lines]
+    return [text(line, SMALL) for line in lines]
 
 
 def _row(r: RowData, found: SetData) -> list[Flowable]:
     keys = [c["key"] for c in found["columns"]]
     if r["struck"]:
         shown = {"percent": r["percent"] or r["channel"], "direction": r["direction"], "applied": r["applied"], "indicated": r["indicated"]}
-        cells = [Paragraph(f"<strike>{escape(str(shown[k]))}</strike>", SMALL) if k in shown else _p("", SMALL) for k in keys]
-        return [*cells, _p(f"struck by {r['struck_by']}: {r['struck']}", SMALL)]
+        cells = [Paragraph(f"<strike>{escape(str(shown[k]))}</strike>", SMALL) if k in shown else text("", SMALL) for k in keys]
+        return [*cells, text(f"struck by {r['struck_by']}: {r['struck']}", SMALL)]
     close = ", marginal" if r["is_too_close"] else ""
     texts: dict[str, Any] = dict(r)
     texts["percent"] = f"{r['percent']} {r['channel']}".strip()
     texts["indicated"] = r["indicated"] if found["read_unit"] else f"{r['indicated']} {r['unit']}"
-    return [*[_p(texts[k], SMALL) for k in keys], Paragraph(_verdict(r["verdict"]) + close, SMALL)]
+    return [*[text(texts[k], SMALL) for k in keys], Paragraph(verdict_markup(r["verdict"]) + close, SMALL)]
 
 
 def _adjusting(view: RunView) -> list[Flowable]:
     """The passes with before and after, and any work on the cause."""
-    lines: list[Flowable] = [_p(f"{w['by']}, {local(w['at'])}: {w['text']}") for w in view["works"]]
+    lines: list[Flowable] = [text(f"{w['by']}, {local(w['at'])}: {w['text']}") for w in view["works"]]
     for a in view["adjustments"]:
         passes = "; ".join(_pass(p) for p in a["passes"])
         stopped = f" Stopped before both ends were inside the aim: {a['reason']}" if a["reason"] else ""
-        lines.append(_p(f"{a['title']} (error in % of span in brackets): {passes}.{stopped}"))
-    return [KeepTogether([_p("Adjustment and work", HEAD), *lines])] if lines else []
+        lines.append(text(f"{a['title']} (error in % of span in brackets): {passes}.{stopped}"))
+    return [KeepTogether([text("Adjustment and work", HEAD), *lines])] if lines else []
 
 
 def _inside(label: str) -> str:
@@ -338,10 +255,10 @@ def _inside(label: str) -> str:
 def _noted(view: RunView) -> list[Flowable]:
     """What was noted in the steps of the method."""
     lines = [
-        _p(f"{n['title']}: " + ", ".join(f"{_inside(r['name'])} {r['value']}" for r in n["rows"]) + f" ({n['by']}, {local(n['at'])}).")
+        text(f"{n['title']}: " + ", ".join(f"{_inside(r['name'])} {r['value']}" for r in n["rows"]) + f" ({n['by']}, {local(n['at'])}).")
         for n in view["noted"]
     ]
-    return [KeepTogether([_p("Noted", HEAD), *lines])] if lines else []
+    return [KeepTogether([text("Noted", HEAD), *lines])] if lines else []
 
 
 def _computed(view: RunView) -> list[Flowable]:
@@ -349,10 +266,10 @@ def _computed(view: RunView) -> list[Flowable]:
     out: list[Flowable] = []
     for c in view["computed"]:
         reason = f" Gone on all the same: {c['reason']}" if c["reason"] else ""
-        lines: list[Flowable] = [_p(c["title"], HEAD), _p(c["says"] + reason)]
+        lines: list[Flowable] = [text(c["title"], HEAD), text(c["says"] + reason)]
         if c["rows"]:
-            cells = [[_p(h, SMALL) for h in c["head"]], *[[_p(v, SMALL) for v in row] for row in c["rows"]]]
-            lines.append(Table(cells, colWidths=[WIDTH / len(c["head"])] * len(c["head"]), style=_lines(header=True)))
+            cells = [[text(h, SMALL) for h in c["head"]], *[[text(v, SMALL) for v in row] for row in c["rows"]]]
+            lines.append(Table(cells, colWidths=[WIDTH / len(c["head"])] * len(c["head"]), style=ruled(header=True)))
         out.append(KeepTogether(lines))
     return out
 
@@ -364,13 +281,13 @@ def _parameters(view: RunView) -> list[Flowable]:
     out: list[Flowable] = []
     if before and after:
         left, right = ({v["name"]: v["value"] for v in s["values"]} for s in (before, after))
-        rows = [[_p(t, SMALL) for t in ("Parameter", f"Before, {local(before['at'])}", f"After, {local(after['at'])}")]]
-        rows += [[_p(name, SMALL), _p(left.get(name), SMALL), _p(right.get(name), SMALL)] for name in dict.fromkeys((*left, *right))]
-        table = Table(rows, colWidths=[WIDTH * f for f in (0.3, 0.35, 0.35)], style=_lines(header=True))
-        out += [_p("Parameters", HEAD), _p(f"Before: {before['source']}. After: {after['source']}.", SMALL), table]
+        rows = [[text(t, SMALL) for t in ("Parameter", f"Before, {local(before['at'])}", f"After, {local(after['at'])}")]]
+        rows += [[text(name, SMALL), text(left.get(name), SMALL), text(right.get(name), SMALL)] for name in dict.fromkeys((*left, *right))]
+        table = Table(rows, colWidths=[WIDTH * f for f in (0.3, 0.35, 0.35)], style=ruled(header=True))
+        out += [text("Parameters", HEAD), text(f"Before: {before['source']}. After: {after['source']}.", SMALL), table]
     if view["acts"]:
         out.append(
-            _p("Done through its communication: " + "; ".join(f"{local(a['at'])} {a['by']} {a['words']}" for a in view["acts"]) + ".")
+            text("Done through its communication: " + "; ".join(f"{local(a['at'])} {a['by']} {a['words']}" for a in view["acts"]) + ".")
         )
     return out
 
@@ -383,14 +300,14 @@ def _pass(p: PassData) -> str:
 
 
 def _references(view: RunView) -> list[Flowable]:
-    rows: list[list[Flowable]] = [[_p(t, SMALL) for t in ("Role", "Reference", "Certificate", "Traceability", "In date until", "TUR")]]
+    rows: list[list[Flowable]] = [[text(t, SMALL) for t in ("Role", "Reference", "Certificate", "Traceability", "In date until", "TUR")]]
     notes: list[Flowable] = []
     for shown in view["references"]:
         if shown["code"] is None:
             continue
         rows.append(
             [
-                _p(c, SMALL)
+                text(c, SMALL)
                 for c in (
                     shown["label"],
                     f"{shown['code']} {shown['name']}, serial {shown['serial']}",
@@ -403,31 +320,31 @@ def _references(view: RunView) -> list[Flowable]:
         )
         if shown["override"]:
             o = shown["override"]
-            notes.append(_p(f"{shown['code']} was out of date. {o['name']} let it be used: {o['reason']}", BODY))
+            notes.append(text(f"{shown['code']} was out of date. {o['name']} let it be used: {o['reason']}", BODY))
         elif shown["reason"]:
-            notes.append(_p(f"{shown['code']} was used below the wanted TUR: {shown['reason']}", BODY))
+            notes.append(text(f"{shown['code']} was used below the wanted TUR: {shown['reason']}", BODY))
     notes += [
-        _p(f"Before it was changed: {e['code']} {e['name']}, certificate {e['certificate'] or 'none'}, for {e['used_for']}.")
+        text(f"Before it was changed: {e['code']} {e['name']}, certificate {e['certificate'] or 'none'}, for {e['used_for']}.")
         for e in view["earlier"]
     ]
     notes += [
-        _p(f"'{r['title']}' opened again by {r['by']}, {local(r['at'])}: {r['reason']}. Before: {r['values'] or 'nothing entered'}.")
+        text(f"'{r['title']}' opened again by {r['by']}, {local(r['at'])}: {r['reason']}. Before: {r['values'] or 'nothing entered'}.")
         for r in view["reopened"]
     ]
     if len(rows) == 1:
         return notes
     widths = [WIDTH * f for f in (0.12, 0.26, 0.2, 0.22, 0.11, 0.09)]
-    return [KeepTogether([_p("References", HEAD), Table(rows, colWidths=widths, style=_lines(header=True))]), *notes]
+    return [KeepTogether([text("References", HEAD), Table(rows, colWidths=widths, style=ruled(header=True))]), *notes]
 
 
 def _rules(view: RunView) -> list[Flowable]:
-    lines: list[Flowable] = [_p("Decision rule and policies in force", HEAD), _p(" ".join(view["policies"]))]
+    lines: list[Flowable] = [text("Decision rule and policies in force", HEAD), text(" ".join(view["policies"]))]
     budgets = [s["budget"] for s in view["evidence"] if s["budget"]]
     if budgets:
         b = budgets[0]
         parts = ", ".join(f"{r['name'][0].lower()}{r['name'][1:]} {r['standard']}" for r in b["rows"])
         lines.append(
-            _p(
+            text(
                 f"Uncertainty (JCGM 100:2008), largest at {b['at']}: U = {b['expanded']} of span (k = {b['k']}, 95.45 %). Standard "
                 f"uncertainties: {parts}. A pass marked 'marginal' lies nearer to the limit than U reaches.",
                 SMALL,
@@ -440,7 +357,7 @@ def _gases(view: RunView) -> list[Flowable]:
     """The bottles as references: what they hold by certificate, through what, and what was said of them."""
     if not view["gases"]:
         return []
-    rows: list[list[Any]] = [[_p(h, BODY) for h in ("Gas", "Bottle", "Applied", "Certificate, good until", "Through")]]
+    rows: list[list[Any]] = [[text(h, BODY) for h in ("Gas", "Bottle", "Applied", "Certificate, good until", "Through")]]
     for g in view["gases"]:
         said = " ".join(r["says"] for r in g["remarks"] if r["standing"] != "good")
         reason = f" {g['reason']}." if g["reason"] else ""
@@ -451,25 +368,25 @@ def _gases(view: RunView) -> list[Flowable]:
             f"{g['certificate']}, {g['expires_on']}",
             ", ".join(p for p in (g["regulator"], g["line"]) if p),
         )
-        rows.append([_p(c) for c in cells])
-    return [_p("Gas", HEAD), Table(rows, colWidths=[26 * mm, 40 * mm, 58 * mm, 34 * mm, 22 * mm], style=_lines(header=True))]
+        rows.append([text(c) for c in cells])
+    return [text("Gas", HEAD), Table(rows, colWidths=[26 * mm, 40 * mm, 58 * mm, 34 * mm, 22 * mm], style=ruled(header=True))]
 
 
 def _items(view: RunView) -> list[Flowable]:
     """What else stood for the truth: buffers with set, lot and dates, and what was said of them."""
     if not view["items"]:
         return []
-    rows: list[list[Any]] = [[_p(h, SMALL) for h in ("Standard", "Which", "Certificate, good until", "Remarks")]]
+    rows: list[list[Any]] = [[text(h, SMALL) for h in ("Standard", "Which", "Certificate, good until", "Remarks")]]
     for i in view["items"]:
         said = " ".join(r["says"] for r in i["remarks"] if r["standing"] != "good")
         cells = (i["label"], i["shows"], f"{i['certificate'] or 'none'}, {i['good_until']}", f"{i['reason']} {said}".strip())
-        rows.append([_p(c, SMALL) for c in cells])
-    return [_p("Standards used", HEAD), Table(rows, colWidths=[WIDTH * f for f in (0.2, 0.34, 0.22, 0.24)], style=_lines(header=True))]
+        rows.append([text(c, SMALL) for c in cells])
+    return [text("Standards used", HEAD), Table(rows, colWidths=[WIDTH * f for f in (0.2, 0.34, 0.22, 0.24)], style=ruled(header=True))]
 
 
 def _flags(view: RunView) -> list[Flowable]:
     """What nobody may overlook."""
-    return [_p("Flagged", HEAD), *(_p(f) for f in view["flags"])] if view["flags"] else []
+    return [text("Flagged", HEAD), *(text(f) for f in view["flags"])] if view["flags"] else []
 
 
 def _holds(view: RunView) -> list[Flowable]:
@@ -484,22 +401,22 @@ def _holds(view: RunView) -> list[Flowable]:
         normal += f"; {', '.join(others)}" if others else ""
         off = f"off {local(h['released_at'])} by {h['released_by']}{normal}" if h["released_at"] else "STILL ON"
         lines.append(
-            _p(f"{h['kind']}: on {local(h['placed_at'])} by {h['placed_by']} ({h['reason']}), planned until {local(h['until'])}; {off}.")
+            text(f"{h['kind']}: on {local(h['placed_at'])} by {h['placed_by']} ({h['reason']}), planned until {local(h['until'])}; {off}.")
         )
-    lines += [_p(f"No hold: {n['text']}") for n in view["notes"] if n["kind"] == "no hold"]
-    return [KeepTogether([_p("Holds", HEAD), *lines])] if lines else []
+    lines += [text(f"No hold: {n['text']}") for n in view["notes"] if n["kind"] == "no hold"]
+    return [KeepTogether([text("Holds", HEAD), *lines])] if lines else []
 
 
 def _remarks(view: RunView) -> list[Flowable]:
-    lines = [_p(f"{n['kind']}, {n['by']}, {local(n['at'])}: {n['text']}") for n in view["notes"] if n["kind"] != "no hold"]
-    lines += [_p(f"Timer '{t['step'].replace('_', '-')}' was cut short: {t['reason']}") for t in view["timers"] if t["reason"]]
+    lines = [text(f"{n['kind']}, {n['by']}, {local(n['at'])}: {n['text']}") for n in view["notes"] if n["kind"] != "no hold"]
+    lines += [text(f"Timer '{t['step'].replace('_', '-')}' was cut short: {t['reason']}") for t in view["timers"] if t["reason"]]
     lines += [
-        _p(f"Reading {r['number']} ({s['title'].lower()}, {r['indicated']}) was outside what is expected and confirmed by {r['by']}.")
+        text(f"Reading {r['number']} ({s['title'].lower()}, {r['indicated']}) was outside what is expected and confirmed by {r['by']}.")
         for s in view["evidence"]
         for r in s["rows"]
         if r["was_confirmed_unlikely"]
     ]
-    return [KeepTogether([_p("Remarks", HEAD), *lines])] if lines else []
+    return [KeepTogether([text("Remarks", HEAD), *lines])] if lines else []
 
 
 def _signatures(run: Run, view: RunView) -> list[Flowable]:
@@ -507,43 +424,22 @@ def _signatures(run: Run, view: RunView) -> list[Flowable]:
     for word, note in (("Signed", view["signed"]), ("Reviewed and accepted", view["reviewed"]), ("Voided", view["voided"])):
         if note:
             lines.append(
-                _p(f"{word} by {note['by']}, {local(note['at'])}, password given again." + (f" {note['text']}" if note["text"] else ""))
+                text(f"{word} by {note['by']}, {local(note['at'])}, password given again." + (f" {note['text']}" if note["text"] else ""))
             )
     lines += [
         Spacer(1, 3),
-        _p(f"Head of the event chain (SHA-256), event {run.events_count}:", SMALL),
-        _p(run.head, SMALL),
-        *([_p(view["seal"]["says"], SMALL)] if view["seal"]["says"] else []),
-        _p(
+        text(f"Head of the event chain (SHA-256), event {run.events_count}:", SMALL),
+        text(run.head, SMALL),
+        *([text(view["seal"]["says"], SMALL)] if view["seal"]["says"] else []),
+        text(
             "Each event of this run holds the hash of the one before it; a changed or missing event does not lead to this head. "
             "Site procedures, local codes and licensed practice rule over this record.",
             SMALL,
         ),
     ]
     box = Table(
-        [[lines, _Qr(f"verify-loop:{run.label}:{run.events_count}:{run.head}")]],
+        [[lines, QrCode(f"verify-loop:{run.label}:{run.events_count}:{run.head}")]],
         colWidths=[WIDTH - 78, 78],
         style=TableStyle([("VALIGN", (0, 0), (-1, -1), "TOP"), ("LEFTPADDING", (0, 0), (-1, -1), 0)]),
     )
-    return [KeepTogether([_p("Signatures", HEAD), box])]
-
-
-class _Qr(Flowable):
-    """A QR code in vectors, drawn as one path."""
-
-    size = 74.0
-
-    def __init__(self, text: str) -> None:
-        super().__init__()
-        self.width = self.height = self.size
-        self._rows = [list(row) for row in segno.make(text, error="m", mask=0).matrix_iter(border=2)]
-
-    def draw(self) -> None:
-        module = self.size / len(self._rows)
-        path = self.canv.beginPath()
-        for y, row in enumerate(self._rows):
-            for x, dark in enumerate(row):
-                if dark:
-                    path.rect(x * module, self.size - (y + 1) * module, module, module)
-        self.canv.setFillColor(INK)
-        self.canv.drawPath(path, stroke=0, fill=1)
+    return [KeepTogether([text("Signatures", HEAD), box])]

@@ -180,3 +180,13 @@ def channel_named(setup: RunSetup, name: str) -> GasChannel:
 def is_off_scale(value: float, channel: GasChannel) -> bool:
     """Above the range, or not a number at all."""
     return not math.isfinite(value) or value > channel.top
+
+
+def keyed(key: str, channel: GasChannel) -> str:
+    """The key of a step that each channel has for itself."""
+    return f"{key}:{channel.name}" if channel.name else key
+
+
+def titled(title: str, channel: GasChannel) -> str:
+    """The title of a step that each channel has for itself."""
+    return f"{title}, {channel.name}" if channel.name else title

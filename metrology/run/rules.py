@@ -44,8 +44,9 @@ from metrology.run.progress import (
 from metrology.run.raw import references_of
 from metrology.run.readings import admit_adjustment, admit_reading
 from metrology.run.reopening import may_reopen
-from metrology.run.same_device import admit_device, require_same_device
+from metrology.run.same_device import admit_device
 from metrology.run.seal import make_seal
+from metrology.run.sourcing import admit_source
 from metrology.run.standing_in import stand_in_for
 from metrology.run.state import OWN_KEYS, RunState
 
@@ -226,71 +227,6 @@ def _step_reopened(a: Admission, payload: Mapping[str, Any]) -> Payload:
     if found is None or why:
         raise Fault("cannot_reopen", f"{why} Nothing was stored.", field="step")
     return {"step": found.step.key, "reason": text_of(payload, "reason", label="Why it is opened again")}
-
-
-OWN_ROLES = ("pv", "own", "indicated")  # signals of what an instrument says; the others come from test gear
-
-
-def says_of_itself(quantity: str, role: str, wired_to: str, tag: str) -> bool:
-    """Whether a signal is what the instrument under test says of itself, so that it can't stand for what is really applied."""
-    return quantity == "applied" and bool(tag) and wired_to == tag and role in OWN_ROLES
-
-
-def quantities_of(a: Admission) -> set[str]:
-    """What can be read live in a run: the quantities of its readings and watched conditions, and the device where parameters are compared."""
-    steps = [p.step for p in a.progress.steps]
-    sets = {s.set_name for s in steps if s.kind == "readings"}
-    slots = [slot for key in sets for slot in a.method.trial.plan(a.state.setup, key).slots]
-    current = (
-        current_slot(a.state, a.method, a.progress.current.key) if a.progress.current and a.progress.current.kind == "readings" else None
-    )
-    asked = {q.name for slot in (*slots, *([current] if current else [])) for q in a.method.trial.asks(a.state.setup, slot)}
-    watched = [a.method.watching.watched(a.state.setup, s) for s in steps if s.kind == "condition"]
-    asked |= {q.name for found in watched if found for q in found[1]}
-    return asked | ({"device"} if any(s.kind == "compare" for s in steps) else set())
-
-
-def channels_of(a: Admission) -> set[str]:
-    """The channels that a run reads."""
-    sets = {p.step.set_name for p in a.progress.steps if p.step.kind == "readings"}
-    return {slot.channel for key in sets for slot in a.method.trial.plan(a.state.setup, key).slots}
-
-
-def _source_chosen(a: Admission, payload: Mapping[str, Any]) -> Payload:
-    """A quantity read live from a signal, or by hand again. What the signal is was looked up by the server."""
-    quantity = str(payload.get("quantity", ""))
-    if quantity not in quantities_of(a):
-        raise Fault("unknown_quantity", f"'{quantity}' is not a quantity of this run.", field="quantity")
-    signal = str(payload.get("signal", "") or "")
-    tag = a.state.setup.instrument.tag
-    if says_of_itself(quantity, str(payload.get("role", "")), str(payload.get("wired_to", "")), tag):
-        told = (
-            f"{payload.get('label', signal)} is what {tag} says of itself; it can't stand for what is really applied. Choose the reference."
-        )
-        raise Fault("own_signal", told, field="signal")
-    if quantity != "device":  # which is asked who it is each time it is read or written to
-        require_same_device(a.state, payload.get("device") or {}, nothing="It was not chosen.")
-    wired_to = str(payload.get("wired_to", "") or "")
-    if quantity != "applied" and wired_to not in ("", tag) and str(payload.get("role", "")) in OWN_ROLES:
-        told = f"{payload.get('label', signal)} is wired to {wired_to}; this run is of {tag}. Another instrument can't speak for it."
-        raise Fault("another_device", told, field="signal")
-    other = {"applied": "indicated", "indicated": "applied"}.get(quantity, "")
-    if signal and any(s["signal"] == signal and s["quantity"] == other for s in a.state.sources.values()):
-        told = (
-            f"{payload.get('label', signal)} stands for the other side already: what is applied can't prove itself. Choose another signal."
-        )
-        raise Fault("same_signal", told, field="signal")
-    channel = a.method.watching.source_channel(quantity, str(payload.get("channel", "") or ""))
-    if channel and channel not in channels_of(a):
-        raise Fault("unknown_channel", f"This run reads no '{channel}'.", field="channel")
-    return {
-        "quantity": quantity,
-        **({"channel": channel} if channel else {}),
-        "signal": signal,
-        "label": str(payload.get("label", "")) if signal else "",
-        "unit": str(payload.get("unit", "")) if signal else "",
-        "stimulus": str(payload.get("stimulus", "")) if signal else "",
-    }
 
 
 def _parameters_captured(a: Admission, payload: Mapping[str, Any]) -> Payload:
@@ -501,7 +437,7 @@ _RULES: dict[str, Callable[[Admission, Mapping[str, Any]], Payload]] = {
     "step_reopened": _step_reopened,
     "chromatogram_taken": _chromatogram_taken,
     "reading_taken": _reading_taken,
-    "source_chosen": _source_chosen,
+    "source_chosen": lambda a, p: admit_source(a.state, a.method, a.progress, p),
     "parameters_captured": _parameters_captured,
     "device_acted": _device_acted,
     "device_accepted": lambda a, p: admit_device(a.state, p),

@@ -23,24 +23,9 @@ from demo.cell_history import play_cells
 from demo.gas_history import play_detectors
 from demo.history import PlayedRun
 from demo.injection_history import play_injections
+from demo.kit import BOTTLES, BUFFERS, EXPLOSIVE, FITTINGS, LAB, REFERENCES, SOLUTIONS, TRACE
 from demo.mixture_history import play_mixtures
-from demo.plant import (
-    AREAS,
-    BOTTLES,
-    BUFFERS,
-    EXPLOSIVE,
-    FITTINGS,
-    LAB,
-    MUSTS,
-    OTHERS,
-    PASSWORD,
-    PEOPLE,
-    REFERENCES,
-    SKILLS,
-    SOLUTIONS,
-    TRACE,
-    TRANSMITTERS,
-)
+from demo.plant import AREAS, MUSTS, OTHERS, PASSWORD, PEOPLE, SKILLS, TRANSMITTERS
 from metrology.simulation.transmitter import Faults, SimulatedTransmitter
 
 SEED = 2101

@@ -7,20 +7,17 @@ from dataclasses import dataclass, replace
 from functools import lru_cache, partial
 
 from metrology.judgement.gas_kit import REACTIVE
-from metrology.judgement.tolerance import tolerance_percent
-from metrology.methods.alarms import alarm_fields, latched_words
+from metrology.methods.alarms import alarm_fields
 from metrology.methods.condition import condition_fields, life_words
-from metrology.methods.detector import GasChannel, settings_of
-from metrology.methods.exposing import channels_of
+from metrology.methods.detector import settings_of
+from metrology.methods.exposing import channels_of, keyed, titled
 from metrology.methods.flow import common
 from metrology.methods.flow.common import Wording, found_to_left, numbered, set_of
+from metrology.methods.flow.giving_back import closing, loop_proof
 from metrology.methods.setup import RunSetup
-from metrology.methods.steps import PURGED, Check, Field, Step
+from metrology.methods.steps import Check, Field, Step
 from metrology.methods.trials.exposure import GasKind
-from metrology.quantities.transfer import Transfer
 
-LATCHES = (("reset", "Reset, and seen clear"), ("none", "No alarm had latched"))
-REMINDERS = (("reset", "Reset"), ("none", "It has none"))
 POWERED = "It is powered all year, and nothing is known to have cut its power."
 TOXIC = "Gas can hurt before it is smelt: wear your personal monitor, ventilate, cylinder upright and secured, nobody downwind."
 BURNING = "Flammable gas: no sparks, only what the permit allows; stay clear of the vent."
@@ -35,9 +32,6 @@ OPTIONS = {
     "replace": "Mark for replacement",
 }
 PROVE = "Prove the gas: right bottle, valve open, regulator and line sound, typed value as on the certificate."
-
-
-NOT_NORMAL = "With this reading the hold does not come off: gas is there, or, below zero, it is blind by as much: zero it on clean gas."
 
 
 @dataclass(frozen=True)
@@ -110,8 +104,8 @@ def steps(g: GasFlow, setup: RunSetup, chosen: tuple[tuple[str, str], ...]) -> t
         *g.opening(setup),
         *with_alarms(g, setup, list(body(g, setup, choices))),
         *proof(g, setup, choices),
-        *loop_proof(g, setup),
-        *closing(g, setup),
+        *(() if g.is_carried or not g.kind.has_output else loop_proof(setup)),
+        *closing(setup, back=g.back(setup), is_check=g.kind.is_check, is_carried=g.is_carried, purges=g.purges),
     )
 
 
@@ -154,47 +148,6 @@ def held(g: GasFlow, setup: RunSetup) -> tuple[Step, ...]:
     """The operator told, the hold placed, the held current seen."""
     why = "Function check" if g.kind.is_check else "Calibration"
     return (common.operator(setup), replace(common.hold(), usual=(("kind", "inhibit"), ("reason", why))), *inhibit_check(setup))
-
-
-def loop_proof(g: GasFlow, setup: RunSetup) -> tuple[Step, ...]:
-    """The whole way to the control room, by policy: current and alarm seen where they count, with the output released for it."""
-    if setup.policy.loop_proof == "never" or g.is_carried or not g.kind.has_output:
-        return ()
-    band = setup.policy.inhibit_band_ma
-
-    def current(name: str, ma: float) -> Field:
-        return Field(
-            name,
-            f"Seen at the control system when it gives {ma:g} mA",
-            "number",
-            "mA",
-            low=round(ma - band, 3),
-            high=round(ma + band, 3),
-            why="What the control room is shown is not what the detector says: find out where on the way it changes.",
-        )
-
-    return (
-        Step(
-            "loop_proof",
-            "confirm",
-            "restore",
-            "Loop proof",
-            "With the control room's agreement release the output for this: let it give 4 mA and 20 mA, or put the span gas on once more, and have "
-            "somebody there say what they see. Put it on hold again before you go on.",
-            cautions=("While the output is released the alarm acts, and so does what hangs on it: agree on it first, and on what stands in.",),
-            fields=(
-                current("loop_4", 4.0),
-                current("loop_20", 20.0),
-                Field(
-                    "loop_alarm", "The alarm came there", "choice", options=(("yes", "Yes, and it was acknowledged"), ("no", "No")), expected="yes",
-                    why="An alarm that does not arrive warns nobody. Correct the way to it; the hold stays on until then.",
-                ),
-                Field("loop_seen_by", "Who saw it there (name)"),
-            ),
-            checks=(Check("held_again", "The output is on hold again"),),
-            confirm_label="Seen there",
-        ),
-    )  # fmt: skip
 
 
 def sensor(setup: RunSetup, *, asks_condition: bool = True) -> Step:
@@ -263,16 +216,6 @@ def inhibit_check(setup: RunSetup) -> tuple[Step, ...]:
         )
         for c in (channels_of(setup) if ma else channels_of(setup)[:1])
     )  # fmt: skip
-
-
-def keyed(key: str, channel: GasChannel) -> str:
-    """The key of a step that each channel has for itself."""
-    return f"{key}:{channel.name}" if channel.name else key
-
-
-def titled(title: str, channel: GasChannel) -> str:
-    """The title of a step that each channel has for itself."""
-    return f"{title}, {channel.name}" if channel.name else title
 
 
 def dangers(setup: RunSetup, kind: GasKind) -> Step:
@@ -413,104 +356,3 @@ def proof(g: GasFlow, setup: RunSetup, choices: dict[str, str]) -> list[Step]:
     made = set_of(words, choices)
     waits = not decided or not adjusted
     return [Step(**{**s.__dict__, "left_out": why, "if_needed": waits}) for s in made]
-
-
-REMINDER = Field("reminder", "The detector's own reminder of its function check", "choice", options=REMINDERS)
-
-
-def closing(g: GasFlow, setup: RunSetup) -> tuple[Step, ...]:
-    """Gas away, countdown, everything moved back, the normal reading seen."""
-    restored = common.restore(
-        setup,
-        checks=(
-            Check("gas_off", "Cylinder valve closed, regulator relieved, line and adapter off"),
-            Check("guards", "Weather guard, splash guard and filter back"),
-            Check("covers", "Covers on, seals and locks back"),
-            Check("sensor_clear", "Nothing blocks the way of gas to the sensor"),
-        ),
-        caution="A cap or adapter left on makes a detector blind. Look twice.",
-    )
-    back = replace(restored[0], fields=(REMINDER,)) if g.kind.is_check else restored[0]
-    last = () if g.is_carried and g.kind.is_check else (release(g, setup, restored[1]),)
-    return (*purge(g, setup), *g.back(setup), back, *last, restored[2])
-
-
-def purge(g: GasFlow, setup: RunSetup) -> tuple[Step, ...]:
-    """Below the purge limit first, then the countdown."""
-    if not g.purges:
-        return ()
-    percent, seconds = setup.policy.purge_percent, setup.policy.countdown_s
-    purged = [c for c in channels_of(setup) if c.gas != "oxygen"]
-    seen = min((setup.value(f"{PURGED}:{keyed('purge', c)}", 0.0) for c in purged), default=0.0)
-    return (
-        *(
-            Step(
-                keyed("purge", c),
-                "condition",
-                "restore",
-                titled("Purge", c),
-                f"Gas off, clean air to the sensor, until it reads below {percent:g} % of range.",
-                fields=(
-                    Field(
-                        "purged", "Reading after purging", "number", c.unit, low=-0.25 * c.top, high=round(percent / 100 * c.top, 6),
-                        why="Gas is still there: purge on, and don't release.",
-                    ),
-                ),
-                enters=True,
-                confirm_label="It is purged",
-                variant="purge",
-            )
-            for c in purged
-        ),
-        Step(
-            "countdown",
-            "timer",
-            "restore",
-            "Countdown",
-            "Gas lingers in filter and housing. The hold can come off when the time has run; go on with the rest meanwhile.",
-            minutes=max(0.0, seconds - seen) / 60,
-            left_out="No countdown is set here."
-            if not seconds
-            else f"It was seen below {percent:g} % of range for {seen:.0f} s."
-            if seen >= seconds
-            else "",
-        ),
-    )  # fmt: skip
-
-
-def release(g: GasFlow, setup: RunSetup, plain: Step) -> Step:
-    """Signal below the limit on every channel, latches reset, normal reading seen."""
-    latched = latched_words(setup)
-    why = f"{latched}. Reset it, and see it clear, before the hold comes off." if latched else ""
-    latches = Field(
-        "latches", "Latched alarms", "choice", options=LATCHES, expected="reset" if latched else "", why=why, hint=why,
-        usual="" if latched else "none", nominal="reset" if latched else "none",
-    )  # fmt: skip
-    seen = tuple(
-        Field(
-            keyed("reading", c), f"Normal reading seen{f' of {c.name}' if c.name else ''}, in {c.unit}", "number", c.unit,
-            low=low, high=high, why=NOT_NORMAL,
-        )
-        for c in channels_of(setup)
-        for low, high in [normal_band(setup, c)]
-    )  # fmt: skip
-    return Step(
-        **{
-            **plain.__dict__,
-            "instruction": "See the normal reading, reset what has latched, then take the hold off and tell the operator.",
-            "fields": (*seen, latches, plain.fields[1]),
-            "needs_timer": "countdown",
-        }
-    )
-
-
-def normal_band(setup: RunSetup, channel: GasChannel) -> tuple[float, float]:
-    """The readings of a channel with which a hold may come off: normal air for oxygen; for others within the tolerance of zero, purged.
-
-    Far below zero a detector is blind by as much: it was zeroed on gas.
-    """
-    if channel.gas == "oxygen":
-        return 19.5, 23.0
-    room = tolerance_percent(setup.instrument.tolerance, 0.0, lrv=0.0, urv=channel.top, transfer=Transfer())
-    zero = round(room / 100 * channel.top, 6)
-    return -zero, min(zero, round(setup.policy.purge_percent / 100 * channel.top, 6))

@@ -1,0 +1,124 @@
+"""What a certificate is set with: type, lines of text, rules, verdicts, pages counted, the QR code."""
+
+from __future__ import annotations
+
+from typing import Any, cast
+from xml.sax.saxutils import escape
+
+import segno
+from reportlab.lib.colors import HexColor
+from reportlab.lib.pagesizes import A4
+from reportlab.lib.styles import ParagraphStyle
+from reportlab.lib.units import mm
+from reportlab.pdfbase.pdfmetrics import stringWidth
+from reportlab.pdfgen.canvas import Canvas
+from reportlab.platypus import Flowable, Paragraph, TableStyle
+
+from apps.records.plot import AMBER, FAINT, INK, IRON, KELP
+from config import pdf  # noqa: F401  registers the type faces
+
+WIDTH = A4[0] - 36 * mm
+RULE = HexColor("#cfd6d9")
+BODY = ParagraphStyle("body", fontName="Plain", fontSize=7.6, leading=10.4, textColor=INK)
+SMALL = ParagraphStyle("small", parent=BODY, fontSize=6.6, leading=8.8)
+HEAD = ParagraphStyle("head", parent=BODY, fontName="PlainBold", fontSize=9, leading=12, spaceBefore=7, spaceAfter=2)
+TITLE = ParagraphStyle("title", parent=BODY, fontName="PlainBold", fontSize=16, leading=20)
+VERDICT_WORDS = {"pass": "PASS", "marginal": "MARGINAL", "fail": "FAIL", None: "not judged"}
+VERDICT_COLOURS = {"pass": KELP, "marginal": AMBER, "fail": IRON}
+
+
+class CountingCanvas(Canvas):
+    """Writes 'page n of m', which is known only at the end."""
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self._pages: list[dict[str, Any]] = []
+
+    def showPage(self) -> None:
+        self._pages.append(dict(self.__dict__))
+        self._startPage()
+
+    def save(self) -> None:
+        for page in self._pages:
+            self.__dict__.update(page)
+            self.setFont("Plain", 6.5)
+            self.setFillColor(FAINT)
+            self.drawRightString(A4[0] - 18 * mm, 10 * mm, f"page {self._pageNumber} of {len(self._pages)}")
+            super().showPage()
+        super().save()
+
+
+class Text(Flowable):
+    """Plain text: drawn as one line where it fits, which most cells do; set as a paragraph, which costs ten times that, where it must wrap."""
+
+    def __init__(self, text: str, style: ParagraphStyle) -> None:
+        super().__init__()
+        self.text, self.style = text, style
+        self._long: Paragraph | None = None
+        self.spaceBefore, self.spaceAfter = style.spaceBefore, style.spaceAfter
+
+    def wrap(self, width: float, height: float) -> tuple[float, float]:
+        self._long = None
+        if "\n" not in self.text and stringWidth(self.text, self.style.fontName, self.style.fontSize) <= width:
+            self.width, self.height = width, self.style.leading
+            return self.width, self.height
+        self._long = Paragraph(escape(self.text), self.style)
+        return cast(tuple[float, float], self._long.wrap(width, height))
+
+    def split(self, width: float, height: float) -> list[Flowable]:
+        return self._long.split(width, height) if self._long else []
+
+    def draw(self) -> None:
+        if self._long:
+            self._long.drawOn(self.canv, 0, 0)
+            return
+        self.canv.setFont(self.style.fontName, self.style.fontSize)
+        self.canv.setFillColor(self.style.textColor)
+        self.canv.drawString(0, self.height - self.style.fontSize, self.text)
+
+
+def text(said: Any, style: ParagraphStyle = BODY) -> Flowable:
+    """What is said, set in a style; a dash for nothing."""
+    return Text(str(said if said not in (None, "") else "–"), style)
+
+
+def ruled(header: bool = False) -> TableStyle:
+    """A table with a fine line under each row, and a stronger one under its head."""
+    commands: list[tuple[Any, ...]] = [
+        ("LINEBELOW", (0, 0), (-1, -1), 0.3, RULE),
+        ("VALIGN", (0, 0), (-1, -1), "TOP"),
+        ("TOPPADDING", (0, 0), (-1, -1), 1.5),
+        ("BOTTOMPADDING", (0, 0), (-1, -1), 2),
+        ("LEFTPADDING", (0, 0), (-1, -1), 0),
+        ("RIGHTPADDING", (0, 0), (-1, -1), 4),
+    ]
+    if header:
+        commands.append(("LINEBELOW", (0, 0), (-1, 0), 0.8, INK))
+    return TableStyle(commands)
+
+
+def verdict_markup(verdict: str | None) -> str:
+    """A verdict in words and colour, as paragraph markup."""
+    colour = VERDICT_COLOURS.get(verdict or "", INK)
+    return f'<font name="PlainBold" color="{colour.hexval().replace("0x", "#")}">{VERDICT_WORDS.get(verdict, "–")}</font>'
+
+
+class QrCode(Flowable):
+    """A QR code in vectors, drawn as one path."""
+
+    size = 74.0
+
+    def __init__(self, text: str) -> None:
+        super().__init__()
+        self.width = self.height = self.size
+        self._rows = [list(row) for row in segno.make(text, error="m", mask=0).matrix_iter(border=2)]
+
+    def draw(self) -> None:
+        module = self.size / len(self._rows)
+        path = self.canv.beginPath()
+        for y, row in enumerate(self._rows):
+            for x, dark in enumerate(row):
+                if dark:
+                    path.rect(x * module, self.size - (y + 1) * module, module, module)
+        self.canv.setFillColor(INK)
+        self.canv.drawPath(path, stroke=0, fill=1)
