@@ -8,7 +8,8 @@ class RunsConfig(AppConfig):
     default_auto_field = "django.db.models.BigAutoField"
 
     def ready(self) -> None:
-        import config.schema  # noqa: F401  # registers itself
+        import apps.runs.api.schema  # noqa: F401
+        import config.schema  # noqa: F401  # both register themselves
         from apps.kit.outside import USES
         from apps.plant.outside import MORE
         from apps.plant.services import FOLLOWERS

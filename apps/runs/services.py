@@ -34,24 +34,16 @@ from metrology.faults import Fault
 from metrology.methods.registry import get_method
 from metrology.methods.setup import RunSetup, setup_payload
 from metrology.quantities.typed import parse_typed
-from metrology.run.events import TYPES, Event
+from metrology.run.asked_types import ASKED
+from metrology.run.events import Event
 from metrology.run.fields import text_of
 from metrology.run.narrate import describe
 from metrology.run.rules import admit
 from metrology.run.state import RunState, apply, fold
 
 MAX_BATCH = 200
-# What ends or reviews a run has a door of its own, where a password is asked for.
-APPENDABLE = frozenset(TYPES) - {
-    "run_started",
-    "device_acted",
-    "device_accepted",
-    "chromatogram_taken",
-    "signed",
-    "reviewed",
-    "returned",
-    "voided",
-}
+# What ends or reviews a run has a door of its own, where a password is asked for; what a device says comes from the device.
+APPENDABLE = frozenset(ASKED)
 
 
 @dataclass(frozen=True)

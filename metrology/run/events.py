@@ -4,42 +4,13 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
 
-TYPES = (
-    "run_started",
-    "step_confirmed",
-    "timer_started",
-    "timer_ended",
-    "hold_placed",
-    "hold_released",
-    "hold_handed_over",
-    "hold_accepted",
-    "hold_extended",
-    "gas_assigned",
-    "pair_moved",
-    "counted",
-    "reference_assigned",
-    "standard_assigned",
-    "step_reopened",
-    "source_chosen",
-    "parameters_captured",
-    "device_acted",
-    "device_accepted",
-    "chromatogram_taken",
-    "reading_taken",
-    "reading_struck",
-    "adjustment_made",
-    "decision_made",
-    "note_added",
-    "signed",
-    "reviewed",
-    "returned",
-    "voided",
-)
+from metrology.run.event_types import KEPT
+
+TYPES = tuple(KEPT)
 GENESIS = "0" * 64
 
 
@@ -50,7 +21,7 @@ class Event:
     seq: int
     id: str
     type: str
-    payload: Mapping[str, Any]
+    payload: Any  # of the shape that `event_types.KEPT` gives for its type
     author: str
     author_name: str
     at: datetime

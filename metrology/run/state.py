@@ -12,6 +12,7 @@ from metrology.judgement.reference import ReferenceStandard
 from metrology.methods.registry import settings_of
 from metrology.methods.setup import RunSetup, setup_from
 from metrology.methods.slots import Slot
+from metrology.run import event_types as kept
 from metrology.run.events import Event
 from metrology.run.upcast import start_payload
 
@@ -284,43 +285,48 @@ def apply(state: RunState, event: Event) -> None:
 
 
 def _step_confirmed(s: RunState, e: Event) -> None:
-    step = e.payload["step"]
-    s.confirmations[step] = Confirmation(step, e.payload.get("values", {}), e.author_name, e.at)
-    if e.payload.get("enters"):
-        s.setup = s.setup.with_entered(e.payload["enters"])
-    if e.payload.get("vouches"):
+    p: kept.StepConfirmed = e.payload
+    step = p["step"]
+    s.confirmations[step] = Confirmation(step, p.get("values", {}), e.author_name, e.at)
+    if p.get("enters"):
+        s.setup = s.setup.with_entered(p["enters"])
+    if p.get("vouches"):
         s.vouched_at = e.at
-    if e.payload.get("duty"):
-        s.duties[e.payload["duty"]["key"]] = {**e.payload["duty"], "at": e.at, "by": e.author_name}
-    if "computed" in e.payload:
-        s.computed[step] = e.payload["computed"]
+    if p.get("duty"):
+        s.duties[p["duty"]["key"]] = {**p["duty"], "at": e.at, "by": e.author_name}
+    if "computed" in p:
+        s.computed[step] = p["computed"]
 
 
 def _timer_started(s: RunState, e: Event) -> None:
-    step = e.payload["step"]
-    s.timers[step] = Timer(step, e.at, float(e.payload["minutes"]))
+    p: kept.TimerStarted = e.payload
+    step = p["step"]
+    s.timers[step] = Timer(step, e.at, float(p["minutes"]))
 
 
 def _timer_ended(s: RunState, e: Event) -> None:
-    step = e.payload["step"]
-    started = s.timers.get(step) or Timer(step, e.at, float(e.payload.get("minutes", 0)))
-    s.timers[step] = replace(started, ended_at=e.at, reason=e.payload.get("reason", ""))
-    if e.payload.get("enters"):
-        s.setup = s.setup.with_entered(e.payload["enters"])
+    p: kept.TimerEnded = e.payload
+    step = p["step"]
+    started = s.timers.get(step) or Timer(step, e.at, float(p.get("minutes", 0)))
+    s.timers[step] = replace(started, ended_at=e.at, reason=p.get("reason", ""))
+    if p.get("enters"):
+        s.setup = s.setup.with_entered(p["enters"])
 
 
 def _chromatogram_taken(s: RunState, e: Event) -> None:
-    s.chromatograms.append({**e.payload, "at": e.at, "event": e.id})
+    p: kept.ChromatogramTaken = e.payload
+    s.chromatograms.append({**p, "at": e.at, "event": e.id})
 
 
 def _counted(s: RunState, e: Event) -> None:
-    s.counts[e.payload["step"]] = int(e.payload["count"])
-    if e.payload.get("enters"):
-        s.setup = s.setup.with_entered(e.payload["enters"])
+    p: kept.Counted = e.payload
+    s.counts[p["step"]] = int(p["count"])
+    if p.get("enters"):
+        s.setup = s.setup.with_entered(p["enters"])
 
 
 def _hold_placed(s: RunState, e: Event) -> None:
-    p = e.payload
+    p: kept.HoldPlaced = e.payload
     s.hold_steps.add(p["step"])
     if p["kind"] != "none":
         until = datetime.fromisoformat(p["until"])
@@ -344,7 +350,8 @@ def _hold_placed(s: RunState, e: Event) -> None:
 
 
 def _hold_released(s: RunState, e: Event) -> None:
-    p, hold = e.payload, s.holds[e.payload["hold"]]
+    p: kept.HoldReleased = e.payload
+    hold = s.holds[p["hold"]]
     early = p["reason"] if p.get("is_early") else ""
     s.holds[hold.id] = replace(hold, released_at=e.at, released_by=e.author_name, release_values=p.get("values", {}), early=early)
     if early:
@@ -354,25 +361,31 @@ def _hold_released(s: RunState, e: Event) -> None:
 
 
 def _hold_handed_over(s: RunState, e: Event) -> None:
-    p, hold = e.payload, s.holds[e.payload["hold"]]
-    told = {"offered_to": p["to"], "offered_name": p["to_name"]} if p.get("is_offer") else {"holder": p["to"], "holder_name": p["to_name"]}
-    s.holds[hold.id] = replace(hold, note=p.get("note", ""), **told)
+    p: kept.HoldHandedOver = e.payload
+    hold = s.holds[p["hold"]]
+    told = replace(hold, note=p.get("note", ""))
+    if p.get("is_offer"):
+        s.holds[hold.id] = replace(told, offered_to=p["to"], offered_name=p["to_name"])
+    else:
+        s.holds[hold.id] = replace(told, holder=p["to"], holder_name=p["to_name"])
 
 
 def _hold_accepted(s: RunState, e: Event) -> None:
-    hold = s.holds[e.payload["hold"]]
+    p: kept.HoldAccepted = e.payload
+    hold = s.holds[p["hold"]]
     s.holds[hold.id] = replace(hold, holder=e.author, holder_name=e.author_name, offered_to="", offered_name="")
 
 
 def _hold_extended(s: RunState, e: Event) -> None:
-    p, hold = e.payload, s.holds[e.payload["hold"]]
+    p: kept.HoldExtended = e.payload
+    hold = s.holds[p["hold"]]
     told = f"{e.author_name}, {e.at:%Y-%m-%d %H:%M} UTC: {p['reason']}"
     approval = p.get("approval") or hold.approval
     s.holds[hold.id] = replace(hold, until=datetime.fromisoformat(p["until"]), extended=(*hold.extended, told), approval=approval)
 
 
 def _gas_assigned(s: RunState, e: Event) -> None:
-    p = e.payload
+    p: kept.GasAssigned = e.payload
     s.gases[p["role"]] = p
     s.gas_at[p["role"]] = e.at
     _stands(s, e)
@@ -380,17 +393,18 @@ def _gas_assigned(s: RunState, e: Event) -> None:
 
 
 def _pair_moved(s: RunState, e: Event) -> None:
-    p = e.payload
+    p: kept.PairMoved = e.payload
     s.pairs[p["pair"]] = PairMoved(p["pair"], p["label"], p["to"], e.author_name, e.at)
 
 
 def _reference_assigned(s: RunState, e: Event) -> None:
-    s.references[e.payload["role"]] = e.payload
+    p: kept.ReferenceAssigned = e.payload
+    s.references[p["role"]] = p
     _stands(s, e)
 
 
 def _standard_assigned(s: RunState, e: Event) -> None:
-    p = e.payload
+    p: kept.StandardAssigned = e.payload
     s.items[p["role"]] = p
     _stands(s, e)
     s.setup = s.setup.with_entered({f"{p['role']}.{k}": str(v) for k, v in p["enters"].items()})
@@ -402,7 +416,8 @@ def _stands(s: RunState, e: Event) -> None:
 
 
 def _step_reopened(s: RunState, e: Event) -> None:
-    _take_back(s, e, e.payload["step"])
+    p: kept.StepReopened = e.payload
+    _take_back(s, e, p["step"])
 
 
 def _take_back(s: RunState, e: Event, step: str) -> None:
@@ -411,7 +426,7 @@ def _take_back(s: RunState, e: Event, step: str) -> None:
 
 
 def _reading_taken(s: RunState, e: Event) -> None:
-    p = e.payload
+    p: kept.ReadingTaken = e.payload
     s.readings.append(
         Reading(
             e.id,
@@ -446,71 +461,80 @@ def source_key(quantity: str, channel: str = "") -> str:
 
 
 def _source_chosen(s: RunState, e: Event) -> None:
-    key = source_key(e.payload["quantity"], e.payload.get("channel", ""))
-    if e.payload["signal"]:
-        s.sources[key] = e.payload
+    p: kept.SourceChosen = e.payload
+    key = source_key(p["quantity"], p.get("channel", ""))
+    if p["signal"]:
+        s.sources[key] = p
     else:
         s.sources.pop(key, None)
 
 
 def _parameters_captured(s: RunState, e: Event) -> None:
-    p = e.payload
+    p: kept.ParametersCaptured = e.payload
     s.parameters.append(ParameterSet(p["kind"], p["step"], p["values"], p["source"], e.author_name, e.at))
 
 
 def _device_acted(s: RunState, e: Event) -> None:
-    s.acts.append({**e.payload, "by": e.author_name, "at": e.at.isoformat()})
+    p: kept.DeviceActed = e.payload
+    s.acts.append({**p, "by": e.author_name, "at": e.at.isoformat()})
 
 
 def _device_accepted(s: RunState, e: Event) -> None:
-    s.accepted_devices.append({**e.payload, "by": e.author_name, "at": e.at.isoformat()})
+    p: kept.DeviceAccepted = e.payload
+    s.accepted_devices.append({**p, "by": e.author_name, "at": e.at.isoformat()})
 
 
 def _reading_struck(s: RunState, e: Event) -> None:
+    p: kept.ReadingStruck = e.payload
     for i, r in enumerate(s.readings):
-        if r.id == e.payload["reading"]:
-            s.readings[i] = replace(r, struck_reason=e.payload["reason"], struck_by=e.author_name)
-    for step in e.payload.get("undone", ()):  # what was seen beside the reading goes with it
+        if r.id == p["reading"]:
+            s.readings[i] = replace(r, struck_reason=p["reason"], struck_by=e.author_name)
+    for step in p.get("undone", ()):  # what was seen beside the reading goes with it
         s.setup = s.setup.without(s.confirmations[step].values)
         _take_back(s, e, step)
 
 
 def _adjustment_made(s: RunState, e: Event) -> None:
-    p = e.payload
+    p: kept.AdjustmentMade = e.payload
     told = p.get("outcome", ""), p.get("forced", {}), p.get("said", "")
     s.adjustments.append(Adjustment(p["step"], p["screw"], p["before"], p["after"], e.at, e.author_name, *told))
 
 
 def _decision_made(s: RunState, e: Event) -> None:
-    p = e.payload
+    p: kept.DecisionMade = e.payload
     s.decisions[p["step"]] = DecisionMade(
         p["step"], p["choice"], p["proposed"], p.get("reason", ""), e.author_name, e.at, p.get("stand_in", {})
     )
 
 
 def _note_added(s: RunState, e: Event) -> None:
-    s.notes.append(Note("note", e.payload["text"], e.author_name, e.at))
+    p: kept.NoteAdded = e.payload
+    s.notes.append(Note("note", p["text"], e.author_name, e.at))
 
 
 def _signed(s: RunState, e: Event) -> None:
-    s.signed = Note("signed", e.payload.get("note", ""), e.author_name, e.at)
-    s.seal = e.payload.get("seal")
+    p: kept.Signed = e.payload
+    s.signed = Note("signed", p.get("note", ""), e.author_name, e.at)
+    s.seal = p.get("seal")
     s.was_returned = False
 
 
 def _reviewed(s: RunState, e: Event) -> None:
-    s.reviewed = Note("accepted", e.payload.get("note", ""), e.author_name, e.at)
+    p: kept.Reviewed = e.payload
+    s.reviewed = Note("accepted", p.get("note", ""), e.author_name, e.at)
 
 
 def _returned(s: RunState, e: Event) -> None:
-    s.notes.append(Note("returned", e.payload["reason"], e.author_name, e.at))
+    p: kept.Returned = e.payload
+    s.notes.append(Note("returned", p["reason"], e.author_name, e.at))
     s.signed = s.seal = None
     s.was_returned = True
 
 
 def _voided(s: RunState, e: Event) -> None:
-    s.voided = Note("voided", e.payload["reason"], e.author_name, e.at)
-    s.seal = e.payload.get("seal")
+    p: kept.Voided = e.payload
+    s.voided = Note("voided", p["reason"], e.author_name, e.at)
+    s.seal = p.get("seal")
 
 
 _APPLY = {

@@ -2672,9 +2672,271 @@ export interface components {
         EventRequest: {
             /** Format: uuid */
             id: string;
-            type: string;
+            type: "step_confirmed";
+            /** @description A step done: its fields by name, the lines ticked; reason where its own rule asks for one. */
             payload: {
+                step: string;
+                values?: {
+                    [key: string]: string;
+                };
+                checks?: string[];
+                reason?: string;
+            };
+            /** Format: date-time */
+            device_at?: string | null;
+        } | {
+            /** Format: uuid */
+            id: string;
+            type: "timer_started";
+            /** @description A timer or a clock. */
+            payload: {
+                step: string;
+            };
+            /** Format: date-time */
+            device_at?: string | null;
+        } | {
+            /** Format: uuid */
+            id: string;
+            type: "timer_ended";
+            /** @description reason: why it is cut short. */
+            payload: {
+                step: string;
+                reason?: string;
+            };
+            /** Format: date-time */
+            device_at?: string | null;
+        } | {
+            /** Format: uuid */
+            id: string;
+            type: "hold_placed";
+            /** @description minutes: planned, as typed. agreement: who agreed to two of one group. approval: who agreed that it lasts so long. */
+            payload: {
+                step: string;
+                kind: string;
+                reason: string;
+                minutes?: string;
+                agreement?: string;
+                approval?: string;
+            };
+            /** Format: date-time */
+            device_at?: string | null;
+        } | {
+            /** Format: uuid */
+            id: string;
+            type: "hold_released";
+            /** @description values: the normal reading seen, by field. reason: where it comes off early. */
+            payload: {
+                hold: string;
+                values: {
+                    [key: string]: string;
+                };
+                step?: string;
+                reason?: string;
+            };
+            /** Format: date-time */
+            device_at?: string | null;
+        } | {
+            /** Format: uuid */
+            id: string;
+            type: "hold_handed_over";
+            /** @description to: user name. */
+            payload: {
+                hold: string;
+                to: string;
+                note: string;
+            };
+            /** Format: date-time */
+            device_at?: string | null;
+        } | {
+            /** Format: uuid */
+            id: string;
+            type: "hold_accepted";
+            /** @description By the one it was offered to. */
+            payload: {
+                hold: string;
+            };
+            /** Format: date-time */
+            device_at?: string | null;
+        } | {
+            /** Format: uuid */
+            id: string;
+            type: "hold_extended";
+            /** @description minutes: from now on, as typed. */
+            payload: {
+                hold: string;
+                minutes: string;
+                reason: string;
+                approval?: string;
+            };
+            /** Format: date-time */
+            device_at?: string | null;
+        } | {
+            /** Format: uuid */
+            id: string;
+            type: "gas_assigned";
+            /** @description Codes of the bottle, its regulator and its line. */
+            payload: {
+                role: string;
+                bottle: string;
+                regulator?: string;
+                line?: string;
+                reason?: string;
+            };
+            /** Format: date-time */
+            device_at?: string | null;
+        } | {
+            /** Format: uuid */
+            id: string;
+            type: "pair_moved";
+            /** @description Something moved into the test, or back. */
+            payload: {
+                step: string;
+                pair: string;
+                /** @enum {string} */
+                to: "out" | "back";
+            };
+            /** Format: date-time */
+            device_at?: string | null;
+        } | {
+            /** Format: uuid */
+            id: string;
+            type: "counted";
+            /** @description One more: how many there are then. */
+            payload: {
+                step: string;
+                count: number;
+            };
+            /** Format: date-time */
+            device_at?: string | null;
+        } | {
+            /** Format: uuid */
+            id: string;
+            type: "reference_assigned";
+            /** @description A reference by its code. */
+            payload: {
+                role: string;
+                code: string;
+                step?: string;
+                reason?: string;
+            };
+            /** Format: date-time */
+            device_at?: string | null;
+        } | {
+            /** Format: uuid */
+            id: string;
+            type: "standard_assigned";
+            /** @description A standard of another kind by its code. */
+            payload: {
+                role: string;
+                code: string;
+                reason?: string;
+            };
+            /** Format: date-time */
+            device_at?: string | null;
+        } | {
+            /** Format: uuid */
+            id: string;
+            type: "step_reopened";
+            /** @description A step taken back. */
+            payload: {
+                step: string;
+                reason: string;
+            };
+            /** Format: date-time */
+            device_at?: string | null;
+        } | {
+            /** Format: uuid */
+            id: string;
+            type: "source_chosen";
+            /** @description signal: empty to read by hand. */
+            payload: {
+                quantity: string;
+                signal: string;
+                channel?: string;
+            };
+            /** Format: date-time */
+            device_at?: string | null;
+        } | {
+            /** Format: uuid */
+            id: string;
+            type: "parameters_captured";
+            /** @description Parameters typed from a communicator. */
+            payload: {
+                step: string;
+                kind: string;
+                values: {
+                    [key: string]: unknown;
+                };
+            };
+            /** Format: date-time */
+            device_at?: string | null;
+        } | {
+            /** Format: uuid */
+            id: string;
+            type: "reading_taken";
+            /** @description A reading; texts by the name of each quantity that was asked for. read_at: when it was read, where it was on paper. */
+            payload: {
+                step: string;
+                slot: number;
+                applied?: string;
+                indicated?: string;
+                read_at?: string;
+                confirmed_unlikely?: boolean;
+            } & {
                 [key: string]: unknown;
+            };
+            /** Format: date-time */
+            device_at?: string | null;
+        } | {
+            /** Format: uuid */
+            id: string;
+            type: "reading_struck";
+            /** @description A reading by the event it is. */
+            payload: {
+                reading: string;
+                reason: string;
+            };
+            /** Format: date-time */
+            device_at?: string | null;
+        } | {
+            /** Format: uuid */
+            id: string;
+            type: "adjustment_made";
+            /** @description A look at zero or span, as typed. force_reason, gas_proof: why what the rules refuse is accepted all the same. */
+            payload: {
+                step: string;
+                screw: string;
+                before: string;
+                after?: string;
+                outcome?: string;
+                said?: string;
+                force_reason?: string;
+                gas_proof?: string;
+                confirmed_unlikely?: boolean;
+            };
+            /** Format: date-time */
+            device_at?: string | null;
+        } | {
+            /** Format: uuid */
+            id: string;
+            type: "decision_made";
+            /** @description A choice; reason where it is not the proposed one. stand_in: what watches while it stays in service outside its limits. */
+            payload: {
+                step: string;
+                choice: string;
+                reason?: string;
+                stand_in?: string;
+                stand_in_hours?: string;
+            };
+            /** Format: date-time */
+            device_at?: string | null;
+        } | {
+            /** Format: uuid */
+            id: string;
+            type: "note_added";
+            /** @description A remark. */
+            payload: {
+                text: string;
             };
             /** Format: date-time */
             device_at?: string | null;

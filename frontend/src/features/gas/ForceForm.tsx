@@ -3,14 +3,15 @@ import type { Run } from "../../api/client";
 import { Button } from "../../ui/Button";
 import { TextField } from "../../ui/fields";
 import { Failure } from "../../ui/Message";
+import type { Carried } from "../run/useRun";
 import { useSecond } from "./useSecond";
 
 interface Props {
   run: Run;
-  payload: Record<string, unknown>;
+  payload: Carried<"adjustment_made">;
   needsSecond: boolean;
   needsProof: boolean;
-  record: (more: Record<string, unknown>) => void;
+  record: (more: Partial<Carried<"adjustment_made">>) => void;
   onDone: () => void;
 }
 

@@ -3,10 +3,11 @@ import { ApiFailure, type Run } from "../../api/client";
 import { Button } from "../../ui/Button";
 import { TextField } from "../../ui/fields";
 import { Failure } from "../../ui/Message";
+import type { Carried } from "../run/useRun";
 import { useSecond } from "./useSecond";
 
 /** What stands in for an instrument that stays in service outside its limits: who or what watches, for how long, and the second person who agrees. */
-export function StandInForm({ run, payload }: { run: Run; payload: Record<string, unknown> }) {
+export function StandInForm({ run, payload }: { run: Run; payload: Carried<"decision_made"> }) {
   const { send, fields } = useSecond(run, "decision_made");
   const [measure, setMeasure] = useState("");
   const [hours, setHours] = useState("");

@@ -2,15 +2,15 @@ import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { client, unwrap, type Run } from "../../api/client";
 import { TextField } from "../../ui/fields";
-import { newId, useTakeRun } from "../run/useRun";
+import { newId, useTakeRun, type Carried } from "../run/useRun";
 
 /** An event that takes a second person who looked too: their name and password, and how it is sent with them. */
-export function useSecond(run: Run, type: "adjustment_made" | "decision_made", onDone?: () => void) {
+export function useSecond<Kind extends "adjustment_made" | "decision_made">(run: Run, type: Kind, onDone?: () => void) {
   const { take, notice } = useTakeRun(run.id);
   const [second, setSecond] = useState("");
   const [password, setPassword] = useState("");
   const send = useMutation({
-    mutationFn: (payload: Record<string, unknown>) =>
+    mutationFn: (payload: Carried<Kind>) =>
       unwrap(
         client.POST("/api/v1/runs/{run_id}/second/", {
           params: { path: { run_id: run.id } },

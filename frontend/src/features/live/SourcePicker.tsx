@@ -47,7 +47,7 @@ function Wired({ run, all, onDone }: { run: Run; all: Readings["read_live"]; onD
         }),
       ),
     onSuccess: (rows) => {
-      const events = rows.filter((r) => r.signal).map((payload) => ({ type: "source_chosen", payload }));
+      const events = rows.filter((r) => r.signal).map((payload) => ({ type: "source_chosen" as const, payload }));
       if (events.length) append.mutate(events, { onSuccess: onDone });
     },
   });

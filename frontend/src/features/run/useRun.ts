@@ -2,10 +2,9 @@ import { useMutation, useQuery, useQueryClient, type QueryClient } from "@tansta
 import { useRef } from "react";
 import { ApiFailure, client, unwrap, type Run, type RunView, type Schemas } from "../../api/client";
 
-export interface NewEvent {
-  type: string;
-  payload: Record<string, unknown>;
-}
+type Asked = Schemas["EventRequest"];
+/** An event before it has its id: of a kind that may be asked for, with what that kind carries. */
+export type NewEvent = Asked extends infer E ? (E extends Asked ? Pick<E, "type" | "payload"> : never) : never;
 
 /**
  * Whether it is not known yet if what was sent last is stored: on its way, or its answer never came. Until it is, the run is not fetched anew: the page
@@ -106,6 +105,9 @@ export function useShown(run: Run): () => Run {
   return () => queries.getQueryData<Run>(["run", run.id]) ?? run;
 }
 
+/** What an event of a kind carries. */
+export type Carried<Kind extends NewEvent["type"]> = Extract<NewEvent, { type: Kind }>["payload"];
+
 /**
  * Appends events. An event keeps its id until it is stored, so that sending again after a lost connection
  * stores it once.
@@ -123,7 +125,7 @@ export function useAppend(run: Run) {
       const ids = pending.current.ids;
       const device_at = new Date().toISOString();
       const now = shown();
-      const sent = events.map((e, i) => ({ id: ids[i] ?? newId(), type: e.type, payload: e.payload, device_at }));
+      const sent = events.map((e, i) => ({ ...e, id: ids[i] ?? newId(), device_at }));
       return unwrap(
         client.POST("/api/v1/runs/{run_id}/events/", {
           params: { path: { run_id: run.id } },

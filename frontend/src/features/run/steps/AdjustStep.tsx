@@ -9,7 +9,7 @@ import { ForceForm } from "../../gas/ForceForm";
 import { LivePanel } from "../../live/LivePanel";
 import { useLive } from "../../live/useLive";
 import { StepFrame, type StepProps } from "../StepFrame";
-import { useAppend } from "../useRun";
+import { useAppend, type Carried } from "../useRun";
 
 export function AdjustStep({ run, step }: StepProps) {
   const append = useAppend(run);
@@ -24,7 +24,7 @@ export function AdjustStep({ run, step }: StepProps) {
   const failure = append.error instanceof ApiFailure ? append.error : null;
   const errors = failure?.byField ?? {};
   const seen = { step: step.key, screw: a.screw, before: values.before ?? "", after: values.after ?? "" };
-  const record = (more: Record<string, unknown> = {}) => {
+  const record = (more: Partial<Carried<"adjustment_made">> = {}) => {
     if (append.isPending) return;
     append.mutate([{ type: "adjustment_made", payload: { ...seen, ...more } }], { onSuccess: clear });
   };

@@ -10,7 +10,7 @@ export function CheckpairsStep({ run, step }: StepProps) {
   const append = useAppend(run);
   const out = step.pairs.filter((p) => p.is_out);
   const goesBack = step.pairs.every((p) => !p.can_go_out);
-  const move = (pair: string, to: string) => append.mutate([{ type: "pair_moved", payload: { step: step.key, pair, to } }]);
+  const move = (pair: string, to: "out" | "back") => append.mutate([{ type: "pair_moved", payload: { step: step.key, pair, to } }]);
   const confirm = () => append.mutate([{ type: "step_confirmed", payload: { step: step.key, values: {}, checks: [] } }]);
   return (
     <StepFrame

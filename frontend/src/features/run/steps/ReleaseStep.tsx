@@ -5,7 +5,7 @@ import { Failure, Message } from "../../../ui/Message";
 import { useDraftForm } from "../../../ui/useDraft";
 import { Keys } from "../../gas/Keys";
 import { StepFrame, type StepProps } from "../StepFrame";
-import { useAppend } from "../useRun";
+import { useAppend, type NewEvent } from "../useRun";
 import { heldValues, StepFields } from "./ConfirmStep";
 
 export function ReleaseStep({ run, step }: StepProps) {
@@ -16,7 +16,7 @@ export function ReleaseStep({ run, step }: StepProps) {
   const release = () => {
     if (append.isPending) return;
     const seen = heldValues(step, values);
-    const events = open.length
+    const events: NewEvent[] = open.length
       ? open.map((h) => ({ type: "hold_released", payload: { step: step.key, hold: h.id, values: seen } }))
       : [{ type: "step_confirmed", payload: { step: step.key, values: seen } }];
     append.mutate(events, { onSuccess: clear });
