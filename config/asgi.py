@@ -17,7 +17,7 @@ def _resume() -> None:
     from django.db import DatabaseError, connection
     from django.utils import timezone
 
-    from apps.bench.rounds import resume_all
+    from apps.bench.auto_capture import resume_all
 
     try:
         resume_all(timezone.now())

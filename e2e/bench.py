@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.utils import timezone
 from playwright.sync_api import expect
 
-from apps.bench import rounds
+from apps.bench import auto_capture
 from apps.bench.hub import HUB
 from apps.bench.simulator.bench import BenchThread
 from apps.bench.tests.bench_world import add_devices, quick_world
@@ -74,7 +74,7 @@ class BenchJourney(BrowserTestCase):
         self.bench = thread.__enter__()
         self.addCleanup(thread.__exit__)
         self.addCleanup(HUB.stop)
-        self.addCleanup(rounds.stop_all)
+        self.addCleanup(auto_capture.stop_all)
         add_devices(self.bench)
         self.sign_in(self.page)
 

@@ -94,7 +94,7 @@ class Accessible(BrowserTestCase):
             "/plant/PT-2110",
             "/plant/NO-1",
             "/kit",
-            "/round",
+            "/batch",
             "/calculators",
             "/calculators/sensor-tolerance",
             "/calculators/points",
@@ -119,7 +119,7 @@ class Accessible(BrowserTestCase):
         narrow = self.open_browser(viewport={"width": 600, "height": 900})
         self.sign_in(narrow)
         RunSteps(narrow).to_as_found()
-        for path in (narrow.url, "/", "/plant", "/kit", "/round", "/calculators/signal", "/records", "/plant/PT-2110"):
+        for path in (narrow.url, "/", "/plant", "/kit", "/batch", "/calculators/signal", "/records", "/plant/PT-2110"):
             narrow.goto(path)
             narrow.get_by_role("heading").first.wait_for()
             narrow.wait_for_timeout(150)

@@ -1,4 +1,4 @@
-"""Readings taken by the tool: captured by one key, by itself, through a lost source; and a round left alone."""
+"""Readings taken by the tool: captured by one key, by itself, through a lost source; and a batch left alone."""
 
 from playwright.sync_api import expect
 
@@ -71,7 +71,7 @@ class LiveRun(BenchJourney):
             expect(last.or_(p.get_by_role("alert"))).to_be_visible()
         expect(last).to_be_visible()
 
-    def test_a_round_of_two_sensors_is_left_alone_and_found_finished(self):
+    def test_a_batch_of_two_sensors_is_left_alone_and_found_finished(self):
         p = self.page
         for code in ("A", "B"):
             self.forward(
@@ -83,16 +83,16 @@ class LiveRun(BenchJourney):
         p.get_by_role("link", name="Several at once on the bench").click()
         for code in ("A", "B"):
             p.get_by_text(f"TE-{code}, Liquor {code}").click()
-        expect(p.get_by_role("region", name="Plan of the round")).to_contain_text("saved")
-        p.get_by_role("button", name="Start the round of 2").click()
-        expect(p.get_by_role("heading", name="Round under way")).to_be_visible()
-        self.shot("round")
-        self.check(p, "round")
+        expect(p.get_by_role("region", name="Plan of the batch")).to_contain_text("saved")
+        p.get_by_role("button", name="Start the batch of 2").click()
+        expect(p.get_by_role("heading", name="Batch under way")).to_be_visible()
+        self.shot("batch")
+        self.check(p, "batch")
         p.goto("about:blank")
         p.wait_for_timeout(4000)
-        p.goto("/round")
-        expect(p.get_by_role("heading", name="Round finished")).to_be_visible(timeout=150_000)
-        expect(p.get_by_role("region", name="Round")).to_contain_text("3 of 3 points")
-        p.get_by_role("region", name="Round").get_by_role("link", name="TE-B").click()
+        p.goto("/batch")
+        expect(p.get_by_role("heading", name="Batch finished")).to_be_visible(timeout=150_000)
+        expect(p.get_by_role("region", name="Batch")).to_contain_text("3 of 3 points")
+        p.get_by_role("region", name="Batch").get_by_role("link", name="TE-B").click()
         expect(p.get_by_role("heading", name="Judge as found")).to_be_visible()
         expect(p.get_by_text("ohm everywhere: a lead or contact carries resistance").first).to_be_visible()

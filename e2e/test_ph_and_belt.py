@@ -9,7 +9,7 @@ from pathlib import Path
 from django.utils import timezone
 from playwright.sync_api import TimeoutError, expect
 
-from apps.bench import rounds
+from apps.bench import auto_capture
 from apps.bench.hub import HUB
 from apps.bench.maps import check_map
 from apps.bench.models import Device
@@ -94,7 +94,7 @@ class Journey(BrowserTestCase):
         served = thread.__enter__()
         self.addCleanup(thread.__exit__)
         self.addCleanup(HUB.stop)
-        self.addCleanup(rounds.stop_all)
+        self.addCleanup(auto_capture.stop_all)
         for name in self.maps:
             told = json.loads((MAPS / f"{name}.json").read_text())
             told["address"] = f"127.0.0.1:{served.ports['modbus']}"

@@ -36,7 +36,7 @@ class Device(models.Model):
 
 
 class AutoCapture(models.Model):
-    """A capture of one run's points, or a round of several, that goes on with every page closed."""
+    """A capture of one run's points, or a batch of several, that goes on with every page closed."""
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     started_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")

@@ -1,12 +1,12 @@
-"""Rounds and their candidates as plain data."""
+"""Captures and their candidates as plain data."""
 
 from __future__ import annotations
 
 import uuid
 from typing import Any
 
+from apps.bench.auto_capture import active_for, check_runs
 from apps.bench.models import AutoCapture
-from apps.bench.rounds import active_for, check_runs
 from apps.bench.selectors import find_signal
 from apps.runs.models import OPEN, Run
 from apps.runs.store import load_state
@@ -48,9 +48,9 @@ def _run_row(run_id: uuid.UUID) -> dict[str, Any]:
 
 
 def candidates() -> list[dict[str, Any]]:
-    """Open runs that can be captured together, each with why it can't join a round yet; empty when it can."""
+    """Open runs that can be captured together, each with why it can't join a batch yet; empty when it can."""
     rows = []
-    together = [key for key, method in METHODS.items() if method.traits.in_rounds]
+    together = [key for key, method in METHODS.items() if method.traits.in_batches]
     for run in Run.objects.filter(status__in=OPEN, method__in=together).select_related("instrument").order_by("instrument__tag"):
         why, block = "", ""
         try:

@@ -142,7 +142,7 @@ class Traits:
     family: of the register; also: methods offered beside it on one instrument. has_points: test points may be chosen.
     skills: qualifications its work takes. excludes_group: two of one voting group or zone are not put on hold together.
     unguarded: what is so while the instrument is on hold. policies: groups of policies that count, beside the general ones.
-    wears: protection to be worn. standards: kinds of kit it takes. in_rounds: several may be captured together over shared stimuli.
+    wears: protection to be worn. standards: kinds of kit it takes. in_batches: several may be captured together over shared stimuli.
     calibrates: a finished run is the instrument's calibration, which moves its due date. is_check: it is a function check between calibrations,
     with an interval of its own.
     """
@@ -159,7 +159,7 @@ class Traits:
     unguarded: str = PLAIN_RISK
     policies: tuple[str, ...] = ("curve",)
     wears: tuple[str, ...] = ()
-    in_rounds: bool = False
+    in_batches: bool = False
     follows_life: bool = False  # a sensor whose signal is followed to its end
     paired_adjusting: bool = True
     calibrates: bool = True

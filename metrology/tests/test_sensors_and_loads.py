@@ -5,7 +5,7 @@ from unittest import TestCase
 from metrology.calculators import CALCULATORS, SHEETS, calculate, plot_points
 from metrology.faults import Fault
 from metrology.judgement.temperature_signature import SensorPoint, find_sensor_signatures
-from metrology.methods.round_plan import Stop, plan_round
+from metrology.methods.batch_plan import Stop, plan_batch
 from metrology.quantities.buoyancy import hung_loads
 from metrology.quantities.temperature import Platinum, fit_platinum, pt_resistance, sensor_signal, sensor_temperature
 from tools.signature_trials import run_trials, shares
@@ -71,11 +71,11 @@ class Loads(TestCase):
             hung_loads(1.0, 2000.0, density=0.001, percents=(100,), on_hand=())
 
 
-class Rounds(TestCase):
+class Batches(TestCase):
     def test_while_one_block_heads_the_other_is_read(self):
         a = [Stop("A", 0, 60, 30, ("1", "2")), Stop("A", 100, 60, 30, ("1", "2"))]
         b = [Stop("B", 0, 100, 30, ("3",))]
-        plan = plan_round([a, b], read_s=10)
+        plan = plan_batch([a, b], read_s=10)
         self.assertEqual([(t.stop.block, t.stop.point, t.read_s) for t in plan.turns], [("A", 0, 90), ("B", 0, 130), ("A", 100, 200)])
         self.assertEqual(plan.finish_s, 220)
         # one sensor after another: A twice two points of 90 + 10, B 130 + 10
@@ -83,7 +83,7 @@ class Rounds(TestCase):
         self.assertEqual(plan.saved_s, 320)
 
     def test_the_reader_is_one_so_a_block_that_is_ready_waits(self):
-        plan = plan_round([[Stop("A", 0, 10, 0, ("1", "2"))], [Stop("B", 0, 12, 0, ("3",))]], read_s=5)
+        plan = plan_batch([[Stop("A", 0, 10, 0, ("1", "2"))], [Stop("B", 0, 12, 0, ("3",))]], read_s=5)
         self.assertEqual([(t.stop.block, t.ready_s, t.read_s) for t in plan.turns], [("A", 10, 10), ("B", 12, 20)])
 
 

@@ -120,7 +120,7 @@ TOY = Method(
     key="toy-looks",
     title="Looks until two agree",
     revision="1",
-    traits=Traits("transmitter", default_points=(), has_points=False, in_rounds=True),
+    traits=Traits("transmitter", default_points=(), has_points=False, in_batches=True),
     settings=ToySettings,
     flow=flow,
     trial=TRIAL,

@@ -39,7 +39,7 @@ class TurnSerializer(serializers.Serializer):
     done_s = serializers.FloatField()
 
 
-class RoundPlanSerializer(serializers.Serializer):
+class BatchPlanSerializer(serializers.Serializer):
     finish_s = serializers.FloatField()
     one_after_another_s = serializers.FloatField()
     saved_s = serializers.FloatField()
@@ -70,10 +70,10 @@ class AutoSerializer(serializers.Serializer):
     started_by = serializers.CharField()
     runs = AutoRunSerializer(many=True)
     lanes = LaneSerializer(many=True)
-    plan = RoundPlanSerializer()
+    plan = BatchPlanSerializer()
 
 
-class RoundRequestSerializer(serializers.Serializer):
+class RunsSerializer(serializers.Serializer):
     runs = serializers.ListField(child=serializers.UUIDField(), max_length=8)
 
 

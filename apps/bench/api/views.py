@@ -1,4 +1,4 @@
-"""The bench over HTTP: signals, captures, rounds, the transmitter's own parameters."""
+"""The bench over HTTP: signals, captures, batches, the transmitter's own parameters."""
 
 from __future__ import annotations
 
@@ -15,17 +15,17 @@ from rest_framework.views import APIView
 from apps.accounts.api.people import signed_in
 from apps.accounts.api.serializers import FailureSerializer
 from apps.accounts.policy import require
-from apps.bench import device_acts, rounds
+from apps.bench import auto_capture, device_acts
 from apps.bench.api.serializers import (
     ActSerializer,
     AutoSerializer,
+    BatchPlanSerializer,
     CandidateSerializer,
     CaptureSerializer,
     CompareSerializer,
     DifferenceSerializer,
     ModemSerializer,
-    RoundPlanSerializer,
-    RoundRequestSerializer,
+    RunsSerializer,
     SignalSerializer,
 )
 from apps.bench.capture import capture_reading, live_of
@@ -122,14 +122,14 @@ class LiveChromatogramView(APIView):
         return _shown(take_live(actor=signed_in(request), run_id=run_id, now=timezone.now(), **given))
 
 
-class RoundPlanView(APIView):
-    @extend_schema(operation_id="plan_round", request=RoundRequestSerializer, responses={200: RoundPlanSerializer, 400: FailureSerializer})
+class BatchPlanView(APIView):
+    @extend_schema(operation_id="plan_batch", request=RunsSerializer, responses={200: BatchPlanSerializer, 400: FailureSerializer})
     def post(self, request: Request) -> Response:
-        return Response(rounds.preview(actor=signed_in(request), run_ids=parsed(RoundRequestSerializer, request)["runs"]))
+        return Response(auto_capture.preview(actor=signed_in(request), run_ids=parsed(RunsSerializer, request)["runs"]))
 
 
-class RoundsView(APIView):
-    @extend_schema(operation_id="list_rounds", responses=AutoSerializer(many=True), parameters=[OpenApiParameter("run", str)])
+class AutoCapturesView(APIView):
+    @extend_schema(operation_id="list_auto_captures", responses=AutoSerializer(many=True), parameters=[OpenApiParameter("run", str)])
     def get(self, request: Request) -> Response:
         require(request.user, "read")
         run = request.query_params.get("run", "")
@@ -138,23 +138,23 @@ class RoundsView(APIView):
             rows = [a for a in rows if run in a.runs][:1]
         return Response([auto_data(a) for a in rows[:10]])
 
-    @extend_schema(operation_id="start_round", request=RoundRequestSerializer, responses={201: AutoSerializer, 400: FailureSerializer})
+    @extend_schema(operation_id="start_auto_capture", request=RunsSerializer, responses={201: AutoSerializer, 400: FailureSerializer})
     def post(self, request: Request) -> Response:
-        ids = parsed(RoundRequestSerializer, request)["runs"]
-        return Response(auto_data(rounds.start(actor=signed_in(request), run_ids=ids, now=timezone.now())), status=201)
+        ids = parsed(RunsSerializer, request)["runs"]
+        return Response(auto_data(auto_capture.start(actor=signed_in(request), run_ids=ids, now=timezone.now())), status=201)
 
 
 class CandidatesView(APIView):
-    @extend_schema(operation_id="list_round_candidates", responses=CandidateSerializer(many=True))
+    @extend_schema(operation_id="list_batch_candidates", responses=CandidateSerializer(many=True))
     def get(self, request: Request) -> Response:
         require(request.user, "read")
         return Response(candidates())
 
 
-class StopRoundView(APIView):
-    @extend_schema(operation_id="stop_round", request=None, responses={200: AutoSerializer, 404: FailureSerializer})
+class StopAutoCaptureView(APIView):
+    @extend_schema(operation_id="stop_auto_capture", request=None, responses={200: AutoSerializer, 404: FailureSerializer})
     def post(self, request: Request, auto_id: uuid.UUID) -> Response:
-        return Response(auto_data(rounds.stop(actor=signed_in(request), auto_id=auto_id, now=timezone.now())))
+        return Response(auto_data(auto_capture.stop(actor=signed_in(request), auto_id=auto_id, now=timezone.now())))
 
 
 class AcceptDeviceSerializer(serializers.Serializer):

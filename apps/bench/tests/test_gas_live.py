@@ -185,7 +185,7 @@ class GasOnTheBench(LiveTestCase):
 
     def test_zero_and_span_are_taken_by_themselves_with_class_and_signal(self):
         self.live()
-        answer = self.post("rounds/", {"runs": [self.run_id]})
+        answer = self.post("auto-captures/", {"runs": [self.run_id]})
         self.assertEqual(answer.status_code, 201, answer.content)
         self.until(lambda: RunEvent.objects.filter(run_id=self.run_id, type="reading_taken").count() == 2, 120)
         told = RunEvent.objects.filter(run_id=self.run_id, type="reading_taken").order_by("seq").last().payload
@@ -236,7 +236,7 @@ class GasOnTheBench(LiveTestCase):
         for n, channel in ((2, "A"), (3, "B")):
             self.ok(("source_chosen", {"quantity": "applied", "channel": channel, "signal": f"GH/d{n}.applied"}))
             self.ok(("source_chosen", {"quantity": "indicated", "channel": channel, "signal": f"GR/{channel}"}))
-        answer = self.post("rounds/", {"runs": [self.run_id]})
+        answer = self.post("auto-captures/", {"runs": [self.run_id]})
         self.assertEqual(answer.status_code, 201, answer.content)
         taken = RunEvent.objects.filter(run_id=self.run_id, type="reading_taken").order_by("seq")
         going = AutoCapture.objects.latest("started_at")
@@ -309,7 +309,7 @@ class GasOnTheBench(LiveTestCase):
     def test_a_capture_that_goes_by_itself_ends_with_the_hold_and_shuts_the_gas(self):
         self.live()
         self.with_off()
-        self.assertEqual(self.post("rounds/", {"runs": [self.run_id]}).status_code, 201)
+        self.assertEqual(self.post("auto-captures/", {"runs": [self.run_id]}).status_code, 201)
         self.until(lambda: self.point.manifold.open_bottle)
         hold = self.view()["holds"][0]["id"]
         values = {"reading": "0", "latches": "reset", "operator": "C"}

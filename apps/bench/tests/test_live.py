@@ -10,7 +10,7 @@ from django.core.cache import cache
 from django.test import TransactionTestCase
 from django.utils import timezone
 
-from apps.bench import rounds
+from apps.bench import auto_capture
 from apps.bench.hub import HUB
 from apps.bench.models import AutoCapture, Device
 from apps.bench.simulator.bench import BenchThread
@@ -56,7 +56,7 @@ class LiveTestCase(PlantClient, TransactionTestCase):
         self.bench = thread.__enter__()
         self.addCleanup(thread.__exit__)
         self.addCleanup(HUB.stop)
-        self.addCleanup(rounds.stop_all)
+        self.addCleanup(auto_capture.stop_all)
         add_devices(self.bench)
         self.sign_in(self.ines)
 
@@ -122,7 +122,7 @@ class Capturing(LiveTestCase):
         self.start()
         self.forward(PRESSURE)
         self.choose(applied="CAL/p", indicated="CAL/i")
-        auto = self.post("rounds/", {"runs": [self.run_id]}).json()
+        auto = self.post("auto-captures/", {"runs": [self.run_id]}).json()
         self.until(lambda: "of the warm-up to go" in AutoCapture.objects.get(pk=auto["id"]).says)
         self.assertEqual((AutoCapture.objects.get(pk=auto["id"]).status, self.view()["evidence"]), ("running", []))
         self.ok(("timer_ended", {"step": "warm_up", "reason": "was under power all night"}))
@@ -204,8 +204,8 @@ class Capturing(LiveTestCase):
 
 
 class ByItself(LiveTestCase):
-    def start_round(self, *runs):
-        answer = self.post("rounds/", {"runs": [str(r) for r in runs]})
+    def start_captures(self, *runs):
+        answer = self.post("auto-captures/", {"runs": [str(r) for r in runs]})
         self.assertEqual(answer.status_code, 201, answer.content)
         return answer.json()
 
@@ -214,8 +214,8 @@ class ByItself(LiveTestCase):
 
     def test_the_five_points_up_and_down_are_taken_by_themselves(self):
         self.live_transmitter()
-        self.start_round(self.run_id)
-        self.assertFailure(self.post("rounds/", {"runs": [self.run_id]}), 400, "running")
+        self.start_captures(self.run_id)
+        self.assertFailure(self.post("auto-captures/", {"runs": [self.run_id]}), 400, "running")
         auto = self.until(self.ended, 150)
         self.assertEqual(auto.status, "done", auto.says)
         view = self.view()
@@ -226,7 +226,7 @@ class ByItself(LiveTestCase):
 
     def test_it_stops_with_a_reason_and_keeps_what_was_captured(self):
         self.live_transmitter()
-        self.start_round(self.run_id)
+        self.start_captures(self.run_id)
         self.until(lambda: RunEvent.objects.filter(run_id=self.run_id, type="reading_taken").count() >= 2)
         self.bench.world.channel("PT-2110").source.leak = 0.25
         auto = self.until(self.ended, 120)
@@ -244,7 +244,7 @@ class ByItself(LiveTestCase):
             self.ok(("source_chosen", {"quantity": "indicated", "channel": channel, "signal": found}))
         stranger = {"quantity": "indicated", "channel": "Recorder", "signal": "CS/shown"}
         self.assertFailure(self.send(("source_chosen", stranger)), 400, "unknown_channel")
-        self.start_round(self.run_id)
+        self.start_captures(self.run_id)
         auto = self.until(self.ended, 150)
         self.assertEqual(auto.status, "done", auto.says)
         rows = self.view()["evidence"][0]["rows"]
@@ -259,12 +259,12 @@ class ByItself(LiveTestCase):
             self.forward(SENSOR)
             self.choose(applied=f"BLOCK-{code}/probe", indicated=f"BLOCK-{code}/s1")
             ids.append(self.run_id)
-        ready = {c["tag"]: c["why_not"] for c in self.get("rounds/candidates/").json()}
+        ready = {c["tag"]: c["why_not"] for c in self.get("auto-captures/candidates/").json()}
         self.assertEqual(ready, {"TE-A": "", "TE-B": ""})
-        plan = self.post("rounds/plan/", {"runs": ids}).json()
+        plan = self.post("auto-captures/plan/", {"runs": ids}).json()
         self.assertEqual(len(plan["turns"]), 6)
         self.assertGreater(plan["saved_s"], 0)
-        self.start_round(*ids)
+        self.start_captures(*ids)
         auto = self.until(self.ended, 150)
         self.assertEqual(auto.status, "done", auto.says)
         told = {}
@@ -284,7 +284,7 @@ class ByItself(LiveTestCase):
         patched = mock.patch.dict(METHODS, {"temp-sensor": hasty})
         patched.start()
         self.addCleanup(patched.stop)
-        self.start_round(self.run_id)
+        self.start_captures(self.run_id)
         auto = self.until(self.ended, 150)
         self.assertEqual(auto.status, "stopped")
         # On a loaded machine its samples are too far apart to be called settled; the point is named either way.
@@ -293,14 +293,14 @@ class ByItself(LiveTestCase):
 
     def test_it_can_be_stopped_and_goes_on_after_a_restart(self):
         self.live_transmitter()
-        auto = self.start_round(self.run_id)
+        auto = self.start_captures(self.run_id)
         self.until(lambda: RunEvent.objects.filter(run_id=self.run_id, type="reading_taken").exists())
-        rounds.stop_all()  # as when the server goes down
+        auto_capture.stop_all()  # as when the server goes down
         self.assertEqual(AutoCapture.objects.get().status, "running")
-        rounds.resume_all(timezone.now())
+        auto_capture.resume_all(timezone.now())
         taken = RunEvent.objects.filter(run_id=self.run_id, type="reading_taken").count()
         self.until(lambda: RunEvent.objects.filter(run_id=self.run_id, type="reading_taken").count() > taken)
-        stopped = self.post(f"rounds/{auto['id']}/stop/").json()
+        stopped = self.post(f"auto-captures/{auto['id']}/stop/").json()
         self.assertEqual(stopped["status"], "stopped")
         self.assertIn("What was captured is kept", stopped["says"])
         self.assertEqual(Run.objects.get().status, "open")
@@ -308,10 +308,10 @@ class ByItself(LiveTestCase):
     def test_a_run_that_is_not_live_cannot_go_by_itself(self):
         self.start()
         self.forward(PRESSURE)
-        self.assertFailure(self.post("rounds/", {"runs": [self.run_id]}), 400, "not_live")
-        self.assertFailure(self.post("rounds/", {"runs": []}), 400, "bad_round")
+        self.assertFailure(self.post("auto-captures/", {"runs": [self.run_id]}), 400, "not_live")
+        self.assertFailure(self.post("auto-captures/", {"runs": []}), 400, "bad_batch")
         self.sign_in(self.marta)
-        self.assertFailure(self.post("rounds/", {"runs": [self.run_id]}), 403, "not_allowed")
+        self.assertFailure(self.post("auto-captures/", {"runs": [self.run_id]}), 403, "not_allowed")
 
 
 class Spoken(LiveTestCase):

@@ -20,7 +20,7 @@ class ToyLive(LiveTestCase):
         self.start()
         self.forward(PRESSURE, song="A live one")
         self.choose(applied="CAL/p", indicated="CAL/i")
-        auto = self.post("rounds/", {"runs": [self.run_id]}).json()
+        auto = self.post("auto-captures/", {"runs": [self.run_id]}).json()
         self.until(lambda: AutoCapture.objects.get(pk=auto["id"]).status == "done", 120)
         view = self.view()
         rows = view["evidence"][0]["rows"]

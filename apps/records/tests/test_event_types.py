@@ -44,7 +44,9 @@ class EventTypes(SimpleTestCase):
         self.assertIn("reason", misfits("hold_placed", {k: v for k, v in good.items() if k != "reason"}))
         self.assertIn("untill", misfits("hold_placed", {**good, "untill": "x"}))
         self.assertIn("until", misfits("hold_placed", {**good, "until": 5}))
-        reading = {k: "" for k in get_type_hints(KEPT["reading_taken"]) if k in ("step", "direction", "nominal", "applied", "indicated", "source")}
+        reading = {
+            k: "" for k in get_type_hints(KEPT["reading_taken"]) if k in ("step", "direction", "nominal", "applied", "indicated", "source")
+        }
         self.assertEqual(misfits("reading_taken", {**reading, "slot": 0, "cycle": 1, "mv": "12.1"}), "")
         self.assertIn("mv", misfits("reading_taken", {**reading, "slot": 0, "cycle": 1, "mv": 12.1}))
 

@@ -68,17 +68,17 @@ export function useModems(tag: string) {
 }
 
 /** The capture that goes on, or last went on, by itself: of one run when one is named. */
-export function useRounds(run: string, enabled = true) {
+export function useAutoCaptures(run: string, enabled = true) {
   return useQuery({
     enabled,
-    queryKey: ["rounds", run],
-    queryFn: () => unwrap(client.GET("/api/v1/rounds/", { params: { query: run ? { run } : {} } })),
+    queryKey: ["auto-captures", run],
+    queryFn: () => unwrap(client.GET("/api/v1/auto-captures/", { params: { query: run ? { run } : {} } })),
     refetchInterval: 1_500,
   });
 }
 
 export function useCandidates() {
-  return useQuery({ queryKey: ["round-candidates"], queryFn: () => unwrap(client.GET("/api/v1/rounds/candidates/")), refetchInterval: 5_000 });
+  return useQuery({ queryKey: ["batch-candidates"], queryFn: () => unwrap(client.GET("/api/v1/auto-captures/candidates/")), refetchInterval: 5_000 });
 }
 
 export function useColleagues() {

@@ -24,7 +24,7 @@ const KitPage = lazy(() => import("../features/kit/KitPage").then((m) => ({ defa
 const HoldsPage = lazy(() => import("../features/holds/HoldsPage").then((m) => ({ default: m.HoldsPage })));
 const WallPage = lazy(() => import("../features/holds/WallPage").then((m) => ({ default: m.WallPage })));
 const SensorLifePage = lazy(() => import("../features/gas/SensorLifePage").then((m) => ({ default: m.SensorLifePage })));
-const RoundPage = lazy(() => import("../features/round/RoundPage").then((m) => ({ default: m.RoundPage })));
+const BatchPage = lazy(() => import("../features/batch/BatchPage").then((m) => ({ default: m.BatchPage })));
 const ChecksPage = lazy(() => import("../features/checks/ChecksPage").then((m) => ({ default: m.ChecksPage })));
 const CheckRoundPage = lazy(() => import("../features/checks/CheckRoundPage").then((m) => ({ default: m.CheckRoundPage })));
 const CalculatorsPage = lazy(() => import("../features/calculators/CalculatorsPage").then((m) => ({ default: m.CalculatorsPage })));
@@ -70,7 +70,7 @@ export function App() {
                 <Route path="/kit/new/:group" element={<NewKitPage />} />
                 <Route path="/kit/:group/:code" element={<KitItemPage />} />
                 <Route path="/kit" element={<KitPage />} />
-                <Route path="/round" element={<RoundPage />} />
+                <Route path="/batch" element={<BatchPage />} />
                 <Route path="/checks" element={<ChecksPage />} />
                 <Route path="/checks/:id" element={<CheckRoundPage />} />
                 <Route path="/calculators" element={<CalculatorsPage />} />

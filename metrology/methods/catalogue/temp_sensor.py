@@ -463,7 +463,7 @@ METHOD = Method(
     key="temp-sensor",
     title="Temperature sensor in a block or bath",
     revision="1",
-    traits=Traits("temperature sensor", default_points=(0.0, 50.0, 100.0), in_rounds=True),
+    traits=Traits("temperature sensor", default_points=(0.0, 50.0, 100.0), in_batches=True),
     settings=TemperatureSettings,
     flow=steps,
     trial=TRIAL,

@@ -99,7 +99,7 @@ def is_first(setup: RunSetup) -> bool:
     return known.get("first") == "yes" and not known.get("rounds")
 
 
-def rounds(setup: RunSetup) -> int:
+def spans_done(setup: RunSetup) -> int:
     """How often zero and span were accepted in this run."""
     return int(setup.value("rounds", 0.0))
 
@@ -125,7 +125,7 @@ class BeltAdvice:
                 "repeat",
                 f"{restless[0].label}: {restless[0].value:.3f} %, more than {restless[0].high:g} %. A count that does not repeat is not accepted.",
             )
-        if dict(setup.entered).get("first") == "yes" and rounds(setup) < 2:
+        if dict(setup.entered).get("first") == "yes" and spans_done(setup) < 2:
             return Proposal("adjust", "The first time, zero and span are set twice: the second time proves the first.")
         if any(abs(v) > b.cause for v in changes.values()) and not is_as_left:
             return Proposal("cause", f"Changed by {told}: more than {b.cause:g} % has a cause. Find it before the counts are accepted.")
@@ -141,7 +141,7 @@ class BeltAdvice:
         large = [s for s in outcome.series if s.name != "zero_count" and abs(s.value) > b.cause]
         if choice == "adjust" and large:
             return f"{large[0].label} {large[0].value:+.2f} % is more than {b.cause:g} %: choose 'Find the cause, then accept', and note what it was."
-        if choice == "leave" and dict(setup.entered).get("first") == "yes" and rounds(setup) < 2:
+        if choice == "leave" and dict(setup.entered).get("first") == "yes" and spans_done(setup) < 2:
             return "The first time, zero and span are set twice before it is left."
         return ""
 
@@ -173,7 +173,7 @@ OPTIONS = (
 
 @lru_cache(maxsize=256)
 def _steps(setup: RunSetup, chosen: tuple[tuple[str, str], ...]) -> tuple[Step, ...]:
-    tests = _rounds(setup, dict(chosen))
+    tests = _repeated(setup, dict(chosen))
     return (
         common.identity(setup),
         *_numbers(setup),
@@ -279,17 +279,17 @@ def _tests(setup: RunSetup, n: int, phase: str, *, if_needed: bool = False, left
     return (*before, made[0], *_weights(setup, at, on=True), *between, *made[1:])
 
 
-def _rounds(setup: RunSetup, choices: Mapping[str, str]) -> tuple[Step, ...]:
+def _repeated(setup: RunSetup, choices: Mapping[str, str]) -> tuple[Step, ...]:
     """As found until it is decided; then as often as counts are accepted, each with its as left."""
     out: list[Step] = []
     choice, n = "repeat", 0
-    while choice == "repeat" and n < common.MAX_ROUNDS:
+    while choice == "repeat" and n < common.MAX_REPEATS:
         n += 1
         out += _weights(setup, f"again_{n}", on=False) if n > 1 else ()
         out += _tests(setup, n, "as found")
         choice = choices.get(numbered("judge", n), "")
     n = 0
-    while choice in ("adjust", "cause", "repair", "repeat") and n < common.MAX_ROUNDS:
+    while choice in ("adjust", "cause", "repair", "repeat") and n < common.MAX_REPEATS:
         n += 1
         out += _weights(setup, f"round_{n}", on=False)
         out += common.repair(n) if choice == "repair" else _cause(n) if choice == "cause" else ()

@@ -10,7 +10,7 @@ from metrology.methods.setup import RunSetup
 from metrology.methods.steps import Check, Field, Step
 
 RULE_OF_SITE = "Site procedures, permits, local codes and licensed practice rule over this screen."
-MAX_ROUNDS = 20
+MAX_REPEATS = 20
 
 HOLD_KINDS = (
     ("inhibit", "Inhibit: signal held from tripping"),
@@ -225,12 +225,12 @@ def found_to_left(found: Wording, left: Wording, choices: Mapping[str, str], spa
     """
     out: list[Step] = []
     choice, n = "repeat", 0
-    while choice == "repeat" and n < MAX_ROUNDS:
+    while choice == "repeat" and n < MAX_REPEATS:
         n += 1
         out += take(found, n)
         choice = choices.get(numbered(found.judge, n), "")
     n = 0
-    while choice in left.follow and n < MAX_ROUNDS:
+    while choice in left.follow and n < MAX_REPEATS:
         n += 1
         out += [*left.follow[choice](n), *take(left, n)]
         choice = choices.get(numbered(left.judge, n), "")
@@ -247,7 +247,7 @@ def set_of(words: Wording, choices: Mapping[str, str]) -> list[Step]:
     """A set that is taken again after each choice that has work to follow, such as a wet proof."""
     out = list(take(words, 1))
     n, choice = 1, choices.get(words.judge, "")
-    while choice in words.follow and n < MAX_ROUNDS:
+    while choice in words.follow and n < MAX_REPEATS:
         out += words.follow[choice](n)
         n += 1
         out += take(words, n)

@@ -2,7 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, type ReactNode } from "react";
 import { Link } from "react-router";
 import { ApiFailure, client, unwrap, type Run, type Step } from "../../api/client";
-import { useRounds } from "../../api/queries";
+import { useAutoCaptures } from "../../api/queries";
 import { Button } from "../../ui/Button";
 import { TextField } from "../../ui/fields";
 import { Failure, Loading, Message } from "../../ui/Message";
@@ -72,10 +72,10 @@ export function Reading({ run, step, tag, act }: Props) {
   const queries = useQueryClient();
   const canSet = run.view.sources.some((s) => s.quantity === "applied" && s.stimulus);
   const gas = useMutation({
-    mutationFn: () => unwrap(client.POST("/api/v1/rounds/", { body: { runs: [run.id] } })),
+    mutationFn: () => unwrap(client.POST("/api/v1/auto-captures/", { body: { runs: [run.id] } })),
     onSettled: () => void queries.invalidateQueries({ queryKey: ["rounds"] }),
   });
-  const auto = useRounds(run.id, canSet).data?.[0];
+  const auto = useAutoCaptures(run.id, canSet).data?.[0];
   const isGoing = auto?.status === "running";
   const pending = useRef({ text: "", id: "" });
   const sent = act.variables?.do === "read" ? act.variables.indicated : "";

@@ -23,10 +23,10 @@ export function useCapture(run: Run) {
 
 export function useAutoCapture(run: Run) {
   const queries = useQueryClient();
-  const refresh = () => void queries.invalidateQueries({ queryKey: ["rounds"] });
-  const start = useMutation({ mutationFn: () => unwrap(client.POST("/api/v1/rounds/", { body: { runs: [run.id] } })), onSettled: refresh });
+  const refresh = () => void queries.invalidateQueries({ queryKey: ["auto-captures"] });
+  const start = useMutation({ mutationFn: () => unwrap(client.POST("/api/v1/auto-captures/", { body: { runs: [run.id] } })), onSettled: refresh });
   const stop = useMutation({
-    mutationFn: (auto_id: string) => unwrap(client.POST("/api/v1/rounds/{auto_id}/stop/", { params: { path: { auto_id } } })),
+    mutationFn: (auto_id: string) => unwrap(client.POST("/api/v1/auto-captures/{auto_id}/stop/", { params: { path: { auto_id } } })),
     onSettled: refresh,
   });
   return { start, stop };

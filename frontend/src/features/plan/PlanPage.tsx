@@ -114,7 +114,7 @@ export function PlanPage() {
           <CalendarClock size={18} aria-hidden="true" /> Calendars
         </Button>
         <LinkButton to="/checks">Function checks</LinkButton>
-        <LinkButton to="/round">Several at once on the bench</LinkButton>
+        <LinkButton to="/batch">Several at once on the bench</LinkButton>
         {mayPlan && (
           <LinkButton to="/plan/new" kind="primary">
             Make a round

@@ -2,7 +2,7 @@ import { ArrowDown, ArrowUp, Cable } from "lucide-react";
 import { useMutation } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { ApiFailure, client, unwrap, type Run, type Step } from "../../../api/client";
-import { useRounds } from "../../../api/queries";
+import { useAutoCaptures } from "../../../api/queries";
 import { useShortcuts } from "../../../app/shortcuts";
 import { Button } from "../../../ui/Button";
 import { TextField } from "../../../ui/fields";
@@ -89,7 +89,7 @@ function LastReading({ step }: { step: Step }) {
 /** How the capture that goes on by itself stands; it is stopped here at any time. */
 function ByItself({ run, failed }: { run: Run; failed: Error | null }) {
   const { stop } = useAutoCapture(run);
-  const auto = useRounds(run.id).data?.[0];
+  const auto = useAutoCaptures(run.id).data?.[0];
   if (auto?.status === "running") {
     return (
       <div role="status" className="flex flex-wrap items-center gap-4 border-l-8 border-water bg-water-soft px-3 py-2">
@@ -129,7 +129,7 @@ export function ReadingsStep({ run, step }: StepProps) {
   const isLive = sources.length > 0;
   const readsLive = sources.some((s) => s.quantity === "indicated");
   const live = useLive(run.id, run.view.seq, isLive);
-  const rounds = useRounds(run.id, isLive);
+  const captures = useAutoCaptures(run.id, isLive);
   const failed = append.error ?? capture.error;
   const failure = failed instanceof ApiFailure ? failed : null;
   // Beside a live picture the field must not pull the point and its ideal out of sight.
@@ -165,7 +165,7 @@ export function ReadingsStep({ run, step }: StepProps) {
   const ready = Boolean(live.frame) && (Object.values(live.frame?.rows ?? {}).every((row) => row.status === "settled") || ["no response", "unstable"].includes(live.frame?.exposure?.kind ?? ""));
   const hasStimulus = sources.some((s) => s.quantity === "applied" && s.stimulus);
   const counter = next.quantities.find((q) => q.counts_up);
-  const goesOn = rounds.data?.[0]?.status === "running";
+  const goesOn = captures.data?.[0]?.status === "running";
   return (
     <StepFrame
       step={isLive ? { ...step, instruction: "" } : step}

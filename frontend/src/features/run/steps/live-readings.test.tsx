@@ -8,7 +8,7 @@ import { ReadingsStep } from "./ReadingsStep";
 
 const EVENTS = "POST /api/v1/runs/0d6e/events/";
 const CAPTURE = "POST /api/v1/runs/0d6e/capture/";
-const ROUNDS = "GET /api/v1/rounds/";
+const CAPTURES = "GET /api/v1/auto-captures/";
 
 /** A stream that the test speaks through. */
 class PretendStream {
@@ -37,7 +37,7 @@ function frame(status: string, says = "It moves 0.001 mA, limit 0.008 mA.", seq 
 const LIVE = { sources: [{ quantity: "indicated", channel: "", signal: "CAL/i", label: "Loop current", unit: "mA", stimulus: "" }] };
 
 function showLive(run = runAt({}, LIVE), answers = {}) {
-  const server = pretendServer({ [CAPTURE]: { body: run }, [EVENTS]: { body: run }, [ROUNDS]: { body: [] }, ...answers });
+  const server = pretendServer({ [CAPTURE]: { body: run }, [EVENTS]: { body: run }, [CAPTURES]: { body: [] }, ...answers });
   const shown = show(<ReadingsStep run={run} step={run.view.step} />);
   const stream = PretendStream.last;
   if (!stream) throw new Error("no stream was opened");
@@ -147,20 +147,20 @@ describe("capturing by itself", () => {
   it("is offered only when the stimulus is live too", async () => {
     showLive().shown.unmount();
     expect(screen.queryByText("All by itself")).toBeNull();
-    const { server } = showLive(runAt({}, both), { "POST /api/v1/rounds/": { body: auto } });
+    const { server } = showLive(runAt({}, both), { "POST /api/v1/auto-captures/": { body: auto } });
     fireEvent.click(await screen.findByText("All by itself"));
     await waitFor(() => expect(server.asked.find((a) => a.method === "POST")?.body).toEqual({ runs: ["0d6e"] }));
   });
 
   it("tells what it waits for and can be stopped", async () => {
-    const { server } = showLive(runAt({}, both), { [ROUNDS]: { body: [auto] }, "POST /api/v1/rounds/7/stop/": { body: { ...auto, status: "stopped" } } });
+    const { server } = showLive(runAt({}, both), { [CAPTURES]: { body: [auto] }, "POST /api/v1/auto-captures/7/stop/": { body: { ...auto, status: "stopped" } } });
     expect(await screen.findByText("Bench calibrator at 100 kPa.")).toBeTruthy();
     fireEvent.click(screen.getByText("Stop it"));
-    await waitFor(() => expect(server.asked.some((a) => a.path === "/api/v1/rounds/7/stop/")).toBe(true));
+    await waitFor(() => expect(server.asked.some((a) => a.path === "/api/v1/auto-captures/7/stop/")).toBe(true));
   });
 
   it("that stopped says why", async () => {
-    showLive(runAt({}, both), { [ROUNDS]: { body: [{ ...auto, status: "stopped", says: "Reading did not settle at 100 kPa: unstable." }] } });
+    showLive(runAt({}, both), { [CAPTURES]: { body: [{ ...auto, status: "stopped", says: "Reading did not settle at 100 kPa: unstable." }] } });
     expect(await screen.findByText("Reading did not settle at 100 kPa: unstable.")).toBeTruthy();
   });
 });
@@ -170,7 +170,7 @@ describe("sources", () => {
     const run = runAt();
     const signal = { id: "CAL/i", label: "Loop current", device: "", protocol: "SCPI over TCP", unit: "mA", is_wired: true, can_set: false, is_likely: true, role: "" };
     const list = [{ ...signal, id: "CS/ma", is_likely: false }, signal, { ...signal, id: "X/y", is_wired: false }];
-    const server = pretendServer({ [EVENTS]: { body: run }, [ROUNDS]: { body: [] }, "GET /api/v1/signals/": { body: list } });
+    const server = pretendServer({ [EVENTS]: { body: run }, [CAPTURES]: { body: [] }, "GET /api/v1/signals/": { body: list } });
     show(<ReadingsStep run={run} step={run.view.step} />);
     fireEvent.click(screen.getByText("Read live"));
     fireEvent.click(screen.getByText(/^Use what is wired to/));
@@ -181,7 +181,7 @@ describe("sources", () => {
   });
   it("say so when nothing is wired", async () => {
     const run = runAt();
-    const server = pretendServer({ [ROUNDS]: { body: [] }, "GET /api/v1/signals/": { body: [] } });
+    const server = pretendServer({ [CAPTURES]: { body: [] }, "GET /api/v1/signals/": { body: [] } });
     show(<ReadingsStep run={run} step={run.view.step} />);
     fireEvent.click(screen.getByText("Read live"));
     fireEvent.click(screen.getByText(/^Use what is wired to/));
@@ -191,7 +191,7 @@ describe("sources", () => {
   it("are chosen for each quantity, those of the tag first", async () => {
     const run = runAt();
     const signal = { id: "CAL/i", label: "Loop current", device: "Calibrator", protocol: "SCPI over TCP", unit: "mA", is_wired: true, can_set: false, is_likely: true, role: "" };
-    const server = pretendServer({ [EVENTS]: { body: run }, [ROUNDS]: { body: [] }, "GET /api/v1/signals/": { body: [signal, { ...signal, id: "X/y", label: "Spare", is_wired: false }] } });
+    const server = pretendServer({ [EVENTS]: { body: run }, [CAPTURES]: { body: [] }, "GET /api/v1/signals/": { body: [signal, { ...signal, id: "X/y", label: "Spare", is_wired: false }] } });
     show(<ReadingsStep run={run} step={run.view.step} />);
     fireEvent.click(screen.getByText("Read live"));
     const box = screen.getByLabelText("Reading is");

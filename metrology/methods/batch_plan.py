@@ -1,4 +1,4 @@
-"""A round of several sensors over several blocks with one reader: whose turn is when, and what overlapping saves."""
+"""A batch of several sensors over several blocks with one reader: whose turn is when, and what overlapping saves."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ class Turn:
 
 
 @dataclass(frozen=True)
-class RoundPlan:
+class BatchPlan:
     """All turns in the order they are read, and how long it takes overlapped and one block after the other."""
 
     turns: tuple[Turn, ...]
@@ -44,7 +44,7 @@ class RoundPlan:
         return self.one_after_another_s - self.finish_s
 
 
-def plan_round(blocks: Sequence[Sequence[Stop]], *, read_s: float) -> RoundPlan:
+def plan_batch(blocks: Sequence[Sequence[Stop]], *, read_s: float) -> BatchPlan:
     """Plan the stops of each block, in their order; one sensor takes read_s to read, and only one is read at a time.
 
     The block that is ready first is read first; a block heads for its next point as soon as it has been read.
@@ -63,4 +63,4 @@ def plan_round(blocks: Sequence[Sequence[Stop]], *, read_s: float) -> RoundPlan:
         starts[n] = free = done
     every = [s for stops in blocks for s in stops]
     alone = sum((s.travel_s + s.soak_s) * len(s.sensors) + read_s * len(s.sensors) for s in every)
-    return RoundPlan(tuple(turns), max((t.done_s for t in turns), default=0.0), alone)
+    return BatchPlan(tuple(turns), max((t.done_s for t in turns), default=0.0), alone)

@@ -2,14 +2,14 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { client, unwrap, type Schemas } from "../../api/client";
-import { useCandidates, useRounds } from "../../api/queries";
+import { useCandidates, useAutoCaptures } from "../../api/queries";
 import { useMay } from "../../app/session";
 import { Button } from "../../ui/Button";
 import { CheckLine } from "../../ui/fields";
 import { clock } from "../../ui/format";
 import { Failure, Loading, Message } from "../../ui/Message";
 
-type Plan = Schemas["RoundPlan"];
+type Plan = Schemas["BatchPlan"];
 type Auto = Schemas["Auto"];
 
 function span(seconds: number): string {
@@ -24,7 +24,7 @@ function PlanView({ plan }: { plan: Plan }) {
   const x = (s: number) => 110 + (s / total) * 860;
   const height = blocks.length * 44 + 26;
   return (
-    <section aria-label="Plan of the round" className="space-y-3">
+    <section aria-label="Plan of the batch" className="space-y-3">
       <p className="text-lg">
         About <strong>{span(plan.finish_s)}</strong>, against {span(plan.one_after_another_s)} one after another:{" "}
         <strong>{span(plan.saved_s)} saved</strong>.
@@ -83,9 +83,9 @@ function PlanView({ plan }: { plan: Plan }) {
 function Going({ auto, onStop, stopping }: { auto: Auto; onStop: () => void; stopping: boolean }) {
   const running = auto.status === "running";
   return (
-    <section aria-label="Round" className="space-y-3 border-t-4 border-water pt-3">
+    <section aria-label="Batch" className="space-y-3 border-t-4 border-water pt-3">
       <div className="flex flex-wrap items-center gap-4">
-        <h2 className="text-xl font-bold">{running ? "Round under way" : auto.status === "done" ? "Round finished" : "Round stopped"}</h2>
+        <h2 className="text-xl font-bold">{running ? "Batch under way" : auto.status === "done" ? "Batch finished" : "Batch stopped"}</h2>
         <span className="text-muted">
           started {clock(auto.started_at)} by {auto.started_by}
           {auto.ended_at && `, ended ${clock(auto.ended_at)}`}
@@ -134,22 +134,22 @@ function Going({ auto, onStop, stopping }: { auto: Auto; onStop: () => void; sto
   );
 }
 
-/** A round of up to four temperature sensors over several blocks: chosen, planned, left alone. */
-export function RoundPage() {
+/** A batch of up to four temperature sensors over several blocks: chosen, planned, left alone. */
+export function BatchPage() {
   const candidates = useCandidates();
-  const rounds = useRounds("");
+  const captures = useAutoCaptures("");
   const queries = useQueryClient();
   const mayWork = useMay("work on a run");
   const [chosen, setChosen] = useState<string[]>([]);
-  const refresh = () => void queries.invalidateQueries({ queryKey: ["rounds"] });
-  const plan = useMutation({ mutationFn: (runs: string[]) => unwrap(client.POST("/api/v1/rounds/plan/", { body: { runs } })) });
+  const refresh = () => void queries.invalidateQueries({ queryKey: ["auto-captures"] });
+  const plan = useMutation({ mutationFn: (runs: string[]) => unwrap(client.POST("/api/v1/auto-captures/plan/", { body: { runs } })) });
   const start = useMutation({
-    mutationFn: (runs: string[]) => unwrap(client.POST("/api/v1/rounds/", { body: { runs } })),
+    mutationFn: (runs: string[]) => unwrap(client.POST("/api/v1/auto-captures/", { body: { runs } })),
     onSuccess: () => setChosen([]),
     onSettled: refresh,
   });
   const stop = useMutation({
-    mutationFn: (auto_id: string) => unwrap(client.POST("/api/v1/rounds/{auto_id}/stop/", { params: { path: { auto_id } } })),
+    mutationFn: (auto_id: string) => unwrap(client.POST("/api/v1/auto-captures/{auto_id}/stop/", { params: { path: { auto_id } } })),
     onSettled: refresh,
   });
   if (candidates.isPending) return <Loading what="the sensors" />;
@@ -161,14 +161,14 @@ export function RoundPage() {
     if (next.length) plan.mutate(next);
     else plan.reset();
   };
-  const auto = rounds.data?.find((a) => a.runs.length > 1 || a.status === "running") ?? rounds.data?.[0];
+  const auto = captures.data?.find((a) => a.runs.length > 1 || a.status === "running") ?? captures.data?.[0];
   return (
     <div className="mx-auto max-w-5xl space-y-6 p-4 lg:p-6">
       <div>
-        <h1 className="text-2xl font-bold">Round of temperature sensors</h1>
+        <h1 className="text-2xl font-bold">Batch of temperature sensors</h1>
         <p className="max-w-prose">
           Up to four sensors over the blocks, each in a run of its own that is prepared and made safe. While one block heads for its next point, the
-          other is read. The round goes on with this page closed.
+          other is read. It goes on with this page closed.
         </p>
       </div>
       {auto && <Going auto={auto} onStop={() => stop.mutate(auto.id)} stopping={stop.isPending} />}
@@ -205,7 +205,7 @@ export function RoundPage() {
       {mayWork && chosen.length > 0 && (
         <div className="flex justify-end">
           <Button kind="primary" large onClick={() => start.mutate(chosen)} disabled={start.isPending || plan.isError}>
-            Start the round of {chosen.length}
+            Start the batch of {chosen.length}
           </Button>
         </div>
       )}

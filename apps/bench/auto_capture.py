@@ -1,4 +1,4 @@
-"""Auto-capture of one run, or of a round of up to four: checked, planned, started, stopped, resumed."""
+"""Auto-capture of one run, or of a batch of up to four: checked, planned, started, stopped, resumed."""
 
 from __future__ import annotations
 
@@ -19,8 +19,8 @@ from apps.runs.models import Run
 from apps.runs.store import load_state
 from config.failures import Missing
 from metrology.faults import Fault
+from metrology.methods.batch_plan import MAX_SENSORS, BatchPlan, Stop, plan_batch
 from metrology.methods.registry import get_method
-from metrology.methods.round_plan import MAX_SENSORS, RoundPlan, Stop, plan_round
 from metrology.run.progress import current_slot, make_progress
 from metrology.run.state import RunState, source_key
 
@@ -32,7 +32,7 @@ _lock = threading.Lock()
 def check_runs(run_ids: Sequence[uuid.UUID]) -> list[tuple[Run, RunState, str]]:
     """Runs that can go by themselves, with the signal that stimulates each; raises a Fault saying why one can't."""
     if not 1 <= len(set(run_ids)) <= MAX_SENSORS:
-        raise Fault("bad_round", f"A round holds 1 to {MAX_SENSORS} sensors; {len(set(run_ids))} were chosen.", field="runs")
+        raise Fault("bad_batch", f"A batch holds 1 to {MAX_SENSORS} sensors; {len(set(run_ids))} were chosen.", field="runs")
     out = []
     for run_id in dict.fromkeys(run_ids):
         run, _, state = load_state(run_id)
@@ -54,7 +54,7 @@ def check_runs(run_ids: Sequence[uuid.UUID]) -> list[tuple[Run, RunState, str]]:
     return out
 
 
-def foresee(chosen: Sequence[tuple[Run, RunState, str]]) -> RoundPlan:
+def foresee(chosen: Sequence[tuple[Run, RunState, str]]) -> BatchPlan:
     """The turns of each block from where the runs stand, by the pace that the devices' maps give."""
     lanes: dict[str, dict[float, list[str]]] = defaultdict(lambda: defaultdict(list))
     dwell: dict[str, float] = defaultdict(float)
@@ -78,10 +78,10 @@ def foresee(chosen: Sequence[tuple[Run, RunState, str]]) -> RoundPlan:
             stops.append(Stop(device.label, point, travel, dwell[stimulus], tuple(tags)))
             at = point
         blocks.append(stops)
-    return plan_round(blocks, read_s=READ_S)
+    return plan_batch(blocks, read_s=READ_S)
 
 
-def plan_data(plan: RoundPlan) -> dict[str, Any]:
+def plan_data(plan: BatchPlan) -> dict[str, Any]:
     """A plan as plain data."""
     return {
         "finish_s": plan.finish_s,
@@ -103,7 +103,7 @@ def plan_data(plan: RoundPlan) -> dict[str, Any]:
 
 
 def preview(*, actor: Person, run_ids: Sequence[uuid.UUID]) -> dict[str, Any]:
-    """The plan of a round that could be started."""
+    """The plan of a batch that could be started."""
     require(actor, "work on a run")
     return plan_data(foresee(check_runs(run_ids)))
 
