@@ -56,6 +56,20 @@ REFERENCES = [
     ref("MB-W02", "Test weight 20 kg, first", "kg", 20, 20, 420, u_absolute=0.0003, kind="weight", weight_class="F2", set_name="Twenties"),
     ref("MB-W04", "Belt test weights, 25 kg each", "kg", 25, 25, 320, u_absolute=0.005, kind="weight", weight_class="M1", set_name="Belt"),
     ref("MB-W03", "Test weight 20 kg, second", "kg", 20, 20, 420, u_absolute=0.0003, kind="weight", weight_class="F2", set_name="Twenties"),
+    ref(
+        "MB-D01",
+        "Portable hydrocarbon detector",
+        "%LEL",
+        0,
+        100,
+        150,
+        u_absolute=1.5,
+        resolution=0.1,
+        kind="portable",
+        gas="methane",
+        state="quarantined",
+    ),
+    ref("MB-D02", "Portable oxygen meter", "% vol", 0, 25, 210, u_absolute=0.2, resolution=0.1, kind="portable", gas="oxygen"),
 ]
 
 

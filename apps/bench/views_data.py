@@ -40,7 +40,7 @@ def _run_row(run_id: uuid.UUID) -> dict[str, Any]:
     return {
         "id": str(run.id),
         "number": run.label,
-        "tag": run.instrument.tag,
+        "tag": run.tag,
         "at_step": run.at_step,
         "taken": len(state.active_readings(step.key)) if step else 0,
         "total": len(method.plan(state.setup, step.key if step else "as_found")),
@@ -64,8 +64,8 @@ def candidates() -> list[dict[str, Any]]:
             {
                 "id": run.id,
                 "number": run.label,
-                "tag": run.instrument.tag,
-                "service": run.instrument.service,
+                "tag": run.tag,
+                "service": run.instrument.service if run.instrument else "",
                 "at_step": run.at_step,
                 "why_not": why,
                 "block": block,

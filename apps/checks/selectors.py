@@ -205,7 +205,7 @@ def _others(code: str, found: CheckRound) -> list[str]:
     if code == AMBIENT:
         return []
     runs = KitUse.objects.filter(item=code, run__status__in=OPEN).exclude(run__technician_id=found.owner_id)
-    names = {f"{u.run.technician.name}, on {u.run.instrument.tag}" for u in runs.select_related("run__technician", "run__instrument")}
+    names = {f"{u.run.technician.name}, on {u.run.tag}" for u in runs.select_related("run__technician", "run__instrument")}
     rounds = CheckRound.objects.filter(closed_at=None).exclude(Q(pk=found.pk) | Q(owner_id=found.owner_id)).select_related("owner")
     names |= {f"{r.owner.name}, in a round of checks" for r in rounds if any(g["bottle"] == code for g in r.gases)}
     return sorted(names)

@@ -51,6 +51,7 @@ class Reference(models.Model):
     weight_class = models.CharField(max_length=12, blank=True)  # of a weight, as OIML R 111 has it: E1 to M3
     set_name = models.CharField(max_length=40, blank=True)  # the set it belongs to
     points = models.JSONField(default=list, blank=True)  # of its certificate: [applied, indicated, U]
+    gas = models.CharField(max_length=40, blank=True)  # of a portable: what it is for, by which it is checked in
 
     class Meta:
         ordering = ["code"]

@@ -30,6 +30,7 @@ from apps.kit.models import (
     Trap,
     Worn,
 )
+from apps.kit.outside import item_check
 from config.failures import Missing
 from config.uploads import check_file
 from metrology.faults import Fault, Faults
@@ -83,7 +84,9 @@ GROUPS: dict[str, tuple[type[models.Model], str, tuple[KitField, ...]]] = {
             N("points", "Certificate points", "points", hint="Applied indicated U; one after the other with ;"),
             N("resolution", "Resolution", "number", low=0), N("drift_per_year", "Drift a year", "number", low=0),
             N("gradient", "Gradient of a block", "number", low=0), N("weight_class", "Class of a weight", hint="E1 to M3"),
-            N("set_name", "Set it belongs to"), N("certificate", "Certificate", required=True), N("laboratory", "Laboratory", required=True),
+            N("set_name", "Set it belongs to"),
+            N("gas", "Gas a portable is for", hint="Like methane, oxygen; its incoming check goes by it"),
+            N("certificate", "Certificate", required=True), N("laboratory", "Laboratory", required=True),
             N("traceability", "Traceability", required=True), N("calibrated_on", "Calibrated on", "date", True), N("due_on", "Due on", "date", True),
         ),
     ),
@@ -392,6 +395,8 @@ def check_in(*, actor: Person, group: str, code: str, values: Mapping[str, Any],
     """The incoming check of kit that is new or back from service: accepted, or quarantined with every reason."""
     require(actor, "check kit in")
     item = get_item(group, code)
+    if item_check(group, item) is not None:
+        raise Fault("check_is_a_run", f"{code} is checked in step by step, with a signed record: start its incoming check.", field="code")
     result = judge_incoming({k: str(v) for k, v in values.items()})
     told = "Incoming check: " + (" ".join(result.reasons) or "accepted into service.")
     if result.hours is not None:

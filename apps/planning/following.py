@@ -54,7 +54,8 @@ def runs_of(found: Round) -> dict[int, Run]:
     return {
         r.instrument_id: r
         for r in rows
-        if timezone.localdate(r.started_at) == found.day or (r.status in OPEN and timezone.localdate(r.started_at) <= found.day)
+        if r.instrument_id
+        and (timezone.localdate(r.started_at) == found.day or (r.status in OPEN and timezone.localdate(r.started_at) <= found.day))
     }
 
 

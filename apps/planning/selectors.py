@@ -32,7 +32,7 @@ def get_today(person: Person, now: datetime) -> dict[str, Any]:
     runs = Run.objects.filter(status__in=OPEN).prefetch_related("instrument__area", "technician").order_by("started_at")
     mine = [r for r in runs if r.technician_id == person.pk]
     others = [r for r in runs if r.technician_id != person.pk]
-    busy = {r.instrument_id for r in runs}
+    busy = {r.instrument_id for r in runs if r.instrument_id}
     due = Instrument.objects.filter(method__in=list(METHODS)).exclude(pk__in=busy).select_related("area")
     overdue = due.filter(next_due__lt=today).order_by("next_due", "tag")
     coming = due.filter(next_due__gte=today, next_due__lte=today + timedelta(days=HORIZON_DAYS)).order_by("next_due", "tag")

@@ -14,7 +14,7 @@ def what_stops(code: str) -> list[dict[str, str]]:
     types = ("reference_assigned", "gas_assigned", "standard_assigned")
     runs = {e.run_id for e in RunEvent.objects.filter(run__status__in=OPEN, type__in=types) if _names(e.payload, code)}
     for run in Run.objects.filter(pk__in=runs).select_related("instrument", "technician"):
-        says = f"{run.instrument.tag}, {run.label} of {run.technician.name} at '{run.at_step}': with it."
+        says = f"{run.tag}, {run.label} of {run.technician.name} at '{run.at_step}': with it."
         out.append({"kind": "run", "id": str(run.id), "says": says})
     for job in RoundJob.objects.filter(round__status__in=("planned", "under way")).select_related("round", "instrument"):
         if code in job.kit:

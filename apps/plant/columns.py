@@ -10,6 +10,7 @@ from typing import Any
 from apps.plant.register import FIELDS, REGISTER
 from metrology.judgement.policy import POLICY_FIELDS
 from metrology.methods.registry import all_settings
+from metrology.methods.setup import INSTRUMENT
 
 UNIT_IN_HEADER = re.compile(r"^(.*?)\s*[\[(]([^\])]+)[\])]\s*$")
 EMPTY_IS_DEFAULT = ("number", "choice", "flag", "whole", "second")
@@ -25,7 +26,7 @@ class Column:
 
 def all_columns() -> tuple[Column, ...]:
     own = [(f.name, f.label) for f in REGISTER]
-    details = [(f"details.{name}", f.asked.label) for name, (f, _) in all_settings().items()]
+    details = [(f"details.{name}", f.asked.label) for name, (f, _) in all_settings(INSTRUMENT).items()]
     policies = [(f"policy.{f.name}", f.label) for f in POLICY_FIELDS]
     count = Counter(label.casefold() for _, label in (*own, *details, *policies))
     return tuple(Column(k, label if count[label.casefold()] == 1 or k in FIELDS else k) for k, label in (*own, *details, *policies))

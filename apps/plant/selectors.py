@@ -11,6 +11,7 @@ from apps.plant.register import REGISTER
 from config.failures import Missing
 from metrology.judgement.policy import CHOICES, POLICY_FIELDS
 from metrology.methods.registry import CATALOGUE, FAMILIES, FAMILY_OF, METHODS, all_settings, usual_method
+from metrology.methods.setup import INSTRUMENT
 
 PAGE_SIZE = 50
 
@@ -56,7 +57,7 @@ def detail_fields() -> list[dict[str, Any]]:
             "methods": list(methods),
             "options": [{"value": v, "label": t} for v, t in f.asked.options],
         }
-        for f, methods in all_settings().values()
+        for f, methods in all_settings(INSTRUMENT).values()
     ]
 
 

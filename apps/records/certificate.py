@@ -22,6 +22,7 @@ from apps.records.plot import FAINT, INK, error_plot
 from apps.runs.models import Run
 from config import pdf  # noqa: F401  registers the type faces
 from metrology.methods.registry import get_method
+from metrology.methods.setup import KIT
 from metrology.run.events import Event
 from metrology.run.state import fold
 from metrology.run.view import make_view
@@ -101,7 +102,8 @@ def _story(run: Run, view: RunView) -> list[Flowable]:
 
 def _heading(run: Run, view: RunView) -> Table:
     status = {"signed": "signed, review pending", "accepted": "signed and reviewed", "voided": "void"}.get(view["status"], view["status"])
-    left = [text("Calibration certificate", TITLE), text(f"{run.label}  ·  {view['instrument']['tag']}  ·  {status}", BODY)]
+    document = view["method"].get("document") or "Calibration certificate"  # older seals don't tell it
+    left = [text(document, TITLE), text(f"{run.label}  ·  {view['instrument']['tag']}  ·  {status}", BODY)]
     right = [
         text(view["seal"]["plant"].get("name") or settings.PLANT_NAME, HEAD),
         text(f"{view['method']['title']}, revision {view['method']['revision']}", SMALL),
@@ -119,7 +121,7 @@ def _facts(view: RunView) -> Table:
     i = view["instrument"]
     around = ", ".join(f"{n['name'].lower()} {n['value']}" for n in view["surroundings"])
     rows = [
-        ("Instrument", f"{i['tag']}, serial {i['serial']}", "Started", local(view["started"]["at"])),
+        ("Item" if i.get("subject") == KIT else "Instrument", f"{i['tag']}, serial {i['serial']}", "Started", local(view["started"]["at"])),
         ("Service", f"{i['service']}, {i['area']}", "Signed", local(view["signed"]["at"]) if view["signed"] else "not signed"),
         ("Range", f"{i['range']}, {i['transfer']}", "Technician", view["signed"]["by"] if view["signed"] else view["started"]["name"]),
         ("Output", i["output"], "Reviewer", view["reviewed"]["by"] if view["reviewed"] else "pending"),

@@ -16,11 +16,12 @@ OPEN = ("open", "returned")
 
 
 class Run(models.Model):
-    """A run. Everything below `events_count` is projected from its events and can be rebuilt."""
+    """A run, of an instrument or of an item of the kit. Everything below `events_count` is projected from its events and can be rebuilt."""
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     number = models.PositiveIntegerField(unique=True)
-    instrument = models.ForeignKey(Instrument, on_delete=models.PROTECT, related_name="runs")
+    instrument = models.ForeignKey(Instrument, on_delete=models.PROTECT, null=True, related_name="runs")
+    item = models.CharField(max_length=20, blank=True)  # code of the reference it is about, where that is no instrument
     events_count = models.PositiveIntegerField(default=0)
     head = models.CharField(max_length=64, default=GENESIS)
     method = models.CharField(max_length=40)
@@ -45,11 +46,14 @@ class Run(models.Model):
     class Meta:
         constraints = [
             models.UniqueConstraint(fields=["instrument"], condition=Q(status__in=OPEN), name="one_open_run_per_instrument"),
+            models.UniqueConstraint(fields=["item"], condition=Q(status__in=OPEN) & ~Q(item=""), name="one_open_run_per_item"),
+            models.CheckConstraint(condition=Q(instrument=None) ^ Q(item=""), name="a_run_has_one_subject"),
         ]
         indexes = [
             models.Index(fields=["status", "-signed_at"]),
             models.Index(fields=["instrument", "-started_at"]),
             models.Index(fields=["-signed_at", "-number"]),
+            models.Index(fields=["item", "-started_at"]),
         ]
 
     def __str__(self) -> str:
@@ -59,6 +63,11 @@ class Run(models.Model):
     def label(self) -> str:
         """The number people quote: VL-000042."""
         return f"VL-{self.number:06d}"
+
+    @property
+    def tag(self) -> str:
+        """What it is about: the instrument's tag, or the item's code."""
+        return self.instrument.tag if self.instrument else self.item
 
 
 class RunEvent(models.Model):
@@ -180,7 +189,7 @@ class Result(models.Model):
     """
 
     run = models.ForeignKey(Run, on_delete=models.CASCADE, related_name="results")
-    instrument = models.ForeignKey(Instrument, on_delete=models.CASCADE, related_name="results")
+    instrument = models.ForeignKey(Instrument, on_delete=models.CASCADE, null=True, related_name="results")
     kind = models.CharField(max_length=10)
     name = models.CharField(max_length=40)
     channel = models.CharField(max_length=40, blank=True)

@@ -12,6 +12,7 @@ from apps.kit.models import GasFitting
 from apps.plant.models import Instrument, InstrumentChange
 from apps.runs.due import ended_runs, is_calibration, is_check, set_due, settle
 from apps.runs.duties import open_duties
+from apps.runs.kit_checks import project_item
 from apps.runs.models import Hold, KitUse, Result, Run
 from apps.runs.sensor_life import sensor_life
 from apps.runs.vouching import project_validity
@@ -25,7 +26,7 @@ from metrology.run.uses import regulators_of, results_followed, uses_of
 PROJECTED = tuple(
     f.name
     for f in Run._meta.concrete_fields
-    if f.name not in ("id", "number", "instrument", "method", "revision", "started_at", "technician")
+    if f.name not in ("id", "number", "instrument", "item", "method", "revision", "started_at", "technician")
 )
 
 
@@ -47,10 +48,12 @@ def project(run: Run, state: RunState) -> None:
     _project_uses(run, state)
     if state.gases and (not state.readings or state.status != "open" or "regulator_left" in dict(state.setup.entered)):
         _project_fittings(state)
-    if run.status in ("signed", "accepted", "voided"):
+    if run.instrument and run.status in ("signed", "accepted", "voided"):
         project_instrument(run.instrument)
-    if run.status == "signed":
-        _project_sensor(run, state)
+    if run.instrument and run.status == "signed":
+        _project_sensor(run.instrument, run, state)
+    if run.item and run.status == "signed" and run.signed_at:
+        project_item(run, list(state.decisions.values())[-1])
     if state.vouched_at is not None:
         project_validity(run, state)
 
@@ -67,6 +70,8 @@ def _project_results(run: Run, state: RunState) -> None:
 
 
 def _project_holds(run: Run, state: RunState) -> None:
+    if run.instrument_id is None:
+        return  # nothing of the plant hangs on an item of the kit
     for h in state.holds.values():
         Hold.objects.update_or_create(
             event_id=uuid.UUID(h.id),
@@ -145,9 +150,8 @@ def project_instrument(instrument: Instrument) -> None:
     set_due(instrument)
 
 
-def _project_sensor(run: Run, state: RunState) -> None:
+def _project_sensor(instrument: Instrument, run: Run, state: RunState) -> None:
     """A sensor that was replaced in the run is the one that the register knows from now on: a new life."""
-    instrument = run.instrument
     exchanged = [c for c in state.confirmations.values() if c.values.get("new_serial")]
     if exchanged:
         new = {"sensor_serial": str(exchanged[-1].values["new_serial"]), "sensor_since": exchanged[-1].at.date().isoformat()}

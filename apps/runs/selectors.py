@@ -75,14 +75,20 @@ def log_of(events: Iterable[Event]) -> list[dict[str, Any]]:
     return [{"seq": e.seq, "at": e.at, "by": e.author_name, "what": describe(e)} for e in events]
 
 
+def _subject(r: Run) -> dict[str, str]:
+    """What a run is about: an instrument of an area, or an item of the kit."""
+    if r.instrument:
+        return {"tag": r.instrument.tag, "service": r.instrument.service, "area": r.instrument.area.name}
+    named = Reference.objects.filter(code=r.item).values_list("name", flat=True).first()
+    return {"tag": r.item, "service": named or "", "area": "Kit"}
+
+
 def run_row(r: Run) -> dict[str, Any]:
     """What lists show of a run."""
     return {
         "id": r.id,
         "number": r.label,
-        "tag": r.instrument.tag,
-        "service": r.instrument.service,
-        "area": r.instrument.area.name,
+        **_subject(r),
         "method": r.method,
         "status": r.status,
         "technician": r.technician.name,

@@ -25,6 +25,7 @@ from apps.runs.gas import gas_snapshot
 from apps.runs.history import history_of
 from apps.runs.holds import find_hold, group_on_hold, receiver_name
 from apps.runs.items import item_named
+from apps.runs.kit_checks import find_subject, kit_setup, refuse_second
 from apps.runs.models import OPEN, Run, RunEvent
 from apps.runs.outside import alarms_on_at_release, describe_signal, seen_at_release
 from apps.runs.projections import next_number, project
@@ -91,6 +92,26 @@ def power_cut(instrument: Instrument) -> str:
     """What is known to have cut its power since its last job, in words; empty where nothing is."""
     last = instrument.triggers.filter(settled_at=None, kind__in=("power-down", "sensor change")).last()
     return f"{TRIGGERS[last.kind]} on {timezone.localtime(last.at):%-d %b %Y at %H:%M}" if last else ""
+
+
+@transaction.atomic
+def start_check(*, actor: Person, code: str, now: datetime) -> Run:
+    """Open the incoming check of an item of the kit, with the item as the register has it and the plant's policies frozen into the first event."""
+    require(actor, "check kit in")
+    item, method = find_subject(code)
+    refuse_second(item.code)
+    setup = replace(kit_setup(item, method), started_on=timezone.localdate(now).isoformat())
+    run = Run(number=next_number(), item=item.code, technician=actor, method=method.key, revision=method.revision, started_at=now)
+    event = Event(1, str(uuid.uuid4()), "run_started", setup_payload(setup), actor.username, actor.name, now)
+    try:
+        with transaction.atomic():
+            run.save(force_insert=True)
+    except IntegrityError:
+        refuse_second(item.code)
+        raise
+    append_rows(run, [event])
+    project(run, fold([event]))
+    return run
 
 
 def _with_points(setup: RunSetup, points: str, cycles: str) -> RunSetup:

@@ -12,7 +12,7 @@ from metrology.judgement.settling import Sample, SettleRule
 from metrology.methods.adjusting.base import NO_ADJUSTING, Adjusting
 from metrology.methods.outcome import Outcome, Proposal
 from metrology.methods.settings import Settings
-from metrology.methods.setup import RunSetup
+from metrology.methods.setup import INSTRUMENT, RunSetup
 from metrology.methods.slots import Plan, Quantity, RawReading, Slot, Watched
 from metrology.methods.standards.base import Standards
 from metrology.methods.steps import Step
@@ -144,7 +144,8 @@ class Traits:
     unguarded: what is so while the instrument is on hold. policies: groups of policies that count, beside the general ones.
     wears: protection to be worn. standards: kinds of kit it takes. in_batches: several may be captured together over shared stimuli.
     calibrates: a finished run is the instrument's calibration, which moves its due date. is_check: it is a function check between calibrations,
-    with an interval of its own.
+    with an interval of its own. subject: what it is about, an instrument of the plant or an item of the kit (`setup.KIT`), of which
+    `kinds`.
     """
 
     family: str
@@ -164,6 +165,9 @@ class Traits:
     paired_adjusting: bool = True
     calibrates: bool = True
     is_check: bool = False
+    subject: str = INSTRUMENT
+    kinds: tuple[str, ...] = ()
+    document: str = "Calibration certificate"  # how its printed record is headed
 
 
 def _plain_words(setup: RunSetup) -> tuple[str, str]:

@@ -10,6 +10,7 @@ from metrology.methods import catalogue
 from metrology.methods.catalogue.planned import PLANNED, Planned
 from metrology.methods.method import Method
 from metrology.methods.settings import SettingField, Settings, setting_fields
+from metrology.methods.setup import INSTRUMENT
 
 
 def _find() -> dict[str, Method]:
@@ -32,8 +33,9 @@ FAMILIES = {
 FAMILY_ORDER = {family: n for n, family in enumerate(FAMILIES)}
 METHODS: dict[str, Method] = _find()
 
-# The whole catalogue by name; those without an entry in METHODS are in the register but cannot be run yet.
-CATALOGUE: dict[str, str] = {k: m.title for k, m in METHODS.items()} | {p.key: p.title for p in PLANNED if p.key not in METHODS}
+# What instruments can be run by, by name; those without an entry in METHODS are in the register but cannot be run yet.
+CATALOGUE: dict[str, str] = {k: m.title for k, m in METHODS.items() if m.traits.subject == INSTRUMENT}
+CATALOGUE |= {p.key: p.title for p in PLANNED if p.key not in METHODS}
 ON_PAPER: dict[str, Planned] = {p.key: p for p in PLANNED if p.key not in METHODS}
 FAMILY_OF: dict[str, str] = {p.key: p.family for p in PLANNED} | {k: m.traits.family for k, m in METHODS.items()}
 
@@ -60,10 +62,20 @@ def settings_of(key: str) -> type[Settings]:
     return METHODS[key].settings if key in METHODS else Settings
 
 
-def all_settings() -> dict[str, tuple[SettingField, tuple[str, ...]]]:
-    """Every setting that any method asks, by name, with the methods that ask it. One name is asked in one way."""
+def methods_of(subject: str) -> list[Method]:
+    """The methods for one kind of subject."""
+    return [m for m in METHODS.values() if m.traits.subject == subject]
+
+
+def all_settings(subject: str = "") -> dict[str, tuple[SettingField, tuple[str, ...]]]:
+    """Every setting that any method asks (of one kind of subject, where given), by name, with the methods that ask it.
+
+    One name is asked in one way.
+    """
     out: dict[str, tuple[SettingField, tuple[str, ...]]] = {}
     for key, method in METHODS.items():
+        if subject and method.traits.subject != subject:
+            continue
         for f in setting_fields(method.settings):
             known = out.get(f.name)
             out[f.name] = (known[0] if known else f, (*(known[1] if known else ()), key))

@@ -14,12 +14,13 @@ from metrology.methods.settings import Settings, load_settings
 from metrology.quantities.transfer import Transfer, require_output, require_span
 from metrology.quantities.typed import same_unit
 
+INSTRUMENT, KIT = "instrument", "kit"  # what a run may be about
 DEFAULT_POINTS = (0.0, 25.0, 50.0, 75.0, 100.0)
 
 
 @dataclass(frozen=True)
 class InstrumentSetup:
-    """An instrument with a defined input range and output, as frozen into a run."""
+    """What a run is about, as frozen into it: an instrument with its range and output, or an item of the kit, whose tag is its code."""
 
     tag: str
     serial: str
@@ -43,6 +44,7 @@ class InstrumentSetup:
     zone: str = ""
     power_cut: str = ""  # what happened to its power since its last job, as a sentence without its full stop
     details: Settings = field(default_factory=Settings)  # what its method asks beyond the range
+    subject: str = INSTRUMENT
 
     def __post_init__(self) -> None:
         require_span(self.lrv, self.urv)
@@ -130,6 +132,8 @@ def setup_payload(setup: RunSetup) -> dict[str, Any]:
     """The setup as plain data for the first event of a run."""
     data = asdict(setup)
     del data["entered"]  # that is in the events that follow
+    if setup.instrument.subject == INSTRUMENT:
+        del data["instrument"]["subject"]  # as it was before there was another
     if not setup.history:
         del data["history"]
     if not setup.started_on:

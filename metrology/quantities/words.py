@@ -13,6 +13,11 @@ def decimals_for(span: float) -> int:
     return max(0, min(6, 4 - math.floor(math.log10(size)))) if size > 0 else 3
 
 
+def letters_of(text: str) -> str:
+    """A tag, code or serial by its letters and figures alone: case, hyphens and blanks don't tell one from another."""
+    return "".join(c for c in text.upper() if c.isalnum())
+
+
 def number(value: float, decimals: int) -> str:
     """Fixed decimals; a rounded zero carries no minus."""
     text = f"{value:.{decimals}f}"

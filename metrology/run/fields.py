@@ -8,6 +8,7 @@ from typing import Any
 from metrology.faults import Fault
 from metrology.methods.steps import CHOSEN, Field
 from metrology.quantities.typed import parse_typed
+from metrology.quantities.words import letters_of
 
 MAX_TEXT = 2000
 
@@ -51,25 +52,20 @@ def _check_field(field: Field, text: str, *, is_reasoned: bool = False) -> str:
         typed = parse_typed(text, name=field.label, unit=field.unit, field=field.name)
         is_outside = (field.low is not None and typed.value < field.low) or (field.high is not None and typed.value > field.high)
         if is_outside and not is_reasoned:
+            unit = f" {field.unit}" if field.unit else ""
             raise Fault(
                 "out_of_range",
-                f"{field.label} is {typed.text} {field.unit}; accepted is {field.low:g} to {field.high:g} {field.unit}. {field.why}".strip(),
+                f"{field.label} is {typed.text}{unit}; accepted is {field.low:g} to {field.high:g}{unit}. {field.why}".strip(),
                 field=field.name,
             )
         return typed.text
-    if field.kind == "identity" and text != field.expected:
-        if text.casefold() == field.expected.casefold():
-            raise Fault(
-                "differs_in_case",
-                f"{field.label}: you typed '{text}', the register says '{field.expected}': same letters, other case. "
-                "If the plate reads as in the register, type it so.",
-                field=field.name,
-                expected=field.expected,
-            )
+    if field.kind == "identity":
+        if text == field.expected or letters_of(text) == letters_of(field.expected) != "":
+            return field.expected
         raise Fault(
             "wrong_instrument",
-            f"{field.label}: you typed '{text}', the register says '{field.expected}'. "
-            "Stop: this may be the wrong instrument. Look at the plate again, or have the register corrected.",
+            f"{field.label}: '{text}' is not what the register has. Stop: this may be the wrong one. Look at the plate again, or have the register "
+            "corrected.",
             field=field.name,
         )
     if field.kind == "choice" and text not in dict(field.options):

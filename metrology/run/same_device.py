@@ -9,13 +9,9 @@ from collections.abc import Mapping
 from typing import Any
 
 from metrology.faults import Fault
+from metrology.quantities.words import letters_of
 from metrology.run.fields import text_of
 from metrology.run.state import RunState
-
-
-def letters_of(tag: str) -> str:
-    """A tag as a device keeps it: its letters and figures alone."""
-    return "".join(c for c in tag.upper() if c.isalnum())
 
 
 def is_tag_of(device_tag: str, tag: str) -> bool:

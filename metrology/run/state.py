@@ -157,6 +157,7 @@ class DecisionMade:
     reason: str
     by: str
     at: datetime
+    because: str = ""  # why that was proposed
     stand_in: Mapping[str, Any] = field(default_factory=dict)  # what watches while it stays in service outside its limits
 
 
@@ -503,7 +504,14 @@ def _adjustment_made(s: RunState, e: Event) -> None:
 def _decision_made(s: RunState, e: Event) -> None:
     p: kept.DecisionMade = e.payload
     s.decisions[p["step"]] = DecisionMade(
-        p["step"], p["choice"], p["proposed"], p.get("reason", ""), e.author_name, e.at, p.get("stand_in", {})
+        p["step"],
+        p["choice"],
+        p["proposed"],
+        p.get("reason", ""),
+        e.author_name,
+        e.at,
+        p.get("proposed_because", ""),
+        p.get("stand_in", {}),
     )
 
 

@@ -68,7 +68,7 @@ def make_view(state: RunState, method: Method, now: datetime) -> RunView:
         "seq": state.seq,
         "status": state.status,
         "closed": round(progress.closed, 3),
-        "method": {"key": method.key, "title": method.title, "revision": state.setup.revision},
+        "method": {"key": method.key, "title": method.title, "revision": state.setup.revision, "document": method.traits.document},
         "instrument": instrument_data(state, method),
         "points": _points_words(state),
         "started": {"at": iso(state.started_at), "by": state.started_by, "name": state.started_by_name},
@@ -159,6 +159,7 @@ def instrument_data(state: RunState, method: Method) -> InstrumentData:
     i = state.setup.instrument
     output, tolerance = method.words(state.setup)
     return {
+        "subject": i.subject,
         "tag": i.tag,
         "serial": i.serial,
         "service": i.service,

@@ -15,8 +15,9 @@ class Named(TypedDict):
 
 
 class InstrumentData(TypedDict):
-    """The instrument as frozen at the start of the run; ranges and tolerance as texts."""
+    """What the run is about, as frozen at its start; ranges and tolerance as texts. subject: instrument, or kit, whose tag is its code."""
 
+    subject: str
     tag: str
     serial: str
     service: str
@@ -561,11 +562,12 @@ class NoteData(TypedDict):
 
 
 class MethodData(TypedDict):
-    """The method of the run."""
+    """The method of the run. document: how its printed record is headed."""
 
     key: str
     title: str
     revision: str
+    document: str
 
 
 class StartedData(TypedDict):

@@ -146,10 +146,23 @@ class Refusals(TestCase):
         run.do("reading_taken", step="as_found", slot=2, indicated="0.00", confirmed_unlikely=True)
         self.assertTrue(run.state.readings[-1].was_confirmed_unlikely)
 
-    def test_the_wrong_plate_stops_the_run_and_case_is_told_apart(self):
+    def test_the_wrong_plate_stops_the_run_without_giving_the_right_one_away(self):
         run = Play()
-        self.refused("differs_in_case", run, "step_confirmed", step="identity", values={"tag": "pt-2101", "serial": "MB-48213"})
-        self.refused("wrong_instrument", run, "step_confirmed", step="identity", values={"tag": "PT-2102", "serial": "MB-48213"})
+        for tag, serial in (
+            ("PT-2102", "MB-48213"),
+            ("PT-2101", "MB-48214"),
+            ("PT-2101A", "MB-48213"),
+            ("PT-210", "MB-48213"),
+            ("--", "MB-48213"),
+        ):
+            fault = self.refused("wrong_instrument", run, "step_confirmed", step="identity", values={"tag": tag, "serial": serial})
+            self.assertNotIn("48213" if serial != "MB-48213" else "PT-2101.", fault.message)
+
+    def test_case_hyphens_and_blanks_of_a_plate_do_not_count(self):
+        for tag, serial in (("pt-2101", "mb 48213"), ("PT2101", "MB48213"), (" Pt 2101 ", "MB-48213")):
+            run = Play()
+            run.do("step_confirmed", step="identity", values={"tag": tag, "serial": serial})
+            self.assertEqual(dict(run.state.confirmations["identity"].values), {"tag": "PT-2101", "serial": "MB-48213"})
 
     def test_references_that_will_not_do(self):
         run = Play()

@@ -18,7 +18,7 @@ from apps.accounts.api.people import signed_in
 from apps.accounts.api.serializers import FailureSerializer
 from apps.accounts.policy import require
 from apps.kit.models import Buffer, KitChange, KitFile, Liquid, Reference, Solution, Syringe, Trap, Worn
-from apps.kit.outside import item_stops, item_uses
+from apps.kit.outside import item_check, item_stops, item_uses
 from apps.kit.register import (
     GROUPS,
     KitField,
@@ -105,7 +105,26 @@ class KitFileSerializer(serializers.Serializer):
     by = serializers.CharField()
 
 
+class KitCheckSerializer(serializers.Serializer):
+    id = serializers.UUIDField()
+    number = serializers.CharField()
+    status = serializers.CharField()
+    at = serializers.DateTimeField()
+    by = serializers.CharField()
+    decision = serializers.CharField()
+    verdict = serializers.CharField()
+
+
+class CheckedInSerializer(serializers.Serializer):
+    """How it is checked in by a run, the one that is open, and those that were made."""
+
+    title = serializers.CharField()
+    open_run = serializers.UUIDField(allow_null=True)
+    results = KitCheckSerializer(many=True)
+
+
 class KitItemSerializer(serializers.Serializer):
+    check_in = CheckedInSerializer(allow_null=True)
     group = serializers.CharField()
     code = serializers.CharField()
     title = serializers.CharField()
@@ -157,6 +176,7 @@ def _item(group: str, item: Any, says: list[str] | None = None) -> dict[str, Any
         "form": as_typed(group, item),
         "uses": item_uses(group, item, today),
         "stops": item_stops(item.code),
+        "check_in": item_check(group, item),
         "changes": [
             {
                 "at": c.at,

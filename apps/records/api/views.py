@@ -45,7 +45,7 @@ class CertificateView(APIView):
         require(request.user, "read")
         run, events = load_run(run_id, fresh=True)
         pdf = make_certificate(run, events, timezone.now())
-        return _file(pdf, "application/pdf", f"{run.label}-{run.instrument.tag}.pdf", inline=True)
+        return _file(pdf, "application/pdf", f"{run.label}-{run.tag}.pdf", inline=True)
 
 
 class CsvView(APIView):
@@ -54,7 +54,7 @@ class CsvView(APIView):
         require(request.user, "read")
         run, events = load_run(run_id, fresh=True)
         text = export_csv(run, events, timezone.now())
-        return _file(text.encode("utf-8-sig"), "text/csv; charset=utf-8", f"{run.label}-{run.instrument.tag}.csv")
+        return _file(text.encode("utf-8-sig"), "text/csv; charset=utf-8", f"{run.label}-{run.tag}.csv")
 
 
 class JsonView(APIView):
@@ -63,7 +63,7 @@ class JsonView(APIView):
         require(request.user, "read")
         run, events = load_run(run_id, fresh=True)
         response = JsonResponse(export_json(run, events), json_dumps_params={"ensure_ascii": False, "indent": 1})
-        response["Content-Disposition"] = f'attachment; filename="{_safe_name(f"{run.label}-{run.instrument.tag}.json")}"'
+        response["Content-Disposition"] = f'attachment; filename="{_safe_name(f"{run.label}-{run.tag}.json")}"'
         return response
 
 

@@ -31,7 +31,10 @@ class RunSerializer(AboutRunSerializer):
 
 
 class StartSerializer(serializers.Serializer):
-    tag = serializers.CharField(max_length=60)
+    tag = serializers.CharField(max_length=60, required=False, allow_blank=True, default="")
+    item = serializers.CharField(
+        max_length=20, required=False, allow_blank=True, default="", help_text="An item of the kit instead, to be checked in"
+    )
     method = serializers.CharField(max_length=40, required=False, allow_blank=True, default="")
     points = serializers.CharField(max_length=200, required=False, allow_blank=True, default="")
     cycles = serializers.CharField(max_length=10, required=False, allow_blank=True, default="")

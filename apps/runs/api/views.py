@@ -47,14 +47,12 @@ class StartView(APIView):
     @extend_schema(operation_id="start_run", request=StartSerializer, responses={201: RunSerializer, 400: FailureSerializer})
     def post(self, request: Request) -> Response:
         given = parsed(StartSerializer, request)
-        run = services.start_run(
-            actor=signed_in(request),
-            instrument=get_instrument(given["tag"]),
-            now=timezone.now(),
-            method_key=given["method"],
-            points=given["points"],
-            cycles=given["cycles"],
-        )
+        actor, now = signed_in(request), timezone.now()
+        if given["item"]:
+            run = services.start_check(actor=actor, code=given["item"], now=now)
+        else:
+            chosen = {"method_key": given["method"], "points": given["points"], "cycles": given["cycles"]}
+            run = services.start_run(actor=actor, instrument=get_instrument(given["tag"]), now=now, **chosen)
         return Response(get_run_data(run.id, timezone.now()), status=201)
 
 

@@ -1598,14 +1598,16 @@ export interface components {
                 status: string;
                 /** Format: double */
                 closed: number;
-                /** @description The method of the run. */
+                /** @description The method of the run. document: how its printed record is headed. */
                 method: {
                     key: string;
                     title: string;
                     revision: string;
+                    document: string;
                 };
-                /** @description The instrument as frozen at the start of the run; ranges and tolerance as texts. */
+                /** @description What the run is about, as frozen at its start; ranges and tolerance as texts. subject: instrument, or kit, whose tag is its code. */
                 instrument: {
+                    subject: string;
                     tag: string;
                     serial: string;
                     service: string;
@@ -2482,6 +2484,13 @@ export interface components {
             jobs: number;
             done: number;
         };
+        /** @description How it is checked in by a run, the one that is open, and those that were made. */
+        CheckedIn: {
+            title: string;
+            /** Format: uuid */
+            open_run: string | null;
+            results: components["schemas"]["KitCheck"][];
+        };
         ChosenRowsRequest: {
             rows?: number[];
             leave?: number[];
@@ -3285,6 +3294,17 @@ export interface components {
             reason: string;
             what: string[];
         };
+        KitCheck: {
+            /** Format: uuid */
+            id: string;
+            number: string;
+            status: string;
+            /** Format: date-time */
+            at: string;
+            by: string;
+            decision: string;
+            verdict: string;
+        };
         KitField: {
             name: string;
             label: string;
@@ -3329,6 +3349,7 @@ export interface components {
             }[];
         };
         KitItem: {
+            check_in: components["schemas"]["CheckedIn"] | null;
             group: string;
             code: string;
             title: string;
@@ -3667,14 +3688,16 @@ export interface components {
                 status: string;
                 /** Format: double */
                 closed: number;
-                /** @description The method of the run. */
+                /** @description The method of the run. document: how its printed record is headed. */
                 method: {
                     key: string;
                     title: string;
                     revision: string;
+                    document: string;
                 };
-                /** @description The instrument as frozen at the start of the run; ranges and tolerance as texts. */
+                /** @description What the run is about, as frozen at its start; ranges and tolerance as texts. subject: instrument, or kit, whose tag is its code. */
                 instrument: {
+                    subject: string;
                     tag: string;
                     serial: string;
                     service: string;
@@ -4512,7 +4535,13 @@ export interface components {
             seconds?: number;
         };
         StartRequest: {
+            /** @default  */
             tag: string;
+            /**
+             * @description An item of the kit instead, to be checked in
+             * @default
+             */
+            item: string;
             /** @default  */
             method: string;
             /** @default  */
@@ -7155,7 +7184,7 @@ export interface operations {
             path?: never;
             cookie?: never;
         };
-        requestBody: {
+        requestBody?: {
             content: {
                 "application/json": components["schemas"]["StartRequest"];
             };

@@ -50,9 +50,9 @@ const VIEW: RunView = {
   seq: 9,
   status: "open",
   closed: 0.5,
-  method: { key: "tx-multipoint", title: "Transmitter, multi-point check", revision: "1" },
+  method: { key: "tx-multipoint", title: "Transmitter, multi-point check", revision: "1", document: "Calibration certificate" },
   instrument: {
-    tag: "PT-1", serial: "S-1", service: "Header", area: "RO", feeds: "", protects: "", range: "0 to 400 kPa", output: "4 to 20 mA", transfer: "linear",
+    subject: "instrument", tag: "PT-1", serial: "S-1", service: "Header", area: "RO", feeds: "", protects: "", range: "0 to 400 kPa", output: "4 to 20 mA", transfer: "linear",
     tolerance: "±0.5 % of span", unit: "kPa", output_unit: "mA", details: [],
   },
   started: { at: "2026-11-23T08:00:00Z", by: "ines", name: "Ines" },

@@ -41,7 +41,7 @@ class Command(BaseCommand):
                 continue
             differing += 1
             why = self._why(seal, run)
-            self.stdout.write(f"{run.label} {run.instrument.tag}, {why}")
+            self.stdout.write(f"{run.label} {run.tag}, {why}")
             for line in told if options["all"] else told[:SHOWN]:
                 self.stdout.write(f"  {line}")
             if len(told) > SHOWN and not options["all"]:

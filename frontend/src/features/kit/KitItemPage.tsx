@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Check, TriangleAlert, X } from "lucide-react";
 import { useState } from "react";
-import { useNavigate, useParams } from "react-router";
+import { Link, useNavigate, useParams } from "react-router";
 import { ApiFailure, client, unwrap, type Schemas } from "../../api/client";
 import { useMay } from "../../app/session";
 import { Button, LinkButton } from "../../ui/Button";
@@ -10,6 +10,8 @@ import { moment } from "../../ui/format";
 import { asForm, FileList, Upload } from "../../ui/Files";
 import { Failure, Loading, Message } from "../../ui/Message";
 import { Modal } from "../../ui/Modal";
+import { Verdict } from "../../ui/Verdict";
+import { useStart } from "../today/useStart";
 
 type Item = Schemas["KitItem"];
 type Field = Schemas["KitField"];
@@ -138,6 +140,29 @@ function IncomingForm({ item, checks, onDone }: { item: Item; checks: Schemas["I
   );
 }
 
+/** Its incoming checks, each a signed record. */
+function Checks({ rows }: { rows: Schemas["KitCheck"][] }) {
+  return (
+    <section aria-label="Incoming checks">
+      <h2 className="border-b-2 border-slate text-lg font-bold">Incoming checks</h2>
+      <ul>
+        {rows.map((r) => (
+          <li key={r.id} className="flex flex-wrap items-center gap-x-4 border-b border-rule">
+            <Link to={r.status === "open" ? `/run/${r.id}` : `/records/${r.id}`} className="inline-flex min-h-12 items-center font-bold text-water underline-offset-4 hover:underline">
+              {r.number}
+            </Link>
+            <span>{r.decision || r.status}</span>
+            <Verdict verdict={r.verdict || null} size={14} />
+            <span className="text-sm text-muted">
+              {moment(r.at)}, {r.by}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
 /** An item of the kit: what it is, what it can be used for and why not, what counts on it, and its history. */
 export function KitItemPage() {
   const { group = "", code = "" } = useParams();
@@ -160,6 +185,7 @@ export function KitItemPage() {
     setDraft({});
     setReason("");
   };
+  const start = useStart();
   const save = useMutation({
     mutationFn: (values: Record<string, string>) => unwrap(client.PUT("/api/v1/kit/{group}/{code}/", { ...path, body: { values, reason } })),
     onSuccess: take,
@@ -181,13 +207,22 @@ export function KitItemPage() {
           </span>
         </h1>
         <LinkButton to="/kit">All kit</LinkButton>
-        {mayCheck && <Button onClick={() => act("incoming")}>Incoming check</Button>}
+        {i.check_in?.open_run ? (
+          <LinkButton to={`/run/${i.check_in.open_run}`}>Go on with its incoming check</LinkButton>
+        ) : (
+          mayCheck && (
+            <Button onClick={() => (i.check_in ? start.mutate({ item: i.code }) : act("incoming"))} disabled={start.isPending}>
+              Incoming check
+            </Button>
+          )
+        )}
         {others.map((s) => (
           <Button key={s} kind={s === "in service" ? "plain" : "danger"} onClick={() => act(s)}>
             {STATES[s]}
           </Button>
         ))}
       </div>
+      {start.isError && <Failure error={start.error} />}
       {i.stops.length > 0 && (
         <Message tone={i.state === "in service" ? "edge" : "out"} title={i.state === "in service" ? "These count on it" : "These stop: give the runs another, build the rounds anew"}>
           <ul className="list-disc pl-5">
@@ -258,6 +293,7 @@ export function KitItemPage() {
           </ul>
         </section>
       )}
+      {i.check_in && i.check_in.results.length > 0 && <Checks rows={i.check_in.results} />}
       {i.changes.length > 0 && (
         <section aria-label="History">
           <h2 className="border-b-2 border-slate text-lg font-bold">History</h2>

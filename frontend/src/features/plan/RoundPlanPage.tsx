@@ -7,7 +7,7 @@ import { ChoiceField, TextField } from "../../ui/fields";
 import { day } from "../../ui/format";
 import { Failure, Loading, Message } from "../../ui/Message";
 import { Ring } from "../../ui/Ring";
-import { useStart } from "../today/TodayPage";
+import { useStart } from "../today/useStart";
 import { hm, usePlan, usePlanActs, type RoundJob, type WorkRound } from "./plans";
 import { Timeline } from "./Timeline";
 

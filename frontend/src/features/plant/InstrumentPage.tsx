@@ -12,7 +12,7 @@ import { Failure, Loading, Message } from "../../ui/Message";
 import { Modal } from "../../ui/Modal";
 import { Verdict } from "../../ui/Verdict";
 import { Duties } from "../today/Duties";
-import { useStart } from "../today/TodayPage";
+import { useStart } from "../today/useStart";
 import { HistoryPlot } from "./HistoryPlot";
 import { Samples } from "./Samples";
 import { Trends } from "./Trends";

@@ -203,8 +203,11 @@ export function RecordPage() {
           <More title="Everything that happened">
             <Log id={run.id} />
           </More>
-          <Link to={`/plant/${encodeURIComponent(v.instrument.tag)}`} className="inline-flex min-h-12 items-center font-bold text-water underline">
-            {v.instrument.tag} in the plant
+          <Link
+            to={v.instrument.subject === "kit" ? `/kit/reference/${encodeURIComponent(v.instrument.tag)}` : `/plant/${encodeURIComponent(v.instrument.tag)}`}
+            className="inline-flex min-h-12 items-center font-bold text-water underline"
+          >
+            {v.instrument.tag} in the {v.instrument.subject === "kit" ? "kit" : "plant"}
           </Link>
         </div>
       </div>

@@ -1,8 +1,7 @@
-import { useMutation } from "@tanstack/react-query";
 import { ArrowRight, Play } from "lucide-react";
 import { useRef, type KeyboardEvent } from "react";
-import { Link, useNavigate } from "react-router";
-import { ApiFailure, client, unwrap, type Schemas } from "../../api/client";
+import { Link } from "react-router";
+import { ApiFailure, type Schemas } from "../../api/client";
 import { useToday } from "../../api/queries";
 import { useMay, usePerson } from "../../app/session";
 import { useShortcuts } from "../../app/shortcuts";
@@ -13,18 +12,10 @@ import { Verdict } from "../../ui/Verdict";
 import { ChecksBlock } from "../checks/ChecksBlock";
 import { hm } from "../plan/plans";
 import { Duties } from "./Duties";
+import { useStart } from "./useStart";
 
 type DueRow = Schemas["DueRow"];
 type RunRow = Schemas["RunRow"];
-
-export function useStart() {
-  const navigate = useNavigate();
-  return useMutation({
-    mutationFn: (what: string | { tag: string; method?: string; points?: string; cycles?: string }) =>
-      unwrap(client.POST("/api/v1/runs/", { body: { method: "", points: "", cycles: "", ...(typeof what === "string" ? { tag: what } : what) } })),
-    onSuccess: (run) => void navigate(`/run/${run.id}`),
-  });
-}
 
 /** Up and down arrows move between the rows; Enter is the row's own. */
 function moveFocus(event: KeyboardEvent<HTMLElement>) {
