@@ -6,7 +6,9 @@ from django.contrib.sessions.models import Session
 from playwright.sync_api import expect
 
 from apps.runs.models import Run, RunEvent
+from apps.runs.store import load_state
 from e2e.base import GOOD, PASSWORD, BrowserTestCase, RunSteps
+from e2e.fast_typing import read_at_speed, slow_answers
 
 
 class NothingLost(BrowserTestCase):
@@ -129,3 +131,26 @@ class NothingLost(BrowserTestCase):
         expect(p.get_by_text("Voided by Ines Calder")).to_be_visible()
         expect(p.get_by_role("region", name="Open holds")).to_have_count(0)
         self.assertEqual(Run.objects.get().status, "voided")
+
+    def test_typing_on_while_the_network_lags_loses_no_digit(self):
+        read_at_speed(self, total=len(GOOD), seed=1)
+
+    def test_one_refused_in_front_of_others_is_settled_and_they_follow(self):
+        p = self.page
+        slow_answers(p, seconds=(1.0, 1.0), seed=1)
+        for text in ("4.01", "804", "12.01"):
+            p.keyboard.type(text)
+            p.keyboard.press("Enter")
+        p.keyboard.type("16.")
+        expect(p.get_by_text("Did you mean 8.04 mA?")).to_be_visible()
+        expect(p.get_by_label("Reading, mA")).to_have_value("16.")
+        self.shot("reading-refused")
+        self.check(p, "a reading refused in front of others")
+        p.reload()
+        expect(p.get_by_text("Did you mean 8.04 mA?")).to_be_visible()
+        p.get_by_role("button", name="Yes, 8.04 mA").click()
+        expect(p.get_by_role("button", name="Record reading 4")).to_be_visible()
+        expect(p.get_by_role("region", name="As found readings").get_by_role("row")).to_have_count(4)
+        _, _, state = load_state(Run.objects.get().id)
+        self.assertEqual([r.indicated for r in state.readings], ["4.01", "8.04", "12.01"])
+        expect(p.get_by_label("Reading, mA")).to_have_value("16.")

@@ -3,8 +3,8 @@ import { useRef } from "react";
 import { ApiFailure, client, unwrap, type Run, type RunView, type Schemas } from "../../api/client";
 
 type Asked = Schemas["EventRequest"];
-/** An event before it has its id: of a kind that may be asked for, with what that kind carries. */
-export type NewEvent = Asked extends infer E ? (E extends Asked ? Pick<E, "type" | "payload"> : never) : never;
+/** An event before it is sent: of a kind that may be asked for, with what that kind carries. It may have its id already. */
+export type NewEvent = Asked extends infer E ? (E extends Asked ? Pick<E, "type" | "payload"> & { id?: string } : never) : never;
 
 /**
  * Whether it is not known yet if what was sent last is stored: on its way, or its answer never came. Until it is, the run is not fetched anew: the page
@@ -125,7 +125,7 @@ export function useAppend(run: Run) {
       const ids = pending.current.ids;
       const device_at = new Date().toISOString();
       const now = shown();
-      const sent = events.map((e, i) => ({ ...e, id: ids[i] ?? newId(), device_at }));
+      const sent = events.map((e, i) => ({ ...e, id: e.id ?? ids[i] ?? newId(), device_at }));
       return unwrap(
         client.POST("/api/v1/runs/{run_id}/events/", {
           params: { path: { run_id: run.id } },

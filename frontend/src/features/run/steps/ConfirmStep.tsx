@@ -65,7 +65,7 @@ export function ConfirmStep({ run, step, children, live }: StepProps & { childre
   const ticked = step.checks.map((c) => c.key).filter((key) => ticks[key]);
   const failure = append.error instanceof ApiFailure ? append.error : null;
   const errors = failure?.byField ?? {};
-  const isBeside = [...step.fields.map((f) => f.name), ...step.checks.map((c) => c.key)].some((name) => errors[name] === failure?.message);
+  const isBeside = step.fields.some((f) => errors[f.name] === failure?.message);
   const confirm = () => {
     if (append.isPending || live?.busy) return;
     if (live && !step.fields.some((f) => values[f.name])) {

@@ -20,7 +20,8 @@ import { ChromatogramEntry, Wait } from "../Chromatograms";
 import { useChromatogram } from "../useChromatogram";
 import { EndTimer } from "../EndTimer";
 import { StepFrame, type StepProps } from "../StepFrame";
-import { useAppend } from "../useRun";
+import { useEntries } from "../useEntries";
+import { Waiting } from "../Waiting";
 
 type Next = NonNullable<NonNullable<Step["readings"]>["next"]>;
 
@@ -112,45 +113,50 @@ function ByItself({ run, failed }: { run: Run; failed: Error | null }) {
 }
 
 export function ReadingsStep({ run, step }: StepProps) {
-  const append = useAppend(run);
   const capture = useCapture(run);
   const auto = useAutoCapture(run);
   const gasOn = useMutation({ mutationFn: () => unwrap(client.POST("/api/v1/runs/{run_id}/gas-on/", { params: { path: { run_id: run.id } } })) });
   const r = step.readings;
   const next = r?.next ?? null;
   const [typed, set, clear] = useDraftForm(`${run.id}/${step.key}/reading`);
-  const [choosing, setChoosing] = useState(false);
-  const [paper, setPaper] = useState<string | null>(null);
-  const curve = useChromatogram(run, step);
-  const [byLine, setByLine] = useState(false);
   const field = useRef<HTMLInputElement>(null);
   const names = new Map(next?.quantities.map((q) => [q.name, q.source_channel]));
   const sources = run.view.sources.filter((s) => names.get(s.quantity) === s.channel);
   const isLive = sources.length > 0;
   const readsLive = sources.some((s) => s.quantity === "indicated");
+  const entries = useEntries({
+    run,
+    step: step.key,
+    next: next?.slot ?? 0,
+    isTyping: Object.values(typed).some(Boolean),
+    restore: (values) => Object.entries(values).forEach(([name, value]) => set(name, value)),
+    onStored: () => field.current?.focus({ preventScroll: readsLive }),
+  });
+  const [choosing, setChoosing] = useState(false);
+  const [paper, setPaper] = useState<string | null>(null);
+  const curve = useChromatogram(run, step);
+  const [byLine, setByLine] = useState(false);
   const live = useLive(run.id, run.view.seq, isLive);
   const captures = useAutoCaptures(run.id, isLive);
-  const failed = append.error ?? capture.error;
+  const failed = entries.failure ?? capture.error;
   const failure = failed instanceof ApiFailure ? failed : null;
   // Beside a live picture the field must not pull the point and its ideal out of sight.
   useEffect(() => field.current?.focus({ preventScroll: readsLive }), [next?.slot, readsLive]);
   useShortcuts([{ keys: "Ctrl+L", says: "choose where readings come from", run: () => setChoosing((on) => !on), always: true }]);
   if (!r || !next) return null;
-  const busy = append.isPending || capture.isPending;
-  const after = { onSuccess: clear, onSettled: () => field.current?.focus({ preventScroll: readsLive }) };
   const record = (changed: Record<string, string> = {}, confirmed = false) => {
-    if (busy) return;
     capture.reset();
     const applied = next.quantities.find((q) => q.name === "applied");
-    const values = { ...(applied ? { applied: applied.expected } : {}), ...typed, ...changed };
-    const read_at = paper === null ? {} : { read_at: paperTime(paper) };
-    const payload = { step: step.key, slot: next.slot, ...values, ...read_at, ...(confirmed ? { confirmed_unlikely: true } : {}) };
-    append.mutate([{ type: "reading_taken", payload }], after);
+    // What is shown as applied is said of the point that is shown; of those behind it the server knows it.
+    const values: Record<string, string> = applied && !entries.waiting.length ? { applied: applied.expected } : {};
+    Object.assign(values, typed, changed, paper === null ? {} : { read_at: paperTime(paper) });
+    entries.enter(values, confirmed);
+    clear();
   };
   const take = () => {
-    if (busy) return;
-    append.reset();
-    capture.mutate(typed, after);
+    if (capture.isPending || entries.waiting.length) return;
+    if (!entries.isPending) entries.reset();
+    capture.mutate(typed, { onSuccess: clear, onSettled: () => field.current?.focus({ preventScroll: readsLive }) });
   };
   const entry = r.chromatogram;
   // A detector that is live gives the whole injection at once; the lines are folded away until they are asked for.
@@ -193,12 +199,12 @@ export function ReadingsStep({ run, step }: StepProps) {
             </Button>
           ) : readsLive && !typed.indicated ? (
             // Pressed too early it says what is still moving; it is never dead under a finger.
-            <Button kind={ready ? "primary" : "plain"} type="submit" large disabled={busy}>
+            <Button kind={ready ? "primary" : "plain"} type="submit" large disabled={capture.isPending || entries.isPending}>
               {ready ? `Capture reading ${next.number}` : "Not ready to capture"}
             </Button>
           ) : (
-            <Button kind="primary" type="submit" large disabled={busy}>
-              Record reading {next.number}
+            <Button kind="primary" type="submit" large disabled={capture.isPending}>
+              Record reading {next.number + entries.waiting.length}
             </Button>
           )}
         </>
@@ -241,7 +247,8 @@ export function ReadingsStep({ run, step }: StepProps) {
           );
         })}
       </div>
-      {failure && asks && (
+      <Waiting entries={entries} first={next.number} unit={(name) => next.quantities.find((q) => q.name === name)?.unit ?? ""} />
+      {failure && asks && !entries.refused && (
         <Message tone="edge">
           <p>{failure.message}</p>
           <div className="mt-2 flex flex-wrap gap-3">
@@ -254,7 +261,7 @@ export function ReadingsStep({ run, step }: StepProps) {
           </div>
         </Message>
       )}
-      {failure && !asks && <Failure error={failure} />}
+      {failure && !asks && !entries.refused && <Failure error={failure} />}
       {failure?.code === "warming_up" && <EndTimer run={run} timer={String(failure.details.timer ?? "warm_up")} />}
       {!failure && <LastReading step={step} />}
     </StepFrame>

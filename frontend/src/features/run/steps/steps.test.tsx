@@ -58,7 +58,7 @@ describe("a reading", () => {
     expect(sent(server)[1]?.payload.indicated).toBe("12.04");
     fireEvent.click(await screen.findByText("It really is so"));
     await waitFor(() => expect(server.asked.length).toBe(3));
-    expect(sent(server)[2]?.payload).toMatchObject({ indicated: "1204", confirmed_unlikely: true });
+    expect(sent(server)[2]?.payload).toMatchObject({ indicated: "12.04", confirmed_unlikely: true });
   });
 
   it("keeps its identity when it has to be sent again", async () => {
@@ -72,6 +72,48 @@ describe("a reading", () => {
     const [first, again] = sent(server);
     expect(first?.id).toBeTruthy();
     expect(again?.id).toBe(first?.id);
+  });
+
+  const type = (text: string) => fireEvent.change(field(), { target: { value: text } });
+  const all = (server: ReturnType<typeof pretendServer>) => server.asked.map((a) => (a.body as { events: { payload: Record<string, unknown> }[] }).events.map((e) => [e.payload.slot, e.payload.indicated]));
+
+  it("typed while another is on its way belongs whole to the next point", async () => {
+    const server = pretendServer({ [EVENTS]: { status: 503, body: {} } });
+    show(<ReadingsStep run={run} step={run.view.step} />);
+    type("4.01");
+    fireEvent.submit(field());
+    type("8.0");
+    await waitFor(() => expect(server.asked.length).toBe(1));
+    expect(await screen.findByText("Send again")).toBeTruthy();
+    expect(field().value).toBe("8.0"); // what is being typed stays under the fingers
+    type("8.02");
+    fireEvent.submit(field());
+    expect(field().value).toBe("");
+    fireEvent.click(screen.getByText("Send again"));
+    await waitFor(() => expect(server.asked.length).toBe(2));
+    expect(all(server)).toEqual([[[0, "4.01"]], [[0, "4.01"], [1, "8.02"]]]);
+  });
+
+  it("refused in front of others is settled in a field of its own, and they follow", async () => {
+    const server = pretendServer({
+      [EVENTS]: { status: 400, body: { code: "unlikely_reading", message: "Did you mean 12.04 mA?", field: "indicated", details: { suggestion: "12.04", can_confirm: true, stored: 0 } } },
+    });
+    show(<ReadingsStep run={run} step={run.view.step} />);
+    type("1204");
+    fireEvent.submit(field());
+    type("16.01");
+    fireEvent.submit(field());
+    fireEvent.click(await screen.findByText("Yes, 12.04 mA"));
+    await waitFor(() => expect(server.asked.length).toBe(2));
+    expect(all(server)[1]).toEqual([[0, "12.04"], [1, "16.01"]]);
+    const again = await screen.findByLabelText<HTMLInputElement>(/^Typed again/);
+    fireEvent.change(again, { target: { value: "12.03" } });
+    fireEvent.keyDown(again, { key: "Enter" });
+    await waitFor(() => expect(server.asked.length).toBe(3));
+    expect(all(server)[2]).toEqual([[0, "12.03"], [1, "16.01"]]);
+    fireEvent.click(await screen.findByText("Take it out: it was not meant"));
+    await waitFor(() => expect(server.asked.length).toBe(4));
+    expect(all(server)[3]).toEqual([[0, "16.01"]]);
   });
 
   it("half typed comes back after a reload", () => {

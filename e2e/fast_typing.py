@@ -1,0 +1,39 @@
+"""Readings typed as fast as a hand can, over a network that answers late: what is stored is what was typed."""
+
+import random
+
+from playwright.sync_api import Page, expect
+
+from apps.runs.models import Run
+from apps.runs.store import load_state
+
+KEYS_A_SECOND = 12
+_LATE = """([low, high, seed]) => {
+  const now = window.fetch;
+  let state = seed;
+  const chance = () => (state = (state * 16807) % 2147483647) / 2147483647;
+  window.fetch = async (what, how) => {
+    const url = typeof what === "string" ? what : what.url;
+    if (url.includes("/events/")) await new Promise((go) => setTimeout(go, 1000 * (low + (high - low) * chance())));
+    return now(what, how);
+  };
+}"""
+
+
+def slow_answers(page: Page, *, seconds: tuple[float, float], seed: int) -> None:
+    """From now on, every sending of events takes that long before it leaves."""
+    page.evaluate(_LATE, [*seconds, seed])
+
+
+def read_at_speed(case, *, total: int, seed: int) -> None:
+    """Type every reading of an as-found set without looking up, with 0 to 3 s of lag; all of them must be stored as they were typed."""
+    p, chance = case.page, random.Random(seed)
+    slow_answers(p, seconds=(0.0, 3.0), seed=seed + 1)
+    typed = [f"{4 + 16 * chance.random():.3f}" for _ in range(total)]
+    p.get_by_label("Reading, mA").focus()
+    for text in typed:
+        p.keyboard.type(text, delay=1000 / KEYS_A_SECOND)
+        p.keyboard.press("Enter")
+    expect(p.get_by_role("heading", name="Judge as found", exact=True)).to_be_visible(timeout=120_000)
+    _, _, state = load_state(Run.objects.order_by("number").last().id)
+    case.assertEqual([r.indicated for r in sorted(state.readings, key=lambda r: r.slot)], typed)

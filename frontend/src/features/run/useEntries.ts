@@ -1,0 +1,135 @@
+import { useEffect, useLayoutEffect, useRef, useState } from "react";
+import { ApiFailure, type Run } from "../../api/client";
+import { useDraft } from "../../ui/useDraft";
+import { newId, useAppend, type Carried, type NewEvent } from "./useRun";
+
+/** Readings that go to the server together, however many wait. */
+const AT_ONCE = 40;
+
+type Values = Record<string, string>;
+/** A reading as it was entered: for which slot, and under which id it is stored once, however often it is sent. */
+export interface Entry {
+  id: string;
+  slot: number;
+  values: Values;
+  confirmed: boolean;
+}
+
+function parse(text: string): Entry[] {
+  try {
+    return text ? (JSON.parse(text) as Entry[]) : [];
+  } catch {
+    return [];
+  }
+}
+
+function eventOf(step: string, e: Entry): NewEvent & { id: string } {
+  const payload: Carried<"reading_taken"> = { step, slot: e.slot, ...e.values, ...(e.confirmed ? { confirmed_unlikely: true } : {}) };
+  return { id: e.id, type: "reading_taken", payload };
+}
+
+interface Given {
+  run: Run;
+  step: string;
+  /** The slot that the run asks for now. */
+  next: number;
+  /** Whether something is in the fields, which then are not written into. */
+  isTyping: boolean;
+  /** What was refused goes back to where it was typed. */
+  restore: (values: Values) => void;
+  onStored: () => void;
+}
+
+/**
+ * Readings as they are entered, one after the other, without waiting for the server: each belongs whole to the slot that follows the one before it. They are kept
+ * on the device until they are stored. A refused one stops those behind it until it is settled; it goes back into its field only while nothing else is typed there.
+ */
+export function useEntries({ run, step, next, isTyping, restore, onStored }: Given) {
+  const append = useAppend(run);
+  const [text, setText] = useDraft(`${run.id}/${step}/entered`);
+  const all = parse(text);
+  // What the run is past was stored by an earlier sending, of which the answer did not come.
+  const waiting = all.filter((e) => e.slot >= next);
+  const held = useRef<Entry[]>(waiting);
+  const typing = useRef(isTyping);
+  useLayoutEffect(() => {
+    held.current = waiting;
+    typing.current = isTyping;
+  });
+  const keep = (entries: Entry[]) => {
+    held.current = entries;
+    setText(entries.length ? JSON.stringify(entries) : "");
+  };
+  const [stopped, stop] = useState(false);
+  const last = useRef<Entry | null>(null);
+
+  const send = () => {
+    const batch = held.current.slice(0, AT_ONCE);
+    if (!batch.length) return;
+    const ids = new Set(batch.map((e) => e.id));
+    append.mutate(batch.map((e) => eventOf(step, e)), {
+      onSuccess: () => {
+        keep(held.current.filter((e) => !ids.has(e.id)));
+        onStored();
+      },
+      onError: (error) => {
+        const stored = error instanceof ApiFailure && typeof error.details.stored === "number" ? error.details.stored : 0;
+        const gone = new Set(batch.slice(0, stored).map((e) => e.id));
+        const left = held.current.filter((e) => !gone.has(e.id));
+        const [first] = left;
+        if (first && left.length === 1 && !typing.current) {
+          last.current = first;
+          keep([]);
+          restore(first.values);
+        } else {
+          keep(left);
+          stop(true);
+        }
+      },
+    });
+  };
+
+  useEffect(() => {
+    if (!append.isPending && !append.isError && !stopped && waiting.length) send();
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- only what waits, and whether something is on its way, start the next sending
+  }, [append.isPending, append.isError, stopped, text, next]);
+
+  const failure = append.error instanceof ApiFailure ? append.error : null;
+  /** The one that was refused while others wait or something is typed. */
+  const refused = stopped ? (waiting[0] ?? null) : null;
+
+  return {
+    failure,
+    isPending: append.isPending,
+    waiting,
+    refused,
+    reset: append.reset,
+    /** For which slot the next entry counts. */
+    slot: waiting.length ? (waiting.at(-1)?.slot ?? next) + 1 : next,
+    enter: (values: Values, confirmed = false) => {
+      if (append.isError && !stopped) append.reset(); // what was refused is in the field again, and is entered anew
+      const slot = held.current.length ? (held.current.at(-1)?.slot ?? next) + 1 : next;
+      const again = last.current;
+      const isSame = again !== null && again.slot === slot && again.confirmed === confirmed && JSON.stringify(again.values) === JSON.stringify(values);
+      keep([...held.current, { id: isSame ? again.id : newId(), slot, values, confirmed }]);
+    },
+    /** The refused one as it is now meant, and on with those behind it. */
+    settle: (changed: Values, confirmed = false) => {
+      const [first, ...others] = held.current;
+      if (first) keep([{ ...first, values: { ...first.values, ...changed }, confirmed }, ...others]);
+      append.reset();
+      stop(false);
+    },
+    /** It was not meant: those behind it move up to its place. */
+    drop: () => {
+      keep(held.current.slice(1).map((e, n) => ({ ...e, slot: next + n })));
+      append.reset();
+      stop(false);
+    },
+    /** Sent again as it was, after the connection was lost. */
+    again: () => {
+      append.reset();
+      stop(false);
+    },
+  };
+}
