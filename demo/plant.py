@@ -481,7 +481,7 @@ OTHERS: list[dict[str, Any]] = [
         0.5,
         details={"displays": LOOP_DISPLAYS, "alarms": "High 9 rising; Low 1 falling", "supply_v": "24"},
     ),
-    other("PT-2103", "RO", "RO interstage pressure, smart", "transmitter", "tx-configure", "bar", 0, 80, 0.25, details={"supply_v": "24"}),
+    other("PT-2103", "RO", "RO interstage pressure, smart", "transmitter", "tx-multipoint", "bar", 0, 80, 0.25, details={"supply_v": "24"}),
     other("LT-5501", "FGR", "Condensate level, displacer", "transmitter", "level-displacer", "%", 0, 100, 1, details=DISPLACER),
     other("WT-3301", "REM", "Lime silo, three legs", "weighing", "weigh-vessel", "kg", 0, 40000, 0.5),
     other(

@@ -4,8 +4,10 @@ import random
 
 from playwright.sync_api import Page, expect
 
+from apps.plant.models import Instrument
 from apps.runs.models import Run
 from apps.runs.store import load_state
+from e2e.base import BrowserTestCase, RunSteps
 
 KEYS_A_SECOND = 12
 _LATE = """([low, high, seed]) => {
@@ -37,3 +39,22 @@ def read_at_speed(case, *, total: int, seed: int) -> None:
     expect(p.get_by_role("heading", name="Judge as found", exact=True)).to_be_visible(timeout=120_000)
     _, _, state = load_state(Run.objects.order_by("number").last().id)
     case.assertEqual([r.indicated for r in sorted(state.readings, key=lambda r: r.slot)], typed)
+
+
+class ThousandReadings(BrowserTestCase):
+    """Eight runs of 126 readings each; not among the tests by its name, since a hand needs ten minutes for it. `make bench` runs it."""
+
+    def test_a_thousand_readings(self):
+        self.sign_in(self.page)
+        first = Instrument.objects.get(tag="PT-2110")
+        for n in range(8):
+            first.pk, first.tag, first.serial = None, f"PT-22{n:02d}", f"MB-22{n:02d}"
+            first.tag_key, first.points_percent, first.cycles = first.tag.casefold(), list(range(0, 101, 5)), 3
+            first.save()
+            steps = RunSteps(self.page)
+            self.page.goto("/")
+            steps.start(first.tag)
+            steps.prepare(first.serial, first.tag)
+            steps.make_safe()
+            read_at_speed(self, total=126, seed=10 + n)
+        print("\ntyped at 12 keys a second with 0 to 3 s of lag: 1008 readings, all stored as typed", flush=True)

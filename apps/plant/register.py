@@ -176,6 +176,14 @@ def fill(instrument: Instrument, data: Mapping[str, Any], known: Known | None = 
         raise Faults(faults)
 
 
+def _require_calibration(method: str) -> None:
+    """Its own method is the one that its interval goes by, so it must be a calibration or a proof; others are offered beside it."""
+    known = METHODS.get(method)
+    if known is not None and not known.traits.calibrates:
+        told = f"'{known.title}' does not calibrate, so nothing would ever be due by it. Choose the calibration; this is offered beside it."
+        raise Fault("no_calibration", told, field="method")
+
+
 def _check_whole(instrument: Instrument, faults: list[Fault]) -> None:
     """What only shows when fields are seen together; each part is looked at when its own fields could be read."""
     wrong = {f.field for f in faults}
@@ -188,6 +196,7 @@ def _check_whole(instrument: Instrument, faults: list[Fault]) -> None:
             lambda: Transfer(instrument.transfer, instrument.cutoff_percent, tuple((a, b) for a, b in instrument.transfer_table)),
         ),
         (("voting",), lambda: read_scheme(instrument.voting)),
+        (("method",), lambda: _require_calibration(instrument.method)),
         (("warm_up_min",), lambda: require_range(instrument.warm_up_min, 0, 1440, field="warm_up_min", unit="min")),
     )
     for fields, check in parts:

@@ -37,8 +37,16 @@ def is_calibration(instrument: Instrument, run: Run) -> bool:
     if run.status not in FINISHED:
         return False
     own, other = METHODS.get(instrument.method), METHODS.get(run.method)
+    if other is not None and not other.traits.calibrates:
+        return False
     stands_in = own is not None and other is not None and run.method in own.traits.also and own.traits.policies == other.traits.policies
     return run.method == instrument.method or (run.adjusted and stands_in)
+
+
+def trims(run: Run) -> bool:
+    """A job that is no calibration, in which a trim was made all the same."""
+    method = METHODS.get(run.method)
+    return run.adjusted and method is not None and not method.traits.calibrates
 
 
 def is_check(instrument: Instrument, run: Run) -> bool:
@@ -51,7 +59,7 @@ def rule_due(instrument: Instrument) -> Due | None:
     ended = [(r, timezone.localdate(r.ended_at), is_calibration(instrument, r)) for r in ended_runs(instrument) if r.ended_at]
     doubt = open_doubt(
         [
-            Ended(r.label, on, r.status == "voided", sets, r.method, r.adjusted, r.left_verdict, r.decision, r.stand_in)
+            Ended(r.label, on, r.status == "voided", sets, r.method, r.adjusted, r.left_verdict, r.decision, r.stand_in, trims(r))
             for r, on, sets in ended
         ]
     )

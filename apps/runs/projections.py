@@ -18,7 +18,7 @@ from apps.runs.sensor_life import sensor_life
 from apps.runs.vouching import project_validity
 from metrology.methods.registry import METHODS, get_method
 from metrology.run.progress import make_progress
-from metrology.run.results import results_of, was_touched
+from metrology.run.results import results_of, was_set, was_touched
 from metrology.run.standing_in import stand_in_words
 from metrology.run.state import RunState
 from metrology.run.uses import regulators_of, results_followed, uses_of
@@ -40,7 +40,7 @@ def project(run: Run, state: RunState) -> None:
     run.signed_at = state.signed.at if state.signed else None
     ended = state.signed or state.voided
     run.ended_at = ended.at if ended else None
-    run.adjusted = was_touched(state, method) if state.voided else bool(state.adjustments)
+    run.adjusted = was_touched(state, method) if state.voided else was_set(state)
     _project_results(run, state)
     run.save(update_fields=PROJECTED)
     _project_holds(run, state)

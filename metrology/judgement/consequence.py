@@ -16,7 +16,8 @@ class Ended:
     """A job that has ended. sets: it is the instrument's calibration, or a check that became one; method: by which it was done; adjusted: something
     was set in it.
 
-    left: the verdict it was left with, empty where it has none; decision: the last one taken; stand_in: what watches meanwhile.
+    left: the verdict it was left with, empty where it has none; decision: the last one taken; stand_in: what watches meanwhile. trims: it is no
+    calibration, and yet a trim was made in it.
     """
 
     label: str
@@ -28,6 +29,7 @@ class Ended:
     left: str
     decision: str
     stand_in: str = ""
+    trims: bool = False
 
 
 @dataclass(frozen=True)
@@ -58,6 +60,8 @@ def open_doubt(ended: Sequence[Ended]) -> Doubt | None:
             what = "left outside its limits" if job.sets else "it failed its check and was left so"
             clears = job.method if not job.sets and (doubt is None or doubt.check == job.method) else ""
             doubt = Doubt(f"{what} in {when}{meanwhile}", job.on, clears)
+        elif job.trims:
+            doubt = Doubt(f"trimmed in {when}, and not calibrated since: what it reads now was not proved", job.on, "")
         elif job.sets or (doubt is not None and doubt.check == job.method):
             doubt = None
     return doubt

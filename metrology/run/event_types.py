@@ -199,6 +199,7 @@ class DeviceActed(TypedDict):
     act: str
     words: str
     values: NotRequired[Values]
+    enters: NotRequired[Entered]
 
 
 class DeviceAccepted(TypedDict):

@@ -6,6 +6,7 @@ from typing import Any
 
 from metrology.methods.method import Method
 from metrology.methods.outcome import Outcome
+from metrology.run.parameters import TRIMS
 from metrology.run.progress import evaluate_together, final_readings_step, found_step, make_progress
 from metrology.run.state import RunState
 
@@ -24,6 +25,11 @@ def results_of(state: RunState, method: Method) -> dict[str, Any]:
         "left": _of(evaluate_together(state, method, final_readings_step(state, method))),
         "decision": list(state.decisions.values())[-1].choice,
     }
+
+
+def was_set(state: RunState) -> bool:
+    """Whether something was set in it: turned, trimmed, or accepted as zero or span."""
+    return bool(state.adjustments) or any(a["act"] in TRIMS for a in state.acts)
 
 
 def was_touched(state: RunState, method: Method) -> bool:

@@ -28,7 +28,7 @@ from metrology.run.holds import (
     release_without_hold,
 )
 from metrology.run.pairs import admit_pair, admit_pairs_done, pairs_out_words, require_readable
-from metrology.run.parameters import admit_compared, admit_parameters, require_hold
+from metrology.run.parameters import TRIMMED, TRIMS, admit_compared, admit_parameters, require_hold
 from metrology.run.progress import (
     CURRENT,
     DONE,
@@ -240,7 +240,8 @@ def _device_acted(a: Admission, payload: Mapping[str, Any]) -> Payload:
     current = a.progress.current
     if current is None or current.key != payload.get("step"):
         raise Fault("not_current", "That is not the current step; nothing was sent.", field="step")
-    return {k: payload[k] for k in ("step", "act", "words", "values") if k in payload}
+    kept = {k: payload[k] for k in ("step", "act", "words", "values") if k in payload}
+    return {**kept, "enters": {TRIMMED: str(payload["act"])}} if payload.get("act") in TRIMS else kept
 
 
 def _require_hold_on(a: Admission) -> None:

@@ -478,6 +478,8 @@ def _parameters_captured(s: RunState, e: Event) -> None:
 def _device_acted(s: RunState, e: Event) -> None:
     p: kept.DeviceActed = e.payload
     s.acts.append({**p, "by": e.author_name, "at": e.at.isoformat()})
+    if p.get("enters"):
+        s.setup = s.setup.with_entered(p["enters"])
 
 
 def _device_accepted(s: RunState, e: Event) -> None:

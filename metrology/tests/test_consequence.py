@@ -60,5 +60,13 @@ class Doubts(TestCase):
                 self.assertIsNotNone(after(bad, CHECK))
                 self.assertIsNotNone(after(bad, FAILED_CHECK, CHECK))
 
+    def test_a_trim_beside_the_calibration_is_in_doubt_until_the_next_one(self):
+        configured = replace(CHECK, method="configuring", adjusted=True, trims=True)
+        doubt = after(GOOD, configured)
+        self.assertIn("not calibrated since", doubt.says)
+        self.assertIsNotNone(after(GOOD, configured, replace(configured, trims=False, adjusted=False)))
+        self.assertIsNone(after(GOOD, configured, GOOD))
+        self.assertIsNone(after(GOOD, replace(configured, trims=False)))
+
     def test_a_check_that_became_a_calibration_is_one(self):
         self.assertIsNone(after(FAILED, replace(CHECK, sets=True, adjusted=True)))

@@ -254,6 +254,21 @@ class Configure(TestCase):
         run.do("decision_made", step="judge", choice="leave")
         return run
 
+    def test_any_trim_asks_for_the_proof_as_left(self):
+        for act in ("zero_trim", "lower_trim", "upper_trim", "trim_output_low", "trim_output_high"):
+            with self.subTest(act):
+                run = self.to_edit()
+                run.do("device_acted", step="configure", act=act, words="trimmed", values={})
+                run.do("step_confirmed", step="configure")
+                self.assertEqual(run.current, "as_left")
+                run.take()
+                run.do("decision_made", step="judge_left", choice="leave")
+                self.assertEqual(run.current, "read_after")
+        run = self.to_edit()
+        run.do("device_acted", step="configure", act="fix_output", words="held", values={})
+        run.do("step_confirmed", step="configure")
+        self.assertEqual(run.current, "read_after")  # nothing that it reads has changed
+
     def test_nothing_is_edited_before_the_device_was_read(self):
         run = play("tx-configure", {"indicated": meter()}, {}, points_percent=(0.0, 50.0, 100.0)).forward()
         with self.assertRaisesRegex(Fault, "Read the device first"):

@@ -244,6 +244,22 @@ class Consequences(PlantTestCase):
         self.assertIn("it failed its check", page["doubt"])
         self.assertIn("failed its check", self.get("instruments/").json()["rows"][0]["doubt"])
 
+    def test_configuring_moves_no_due_date_and_a_trim_in_it_makes_it_due_at_once(self):
+        self.instrument.method, self.instrument.family, self.instrument.details = "tx-multipoint", "transmitter", {}
+        self.instrument.save()
+        self.ended("tx-multipoint")
+        was = self.instrument.last_done_on
+        before = timezone.now() - timedelta(days=10)
+        Run.objects.update(signed_at=before, ended_at=before)
+        self.ended("tx-configure")
+        self.assertEqual((self.days(), self.instrument.doubt), (170, ""))
+        self.assertNotEqual(self.instrument.last_done_on, was)
+        self.ended("tx-configure", adjusted=True)
+        self.assertEqual(self.days(), 0)
+        self.assertIn("trimmed in VL-000003", self.instrument.doubt)
+        self.ended("tx-multipoint")
+        self.assertEqual((self.days(), self.instrument.doubt), (180, ""))
+
     def test_the_calibration_that_a_failed_check_became_moves_date_and_last_result(self):
         self.ended("gas-bump", found_verdict="fail", left_verdict="pass", found_share=-60.0, adjusted=True, decision="leave")
         self.assertEqual((self.days(), self.instrument.doubt), (180, ""))

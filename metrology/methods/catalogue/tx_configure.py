@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 from metrology.judgement.errors import UP, ErrorInBases, Point
@@ -194,6 +194,8 @@ def _steps(setup: RunSetup, chosen: tuple[tuple[str, str], ...]) -> tuple[Step, 
     )
     spare = Step("adjust", "adjust", "adjust", "Trim the output", "Low end, then high end, until neither disturbs the other.")
     middle = found_to_left(found, left, dict(chosen), spare)
+    if dict(setup.entered).get("trimmed"):  # as found no longer stands as as left
+        middle = [replace(s, if_needed=False, left_out="") if s.phase == "as left" else s for s in middle]
     at = next(n for n, s in enumerate(middle) if s.phase == "adjust")
     return (
         common.identity(setup),
@@ -264,8 +266,15 @@ TRIAL = LoopTest()
 METHOD = Method(
     key="tx-configure",
     title="Smart transmitter: range, trim, damping",
-    revision="2",
-    traits=Traits("transmitter", also=("tx-multipoint", "loop-check"), default_points=(0.0, 50.0, 100.0), applies_output=True),
+    revision="3",
+    traits=Traits(
+        "transmitter",
+        also=("tx-multipoint", "loop-check"),
+        default_points=(0.0, 50.0, 100.0),
+        applies_output=True,
+        calibrates=False,
+        document="Record of configuration",
+    ),
     settings=LoopSettings,
     flow=steps,
     trial=TRIAL,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from tools.corpus import kit
 from tools.corpus.player import Player, instrument
-from tools.corpus.scenario import FIRST, SECOND, scenario, targets
+from tools.corpus.scenario import FIRST, SECOND, SIXTH, scenario, targets
 
 
 def transmitter(revision: str, details: dict[str, object] | None = None, refs: object = None, **more: object) -> Player:
@@ -141,9 +141,30 @@ def _() -> Player:
     return _sent(_configured("1"))
 
 
-@scenario("tx-configure", "2", "trimmed")
+@scenario("tx-configure", "2", "trimmed", SIXTH)
 def _() -> Player:
     return _sent(_configured("2")).review()
+
+
+@scenario("tx-configure", "3", "trimmed-after-it-was-left-and-proved")
+def _() -> Player:
+    p = Player("tx-configure", "3", instrument=instrument({}), points_percent=(0.0, 50.0, 100.0))
+    p.refs = kit.METER
+    p.forward().do("parameters_captured", step="read_device", kind="before", values=BEFORE)
+    p.do("step_confirmed", step="read_device")
+    p.errors(0.02).decide("leave")
+    p.do(
+        "device_acted",
+        step="configure",
+        act="trim_output_high",
+        words="trimmed the output's high end, measured 20.003 mA",
+        values={"value": "20.003"},
+    )
+    p.do("step_confirmed", step="configure")
+    p.errors(0.01).decide("leave")
+    p.do("parameters_captured", step="read_after", kind="after", values=BEFORE)
+    p.do("step_confirmed", step="read_after")
+    return p.forward().sign().review()
 
 
 @scenario("level-displacer", "1", "dry-and-wet")

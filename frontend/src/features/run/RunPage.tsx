@@ -13,13 +13,21 @@ import { NoteDialog, ReopenDialog, VoidDialog } from "./RunDialogs";
 import { Meanwhile } from "./Meanwhile";
 import { Rail } from "./Rail";
 import { StepPanel } from "./StepPanel";
+import { useNotStored } from "./useEntries";
 import { useRun } from "./useRun";
 
 function SaveState({ id, failed }: { id: string; failed: boolean }) {
   const saving = useIsMutating({ mutationKey: ["append", id] }) > 0;
-  const [Icon, words] = saving ? [CloudUpload, "Saving…"] : failed ? [CloudUpload, "No connection"] : [Cloud, "All saved"];
+  const waiting = useNotStored(id);
+  const [Icon, words] = saving
+    ? [CloudUpload, "Saving…"]
+    : failed
+      ? [CloudUpload, "No connection"]
+      : waiting
+        ? [CloudUpload, `${waiting} not stored yet`]
+        : [Cloud, "All saved"];
   return (
-    <span role="status" className={`inline-flex items-center gap-2 text-sm ${failed ? "font-bold text-iron" : "text-muted"}`}>
+    <span role="status" className={`inline-flex items-center gap-2 text-sm ${failed || (waiting && !saving) ? "font-bold text-iron" : "text-muted"}`}>
       <Icon size={18} aria-hidden="true" /> {words}
     </span>
   );

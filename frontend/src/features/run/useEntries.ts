@@ -1,3 +1,4 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useLayoutEffect, useRef, useState } from "react";
 import { ApiFailure, type Run } from "../../api/client";
 import { useDraft } from "../../ui/useDraft";
@@ -28,6 +29,11 @@ function eventOf(step: string, e: Entry): NewEvent & { id: string } {
   return { id: e.id, type: "reading_taken", payload };
 }
 
+/** How many readings of a run were entered and are not stored yet. */
+export function useNotStored(id: string): number {
+  return useQuery<number>({ queryKey: ["not-stored", id], queryFn: () => 0, enabled: false, initialData: 0, staleTime: Infinity }).data;
+}
+
 interface Given {
   run: Run;
   step: string;
@@ -46,6 +52,7 @@ interface Given {
  */
 export function useEntries({ run, step, next, isTyping, restore, onStored }: Given) {
   const append = useAppend(run);
+  const queries = useQueryClient();
   const [text, setText] = useDraft(`${run.id}/${step}/entered`);
   const all = parse(text);
   // What the run is past was stored by an earlier sending, of which the answer did not come.
@@ -93,6 +100,10 @@ export function useEntries({ run, step, next, isTyping, restore, onStored }: Giv
     if (!append.isPending && !append.isError && !stopped && waiting.length) send();
     // eslint-disable-next-line react-hooks/exhaustive-deps -- only what waits, and whether something is on its way, start the next sending
   }, [append.isPending, append.isError, stopped, text, next]);
+
+  useEffect(() => {
+    queries.setQueryData<number>(["not-stored", run.id], waiting.length);
+  }, [queries, run.id, waiting.length]);
 
   const failure = append.error instanceof ApiFailure ? append.error : null;
   /** The one that was refused while others wait or something is typed. */
