@@ -94,11 +94,15 @@ class SensorSettings(Settings):
 
 @dataclass(frozen=True)
 class LoopSettings(Settings):
-    """The current loop. supply_v 0: not checked."""
+    """The current loop. supply_v 0: not checked; of the others 0 is not known, and asked in the run. alarm_ma: what it gives when it fails high.
+
+    Source: NAMUR NE 43:2003, from 21 mA on a current is a failure signal; devices give up to 22 mA and some more.
+    """
 
     supply_v: float = asked("Loop supply", default=0.0, unit="V", hint="0: the loop budget is not checked", low=0.0, high=100.0)
-    loop_ohm: float = asked("Loop resistance", default=250.0, unit="ohm", low=0.0, high=10_000.0)
-    lift_off_v: float = asked("Lift-off voltage", default=10.5, unit="V", low=0.0, high=100.0)
+    loop_ohm: float = asked("Loop resistance", default=0.0, unit="ohm", hint="0: not known", low=0.0, high=10_000.0)
+    lift_off_v: float = asked("Lift-off voltage", default=0.0, unit="V", hint="0: not known", low=0.0, high=100.0)
+    alarm_ma: float = asked("Alarm current, high", default=22.0, unit="mA", hint="NE 43: 22 mA, or the device's own", low=20.0, high=30.0)
 
 
 _NO_SENSOR = SensorSettings()

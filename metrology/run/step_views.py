@@ -47,11 +47,13 @@ def compute_step(state: RunState, step: Step) -> ComputeData:
     """The fields' first values and, when they suffice, the result with them."""
     given = dict(step.given)
     values = {f.name: str(given.get(f.name, "")) for f in step.fields}
+    says, head, rows, failed = "", [], [], ""
+    if any(f.required and not values[f.name] for f in step.fields):
+        return {"calculator": step.calculator, "values": values, "rows": rows, "head": head, "says": says, "failed": failed}
     try:
         says, head, rows = result_words(step.calculator, compute(state, step, {}))
-        failed = ""
     except Fault as fault:
-        says, head, rows, failed = "", [], [], fault.message
+        failed = fault.message
     return {"calculator": step.calculator, "values": values, "rows": rows, "head": head, "says": says, "failed": failed}
 
 

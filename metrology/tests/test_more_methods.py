@@ -416,11 +416,39 @@ class Transmitter(TestCase):
         self.assertEqual(run.view["evidence"][0]["findings"], [])
 
     def test_a_loop_that_a_communicator_cannot_use_needs_a_reason(self):
-        run = play("tx-multipoint", {"applied": reference(), "indicated": meter()}, {"supply_v": 24.0, "loop_ohm": 50.0})
+        run = play(
+            "tx-multipoint", {"applied": reference(), "indicated": meter()}, {"supply_v": 24.0, "loop_ohm": 50.0, "lift_off_v": 10.5}
+        )
         with self.assertRaisesRegex(Fault, "50 ohm is too little for a digital communicator"):
             run.forward()
         run.do("step_confirmed", step="loop_budget", reason="no communicator is used today")
         self.assertIn("too little", run.view["computed"][0]["says"])
+
+    def test_the_loop_must_carry_the_alarm_current(self):
+        # 24 V - 12.75 V lift-off leave 11.25 V: at 22 mA that is 511.36 ohm, at 20 mA it would be 562.5 ohm
+        for ohms, is_enough in ((511.3, True), (511.4, False), (560.0, False)):
+            with self.subTest(ohms=ohms):
+                run = play(
+                    "tx-multipoint",
+                    {"applied": reference(), "indicated": meter()},
+                    {"supply_v": 24.0, "loop_ohm": ohms, "lift_off_v": 12.75},
+                )
+                if is_enough:
+                    self.assertNotIn("short", str(run.forward().view["computed"]))
+                else:
+                    with self.assertRaisesRegex(Fault, "At 22 mA the transmitter is"):
+                        run.forward()
+        own = {"supply_v": 24.0, "loop_ohm": 500.0, "lift_off_v": 12.75, "alarm_ma": 23.0}
+        with self.assertRaisesRegex(Fault, "At 23 mA the transmitter is"):
+            play("tx-multipoint", {"applied": reference(), "indicated": meter()}, own).forward()
+
+    def test_only_what_is_known_of_the_loop_is_filled_in(self):
+        run = play("tx-multipoint", {"applied": reference(), "indicated": meter()}, {"supply_v": 24.0})
+        with self.assertRaisesRegex(Fault, "Resistance in the loop is missing"):
+            run.forward()
+        shown = run.view["step"]["compute"]
+        self.assertEqual(shown["values"], {"supply_v": "24", "ohms": "", "lift_off_v": "", "max_ma": "22"})
+        self.assertEqual(shown["failed"], "")
 
     def test_repeatability_over_the_cycles_is_in_the_budget(self):
         run = play("tx-multipoint", {"applied": reference(), "indicated": meter()}, {}, cycles=3).forward()

@@ -308,7 +308,7 @@ TRIAL = Displays()
 METHOD = Method(
     key="loop-check",
     title="Loop check",
-    revision="1",
+    revision="2",
     traits=Traits("transmitter", also=("tx-multipoint", "tx-configure"), applies_output=True),
     settings=LoopCheckSettings,
     flow=steps,

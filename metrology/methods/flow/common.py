@@ -106,15 +106,20 @@ def loop_budget(setup: RunSetup) -> Step:
         "compute",
         "prepare",
         "Loop budget",
-        "Is there voltage enough for the transmitter at full current, and resistance enough for a communicator? "
+        "Is there voltage enough for the transmitter at its alarm current, and resistance enough for a communicator? "
         "A bench supply has almost none: a communication failure is then the loop's, not the transmitter's.",
         fields=(
             Field("supply_v", "Supply", "number", "V", low=1, high=100),
             Field("ohms", "Resistance in the loop", "number", "ohm", low=0, high=10_000),
-            Field("lift_off_v", "Lift-off voltage of the transmitter", "number", "V", low=0, high=100),
+            Field("lift_off_v", "Lift-off voltage of the transmitter", "number", "V", low=1, high=100),
+            Field("max_ma", "Its alarm current", "number", "mA", low=20, high=30),
         ),
         calculator="loop",
-        given=(("supply_v", f"{d.supply_v:g}"), ("ohms", f"{d.loop_ohm:g}"), ("lift_off_v", f"{d.lift_off_v:g}")),
+        given=tuple(
+            (name, f"{value:g}")  # only what is known is filled in
+            for name, value in (("supply_v", d.supply_v), ("ohms", d.loop_ohm), ("lift_off_v", d.lift_off_v), ("max_ma", d.alarm_ma))
+            if value
+        ),
         left_out="" if d.supply_v else "No loop supply is in the register for this instrument.",
         confirm_label="Keep the result",
     )

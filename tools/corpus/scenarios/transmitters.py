@@ -49,7 +49,7 @@ def _() -> Player:
     return p.take(lambda s: {"indicated": s["ideal"], "pv": s["nominal"]}).decide("leave").forward().sign()
 
 
-@scenario("tx-multipoint", "3", "returned")
+@scenario("tx-multipoint", "3", "returned", SIXTH)
 def _() -> Player:
     p = transmitter("3", transfer="sqrt", tolerance=1.0, policy={"pass_rule": "guard-u", "minimum_tur": 1.0}, cycles=2)
     p.errors(0.3).decide("adjust").turn(("zero", "4.048", "4.000"), ("span", "20.048", "20.0"), ("zero", "4.0", ""), ("span", "20.0", ""))
@@ -59,7 +59,7 @@ def _() -> Player:
     return p.sign("second").review()
 
 
-@scenario("tx-multipoint", "3", "override")
+@scenario("tx-multipoint", "3", "override", SIXTH)
 def _() -> Player:
     p = Player("tx-multipoint", "3", instrument=instrument(tolerance=1.0))
     old = kit.reference("REF-OLD", due_on="2026-10-01")
@@ -72,7 +72,7 @@ def _() -> Player:
     return p.errors(0.4, 0.3).decide("replace", "corroded").forward().sign()
 
 
-@scenario("tx-multipoint", "3", "captured")
+@scenario("tx-multipoint", "3", "captured", SIXTH)
 def _() -> Player:
     details = {"sensor": "tc-k"}
     p = Player("tx-multipoint", "3", instrument=instrument(details, unit="C", lrv=0.0, urv=600.0), points_percent=(0.0, 50.0, 100.0))
@@ -93,7 +93,7 @@ def _() -> Player:
     return p.decide("leave").forward(reading="220").sign()
 
 
-@scenario("tx-multipoint", "3", "voided-on-hold")
+@scenario("tx-multipoint", "3", "voided-on-hold", SIXTH)
 def _() -> Player:
     p = transmitter("3", is_adjustable=False)
     p.do("reading_taken", step="as_found", slot=0, indicated="4.01")
@@ -102,7 +102,7 @@ def _() -> Player:
     return p
 
 
-@scenario("tx-multipoint", "3", "sealed")
+@scenario("tx-multipoint", "3", "sealed", SIXTH)
 def _() -> Player:
     p = transmitter("3", policy={"pass_rule": "guard-u"}).errors(0.2, 0.3, 0.4, 0.5, 0.6, 0.6, 0.5, 0.4, 0.3, 0.2).decide("adjust")
     p.turn(("zero", "4.032", "4.000"), ("span", "20.064", "20.0"), ("zero", "4.0", ""), ("span", "20.0", ""))
@@ -237,7 +237,7 @@ def _() -> Player:
     return p.decide("replace", "aged in the crystalliser").forward().sign()
 
 
-@scenario("loop-check", "1", "displays-and-alarms")
+@scenario("loop-check", "1", "displays-and-alarms", SIXTH)
 def _() -> Player:
     details = {"displays": "Isolator mA 4 20; Control system kPa 0 400", "alarms": "High 380 rising; Low 20 falling"}
     p = Player("loop-check", "1", instrument=instrument(details))
@@ -249,3 +249,22 @@ def _() -> Player:
 
     p.take(off).decide("repair").forward()
     return p.take(lambda s: s["ideal"]).decide("leave").forward(reading="200").sign()
+
+
+LOOP = {"supply_v": "24", "loop_ohm": "250"}  # the lift-off voltage is not known, and asked
+
+
+@scenario("tx-multipoint", "4", "loop-at-its-alarm-current")
+def _() -> Player:
+    p = Player("tx-multipoint", "4", instrument=instrument(LOOP), points_percent=(0.0, 50.0, 100.0))
+    p.refs = kit.PRESSURE
+    p.forward(supply_v="24", ohms="250", lift_off_v="10.5", max_ma="22")
+    return p.errors(0.1).decide("leave").forward(reading="212").sign().review()
+
+
+@scenario("loop-check", "2", "loop-at-its-alarm-current")
+def _() -> Player:
+    p = Player("loop-check", "2", instrument=instrument({**LOOP, "displays": "Control system kPa 0 400"}), points_percent=(0.0, 100.0))
+    p.refs = kit.SOURCE
+    p.forward(supply_v="24", ohms="250", lift_off_v="12", max_ma="23")
+    return p.take(lambda slot: slot["ideal"]).decide("leave").forward(reading="212").sign()
