@@ -49,6 +49,7 @@ class Field:
     unless: tuple[str, str] = ("", "")  # another field of the step and the value with which this one may stay empty
     excused_by: str = ""  # another field of the step: with a reason written there a number outside its limits stands
     usual: str = ""  # what is found where nothing is wrong: offered filled in, to be changed where it is not so
+    likely: tuple[float, float] | None = None  # numbers believed without asking; one outside, and inside its limits, is asked about once
     nominal: str = ""  # what must be seen, where a tap that tells it may say that it was; never filled in by itself
 
 

@@ -8,7 +8,7 @@ from typing import Any
 from metrology.calculators import calculate
 from metrology.faults import Fault, Faults
 from metrology.methods.steps import Step
-from metrology.run.fields import check_fields, text_of
+from metrology.run.fields import CONFIRMED, check_fields, entered, text_of
 from metrology.run.state import RunState
 
 
@@ -31,6 +31,7 @@ def admit_computed(state: RunState, step: Step, payload: Mapping[str, Any]) -> d
     given = dict(step.given)
     typed = payload.get("values") or {}
     raw = {f.name: typed.get(f.name) or given.get(f.name, "") for f in step.fields} if isinstance(typed, Mapping) else {}
+    raw |= {CONFIRMED: typed.get(CONFIRMED, "")} if isinstance(typed, Mapping) else {}
     values = check_fields(step.fields, raw, faults)
     if faults:
         raise Faults(faults)
@@ -46,5 +47,5 @@ def admit_computed(state: RunState, step: Step, payload: Mapping[str, Any]) -> d
         "values": values,
         "checks": [],
         "computed": {"calculator": step.calculator, "result": result, "reason": reason if doubt else ""},
-        **({"enters": {**values, **{k: f"{result[k]:g}" for k in step.enters_result}}} if step.enters else {}),
+        **({"enters": {**entered(values), **{k: f"{result[k]:g}" for k in step.enters_result}}} if step.enters else {}),
     }

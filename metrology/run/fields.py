@@ -7,10 +7,12 @@ from typing import Any
 
 from metrology.faults import Fault
 from metrology.methods.steps import CHOSEN, Field
-from metrology.quantities.typed import parse_typed
+from metrology.quantities.typed import parse_typed, suggest_slip
 from metrology.quantities.words import letters_of
 
 MAX_TEXT = 2000
+SURE = " (asked about, and confirmed)"
+CONFIRMED = "confirmed"  # beside the values: names of fields whose unlikely number really is so, one after the other with a comma
 
 
 def text_of(payload: Mapping[str, Any], name: str, *, label: str, required: bool = True) -> str:
@@ -25,9 +27,10 @@ def text_of(payload: Mapping[str, Any], name: str, *, label: str, required: bool
 
 
 def check_fields(fields: tuple[Field, ...], raw: Any, faults: list[Fault]) -> dict[str, str]:
-    """The values of a step's fields, checked; each complaint is added to `faults`."""
+    """The values of a step's fields, checked; each complaint is added to `faults`. Unlikely numbers that were confirmed are named beside the values."""
     given = raw if isinstance(raw, Mapping) else {}
     values: dict[str, str] = {}
+    sure, unlikely = set(str(given.get(CONFIRMED) or "").split(",")), []
     for field in fields:
         text = str(given.get(field.name, "") or "").strip()
         if field.kind in CHOSEN:
@@ -36,9 +39,42 @@ def check_fields(fields: tuple[Field, ...], raw: Any, faults: list[Fault]) -> di
             excused = bool(field.unless[0]) and str(given.get(field.unless[0], "")) == field.unless[1]
             is_reasoned = bool(field.excused_by) and len(str(given.get(field.excused_by, "") or "").strip()) >= 2
             values[field.name] = "" if excused and not text else _check_field(field, text, is_reasoned=is_reasoned)
+            if _is_unlikely(field, values[field.name]):
+                unlikely.append(field.name)
+                if field.name not in sure:
+                    faults.append(_asked_about(field, values[field.name]))
         except Fault as fault:
             faults.append(fault)
-    return values
+    return {**values, CONFIRMED: ",".join(unlikely)} if unlikely else values
+
+
+def entered(values: Mapping[str, str]) -> dict[str, str]:
+    """The values that go into the setup: those of fields."""
+    return {name: value for name, value in values.items() if name != CONFIRMED}
+
+
+def told(values: Mapping[str, Any]) -> dict[str, Any]:
+    """Values as a record tells them: those that were asked about say so."""
+    sure = set(str(values.get(CONFIRMED) or "").split(","))
+    return {k: f"{v}{SURE}" if k in sure else v for k, v in values.items() if k != CONFIRMED}
+
+
+def _is_unlikely(field: Field, text: str) -> bool:
+    if field.likely is None or not text:
+        return False
+    low, high = field.likely
+    return not low <= float(text) <= high
+
+
+def _asked_about(field: Field, text: str) -> Fault:
+    """Is that really so? With the likelier number, where there is one."""
+    low, high = field.likely or (0.0, 0.0)
+    unit = f" {field.unit}" if field.unit else ""
+    is_narrow = high - low <= 0.2 * max(abs(low), abs(high))  # over a wide range a likelier number would be a guess
+    slip = suggest_slip(text, low=low, high=high, expected=(low + high) / 2, close=(high - low) / 2) if is_narrow else None
+    ask = f"Did you mean {slip}{unit}?" if slip else "Look again."
+    told = f"{field.label} is {text}{unit}; {low:g} to {high:g}{unit} is to be expected. {ask} If it really is so, say so: it goes on the record."
+    return Fault("unlikely_value", told, field=field.name, can_confirm=True, suggestion=slip)
 
 
 def _check_field(field: Field, text: str, *, is_reasoned: bool = False) -> str:

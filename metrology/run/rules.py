@@ -16,7 +16,7 @@ from metrology.run.assigning import admit_reference, admit_standard, require_pla
 from metrology.run.chromatograms import admit_chromatogram
 from metrology.run.computing import admit_computed
 from metrology.run.counting import admit_clock_end, admit_count
-from metrology.run.fields import check_fields, text_of
+from metrology.run.fields import check_fields, entered, text_of
 from metrology.run.gases import admit_gas
 from metrology.run.holds import (
     admit_acceptance,
@@ -140,13 +140,16 @@ def _checked(a: Admission, step: Step, payload: Mapping[str, Any]) -> Payload:
         raise Faults(faults)
     if step.enters:
         require_plan(
-            a.state, a.method, {**dict(step.given), **values}, field=next((f.name for f in step.fields if f.kind == "number"), "step")
+            a.state,
+            a.method,
+            {**dict(step.given), **entered(values)},
+            field=next((f.name for f in step.fields if f.kind == "number"), "step"),
         )
     return {
         "step": step.key,
         "values": values,
         "checks": [c.key for c in step.checks],
-        **({"enters": {**dict(step.given), **values}} if step.enters else {}),
+        **({"enters": {**dict(step.given), **entered(values)}} if step.enters else {}),
         **({"duty": asdict(step.duty)} if step.duty else {}),
         **({"vouches": True} if step.vouches else {}),
     }
@@ -163,7 +166,7 @@ def _condition(a: Admission, step: Step, payload: Mapping[str, Any]) -> Payload:
         "step": step.key,
         "values": values,
         "checks": [],
-        **({"enters": {**values, **_purged(step, captured)}} if step.enters else {}),
+        **({"enters": {**entered(values), **_purged(step, captured)}} if step.enters else {}),
         **({"captured": captured} if captured else {}),
     }
 

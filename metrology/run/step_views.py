@@ -47,14 +47,14 @@ def compute_step(state: RunState, step: Step) -> ComputeData:
     """The fields' first values and, when they suffice, the result with them."""
     given = dict(step.given)
     values = {f.name: str(given.get(f.name, "")) for f in step.fields}
-    says, head, rows, failed = "", [], [], ""
+    shown: ComputeData = {"calculator": step.calculator, "values": values, "rows": [], "head": [], "says": "", "failed": ""}
     if any(f.required and not values[f.name] for f in step.fields):
-        return {"calculator": step.calculator, "values": values, "rows": rows, "head": head, "says": says, "failed": failed}
+        return shown
     try:
         says, head, rows = result_words(step.calculator, compute(state, step, {}))
     except Fault as fault:
-        failed = fault.message
-    return {"calculator": step.calculator, "values": values, "rows": rows, "head": head, "says": says, "failed": failed}
+        return {**shown, "failed": fault.message}
+    return {**shown, "rows": rows, "head": head, "says": says}
 
 
 def computed_rows(state: RunState, method: Method) -> list[ComputedData]:

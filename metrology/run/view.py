@@ -18,6 +18,7 @@ from metrology.quantities.words import iso, ratio
 from metrology.run.chromatograms import chromatogram_rows
 from metrology.run.current_step import current_step, pass_rows
 from metrology.run.evidence import set_evidence
+from metrology.run.fields import CONFIRMED, SURE, told
 from metrology.run.flags import flags_of
 from metrology.run.gas_views import gas_rows
 from metrology.run.progress import (
@@ -206,7 +207,7 @@ def hold_data(hold: Hold, now: datetime) -> HoldData:
         "released_at": iso(hold.released_at),
         "released_by": hold.released_by,
         "is_overdue": hold.released_at is None and now > hold.until,
-        "release_values": dict(hold.release_values),
+        "release_values": told(hold.release_values),
         "holder": hold.holder,
         "holder_name": hold.holder_name or hold.placed_by,
         "agreement": hold.agreement,
@@ -308,7 +309,8 @@ def _noted(state: RunState, progress: Progress) -> list[NotedData]:
         for f in step.fields if done else ():
             value = str(done.values.get(f.name) or "") if done else ""
             if value and f.name not in TOLD and not (f.name == "work" and len(step.fields) == 1):
-                rows.append({"name": f.label, "value": f"{dict(f.options).get(value, value)} {f.unit}".strip()})
+                sure = SURE if done and f.name in str(done.values.get(CONFIRMED, "")).split(",") else ""
+                rows.append({"name": f.label, "value": f"{dict(f.options).get(value, value)} {f.unit}".strip() + sure})
         if rows and done:
             out.append({"title": step.title, "rows": rows, "by": done.by, "at": iso(done.at)})
     return out

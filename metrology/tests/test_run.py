@@ -5,9 +5,11 @@ from unittest import TestCase
 
 from metrology.faults import Fault, Faults
 from metrology.judgement.policy import resolve_policy
+from metrology.methods.steps import Field
 from metrology.run.events import GENESIS, Event, link
+from metrology.run.fields import check_fields
 from metrology.run.state import fold
-from metrology.tests.runs import START, Play, instrument, meter, reference
+from metrology.tests.runs import CHECKS, START, Play, instrument, meter, reference
 
 GOOD = [0.05] * 10
 ZERO_OFF = [0.8] * 10
@@ -341,3 +343,43 @@ class Chain(TestCase):
             self.assertNotEqual(base, link(other, run_id="r", previous=GENESIS))
         self.assertNotEqual(base, link(event, run_id="r", previous="1" * 64))
         self.assertNotEqual(base, link(event, run_id="s", previous=GENESIS))
+
+
+class UnlikelyNumbers(TestCase):
+    """A number that can be, and hardly is: asked about once, and told on the record when it really is so."""
+
+    def released(self, reading, **more):
+        run = Play().prepare().read("as_found", ["4.00", "8.00", "12.00", "16.00", "20.00", "20.00", "16.00", "12.00", "8.00", "4.00"])
+        run.do("decision_made", step="judge", choice="leave")
+        run.do("step_confirmed", step="restore", checks=CHECKS["restore"])
+        run.do("hold_released", hold=run.state.open_holds[0].id, values={"reading": reading, "operator": "Control", **more})
+        return run
+
+    def test_a_normal_reading_far_outside_the_range_is_asked_about(self):
+        # 0 to 400 kPa, an eighth of it believed on either side
+        for reading, is_believed in (("450", True), ("450.1", False), ("-50", True), ("-50.1", False), ("99999", False)):
+            with self.subTest(reading):
+                if is_believed:
+                    self.assertEqual(self.released(reading).state.open_holds, [])
+                else:
+                    with self.assertRaises(Fault) as caught:
+                        self.released(reading)
+                    told = caught.exception.as_dict()["details"]["faults"][0]
+                    self.assertEqual((told["code"], told["details"]["can_confirm"]), ("unlikely_value", True))
+
+    def test_one_that_really_is_so_is_told_on_the_record(self):
+        run = self.released("99999", confirmed="reading")
+        self.assertEqual(run.view["holds"][0]["release_values"]["reading"], "99999 (asked about, and confirmed)")
+        self.assertNotIn("confirmed", run.view["holds"][0]["release_values"])
+
+    def test_confirming_another_field_or_a_likely_number_says_nothing(self):
+        with self.assertRaises(Fault):
+            self.released("99999", confirmed="operator")
+        self.assertEqual(self.released("212", confirmed="reading").view["holds"][0]["release_values"]["reading"], "212")
+
+    def test_the_likelier_number_is_offered_where_it_is_no_guess(self):
+        faults = []
+        check_fields((Field("r0", "R0", "number", "ohm", low=1, high=10_000, likely=(98.0, 102.0)),), {"r0": "1003.5"}, faults)
+        self.assertEqual(faults[0].context["suggestion"], "100.35")
+        with self.assertRaisesRegex(Fault, "is to be expected. Look again."):
+            self.released("2125")

@@ -5,9 +5,9 @@ Sources: IEC 60751:2008 and IEC 60584-1:2013 (curves, tolerance classes), JCGM 1
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import lru_cache, partial
 
 from metrology.faults import Fault
 from metrology.judgement.decision import FAIL
@@ -360,7 +360,7 @@ def _steps(setup: RunSetup, chosen: tuple[tuple[str, str], ...]) -> tuple[Step, 
     d = settings_of(setup)
     own = (("coefficients", "Load matching coefficients"),) if d.matches_coefficients else ()
     end = (("repair", "Correct the connection, then prove"), ("replace", "Mark for replacement"))
-    follow = {"repair": common.repair, "coefficients": _coefficients}
+    follow: dict[str, Callable[[int], tuple[Step, ...]]] = {"repair": common.repair, "coefficients": partial(_coefficients, d.r0)}
     found = Wording(
         "as_found",
         "judge",
@@ -438,7 +438,7 @@ def _cold_junction(setup: RunSetup) -> tuple[Step, ...]:
     )
 
 
-def _coefficients(n: int) -> tuple[Step, ...]:
+def _coefficients(r0: float, n: int) -> tuple[Step, ...]:
     return (
         Step(
             common.numbered("coefficients", n),
@@ -447,9 +447,9 @@ def _coefficients(n: int) -> tuple[Step, ...]:
             "Load coefficients",
             "Load these into the transmitter of this sensor, then type what it now holds.",
             fields=(
-                Field("loaded_r0", "R0", "number", "ohm", low=1, high=10_000),
-                Field("loaded_a", "A", "number", low=3e-3, high=5e-3),
-                Field("loaded_b", "B", "number", low=-1e-5, high=1e-5),
+                Field("loaded_r0", "R0", "number", "ohm", low=1, high=10_000, likely=(r0 * 0.98, r0 * 1.02)),
+                Field("loaded_a", "A", "number", low=3e-3, high=5e-3, likely=(3.85e-3, 3.99e-3)),
+                Field("loaded_b", "B", "number", low=-1e-5, high=1e-5, likely=(-6.5e-7, -5e-7)),
             ),
             cautions=("Coefficients belong to one element: note its serial at the transmitter.",),
             enters=True,

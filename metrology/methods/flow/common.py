@@ -11,6 +11,7 @@ from metrology.methods.steps import Check, Field, Step
 
 RULE_OF_SITE = "Site procedures, permits, local codes and licensed practice rule over this screen."
 MAX_REPEATS = 20
+NORMAL_ROOM = 0.125  # of the range: how far outside it a normal reading is believed without asking
 
 HOLD_KINDS = (
     ("inhibit", "Inhibit: signal held from tripping"),
@@ -296,6 +297,7 @@ def repair(n: int, *, prefix: str = "repair") -> tuple[Step, ...]:
 def restore(setup: RunSetup, *, checks: Sequence[Check] = PUT_BACK, caution: str = "", normal: str = "") -> tuple[Step, ...]:
     """Everything put back, the normal reading seen, the hold released, the run signed."""
     i = setup.instrument
+    room = NORMAL_ROOM * abs(i.urv - i.lrv)
     return (
         Step(
             "restore",
@@ -314,7 +316,13 @@ def restore(setup: RunSetup, *, checks: Sequence[Check] = PUT_BACK, caution: str
             "Release the hold",
             "See a normal process reading first, then take the hold off and tell the operator.",
             fields=(
-                Field("reading", f"Normal reading seen, in {i.unit}", "number", i.unit),
+                Field(
+                    "reading",
+                    f"Normal reading seen, in {i.unit}",
+                    "number",
+                    i.unit,
+                    likely=(min(i.lrv, i.urv) - room, max(i.lrv, i.urv) + room),
+                ),
                 Field("operator", "Operator told (name)"),
             ),
             cautions=("Releasing gives the plant back its signal. If the reading is not normal, don't release.",),

@@ -5,6 +5,7 @@ import { useColleagues, useReleaseFields } from "../../api/queries";
 import { Button } from "../../ui/Button";
 import { ChoiceField, TextField } from "../../ui/fields";
 import { Failure, Loading, Message } from "../../ui/Message";
+import { ReallySo } from "../../ui/ReallySo";
 
 export type HoldRow = Schemas["HoldRow"];
 type Act = { act: "release" | "extend" | "hand over" | "accept"; minutes?: string; reason?: string; approval?: string; to?: string; note?: string; values?: Record<string, string> };
@@ -115,6 +116,11 @@ export function ReleaseForm({ hold, onDone }: { hold: HoldRow; onDone: () => voi
       )}
       {hold.run_status !== "voided" && <TextField label="Why it comes off before the run is through" value={reason} onChange={setReason} />}
       {act.isError && <Failure error={act.error} />}
+      <ReallySo
+        error={act.error}
+        onConfirm={(confirmed) => act.mutate({ act: "release", values: { ...values, confirmed }, reason })}
+        onTake={(field, value) => setValues({ ...values, [field]: value })}
+      />
       <Button kind="primary" type="submit" disabled={act.isPending}>
         Hold is off
       </Button>

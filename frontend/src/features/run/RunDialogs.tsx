@@ -6,6 +6,7 @@ import { CheckLine, ChoiceField, LongField, TextField } from "../../ui/fields";
 import { Failure, Message } from "../../ui/Message";
 import { Modal } from "../../ui/Modal";
 import { useDraft } from "../../ui/useDraft";
+import { ReallySo } from "../../ui/ReallySo";
 import { useAppend, useTakeRun } from "./useRun";
 
 interface Props {
@@ -117,11 +118,11 @@ export function VoidDialog({ run, open, onClose }: Props) {
   const [keeps, setKeeps] = useState(false);
   const held = run.view.holds.find((h) => !h.released_at);
   const voiding = useMutation({
-    mutationFn: () =>
+    mutationFn: (confirmed: string) =>
       unwrap(
         client.POST("/api/v1/runs/{run_id}/void/", {
           params: { path: { run_id: run.id } },
-          body: { expected_seq: run.view.seq, reason, keeps_hold: keeps, release: held && !keeps ? { reading, operator, latches: "none" } : null },
+          body: { expected_seq: run.view.seq, reason, keeps_hold: keeps, release: held && !keeps ? { reading, operator, latches: "none", confirmed } : null },
         }),
       ),
     onSuccess: take,
@@ -136,7 +137,7 @@ export function VoidDialog({ run, open, onClose }: Props) {
         className="space-y-4"
         onSubmit={(e) => {
           e.preventDefault();
-          voiding.mutate();
+          voiding.mutate("");
         }}
       >
         <p>A voided run stays on the record as void; nothing more can be added to it, and the instrument stays due.</p>
@@ -156,6 +157,7 @@ export function VoidDialog({ run, open, onClose }: Props) {
         )}
         <TextField label="Reason" value={reason} onChange={setReason} />
         {voiding.isError && <Failure error={voiding.error} />}
+        <ReallySo error={voiding.error} onConfirm={voiding.mutate} onTake={(_, value) => setReading(value)} />
         <div className="flex justify-end gap-3">
           <Button onClick={onClose}>Keep the run</Button>
           <Button kind="danger" type="submit" disabled={voiding.isPending || reason.trim().length < 2}>

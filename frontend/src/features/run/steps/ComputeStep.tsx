@@ -4,6 +4,7 @@ import { TextField } from "../../../ui/fields";
 import { Failure, Message } from "../../../ui/Message";
 import { useDraftForm } from "../../../ui/useDraft";
 import { ResultTable } from "../ResultTable";
+import { ReallySo } from "../../../ui/ReallySo";
 import { StepFrame, type StepProps } from "../StepFrame";
 import { useAppend } from "../useRun";
 import { StepFields } from "./ConfirmStep";
@@ -17,15 +18,15 @@ export function ComputeStep({ run, step }: StepProps) {
   const failure = append.error instanceof ApiFailure ? append.error : null;
   const values = { ...c.values, ...typed };
   const changed = Object.entries(typed).some(([name, value]) => value !== c.values[name]);
-  const keep = () => {
+  const keep = (sure = "") => {
     if (append.isPending) return;
-    const { reason = "", ...rest } = values as Record<string, string>;
+    const { reason = "", ...rest } = { ...values, ...(sure && { confirmed: sure }) } as Record<string, string>;
     append.mutate([{ type: "step_confirmed", payload: { step: step.key, values: rest, reason } }], { onSuccess: clear });
   };
   return (
     <StepFrame
       step={step}
-      onSubmit={keep}
+      onSubmit={() => keep()}
       action={
         <Button kind="primary" type="submit" large disabled={append.isPending}>
           {step.confirm_label}
@@ -43,6 +44,7 @@ export function ComputeStep({ run, step }: StepProps) {
         <TextField label="Why you go on all the same" value={values.reason ?? ""} onChange={(v) => set("reason", v)} />
       )}
       {append.isError && <Failure error={append.error} />}
+      <ReallySo error={append.error} onConfirm={keep} onTake={set} />
     </StepFrame>
   );
 }

@@ -6,6 +6,7 @@ import { Failure } from "../../../ui/Message";
 import { useDraftForm } from "../../../ui/useDraft";
 import { Keys } from "../../gas/Keys";
 import { EndTimer } from "../EndTimer";
+import { ReallySo } from "../../../ui/ReallySo";
 import { StepFrame, type StepProps } from "../StepFrame";
 import { useAppend } from "../useRun";
 import type { Step } from "../../../api/client";
@@ -66,14 +67,14 @@ export function ConfirmStep({ run, step, children, live }: StepProps & { childre
   const failure = append.error instanceof ApiFailure ? append.error : null;
   const errors = failure?.byField ?? {};
   const isBeside = step.fields.some((f) => errors[f.name] === failure?.message);
-  const confirm = () => {
+  const confirm = (sure = "") => {
     if (append.isPending || live?.busy) return;
     if (live && !step.fields.some((f) => values[f.name])) {
       append.reset();
       live.take();
       return;
     }
-    append.mutate([{ type: "step_confirmed", payload: { step: step.key, values: heldValues(step, values), checks: ticked } }], {
+    append.mutate([{ type: "step_confirmed", payload: { step: step.key, values: { ...heldValues(step, values), ...(sure && { confirmed: sure }) }, checks: ticked } }], {
       onSuccess: () => {
         clear();
         clearTicks();
@@ -83,7 +84,7 @@ export function ConfirmStep({ run, step, children, live }: StepProps & { childre
   return (
     <StepFrame
       step={step}
-      onSubmit={confirm}
+      onSubmit={() => confirm()}
       action={
         <Button kind="primary" type="submit" large disabled={append.isPending} autoFocus={!step.fields.length && !step.checks.length}>
           {step.confirm_label}
@@ -114,6 +115,7 @@ export function ConfirmStep({ run, step, children, live }: StepProps & { childre
         </div>
       )}
       {append.isError && !isBeside && <Failure error={append.error} />}
+      <ReallySo error={append.error} onConfirm={confirm} onTake={set} />
       {failure?.code === "warming_up" && <EndTimer run={run} timer={String(failure.details.timer)} />}
     </StepFrame>
   );

@@ -4,6 +4,7 @@ import { moment } from "../../../ui/format";
 import { Failure, Message } from "../../../ui/Message";
 import { useDraftForm } from "../../../ui/useDraft";
 import { Keys } from "../../gas/Keys";
+import { ReallySo } from "../../../ui/ReallySo";
 import { StepFrame, type StepProps } from "../StepFrame";
 import { useAppend, type NewEvent } from "../useRun";
 import { heldValues, StepFields } from "./ConfirmStep";
@@ -13,9 +14,9 @@ export function ReleaseStep({ run, step }: StepProps) {
   const [values, set, clear] = useDraftForm(`${run.id}/${step.key}`);
   const open = run.view.holds.filter((h) => step.lets_go.includes(h.id));
   const errors = append.error instanceof ApiFailure ? append.error.byField : {};
-  const release = () => {
+  const release = (sure = "") => {
     if (append.isPending) return;
-    const seen = heldValues(step, values);
+    const seen = { ...heldValues(step, values), ...(sure && { confirmed: sure }) };
     const events: NewEvent[] = open.length
       ? open.map((h) => ({ type: "hold_released", payload: { step: step.key, hold: h.id, values: seen } }))
       : [{ type: "step_confirmed", payload: { step: step.key, values: seen } }];
@@ -24,7 +25,7 @@ export function ReleaseStep({ run, step }: StepProps) {
   return (
     <StepFrame
       step={step}
-      onSubmit={release}
+      onSubmit={() => release()}
       action={
         <Button kind="primary" type="submit" large disabled={append.isPending}>
           {open.length ? step.confirm_label : "Normal reading seen"}
@@ -42,6 +43,7 @@ export function ReleaseStep({ run, step }: StepProps) {
         <StepFields step={step} values={values} set={set} errors={errors} />
       </div>
       {append.isError && <Failure error={append.error} />}
+      <ReallySo error={append.error} onConfirm={release} onTake={set} />
     </StepFrame>
   );
 }

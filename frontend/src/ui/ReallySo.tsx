@@ -1,0 +1,28 @@
+import { ApiFailure } from "../api/client";
+import { Button } from "./Button";
+
+interface Told {
+  field: string;
+  details?: { can_confirm?: boolean; suggestion?: string | null };
+}
+
+/** For numbers that are not believed without asking: the likelier ones, or that it really is so. Nothing where something else is wrong too. */
+export function ReallySo({ error, onConfirm, onTake }: { error: unknown; onConfirm: (fields: string) => void; onTake: (field: string, value: string) => void }) {
+  const all = error instanceof ApiFailure && Array.isArray(error.details.faults) ? (error.details.faults as Told[]) : [];
+  if (!all.length || all.some((f) => !f.details?.can_confirm)) return null;
+  return (
+    <div className="flex flex-wrap gap-3">
+      {all.map((f) => {
+        const likelier = f.details?.suggestion;
+        return (
+          likelier && (
+            <Button key={f.field} onClick={() => onTake(f.field, likelier)}>
+              Yes, {likelier}
+            </Button>
+          )
+        );
+      })}
+      <Button onClick={() => onConfirm(all.map((f) => f.field).join(","))}>It really is so</Button>
+    </div>
+  );
+}
