@@ -27,16 +27,17 @@ def slow_answers(page: Page, *, seconds: tuple[float, float], seed: int) -> None
     page.evaluate(_LATE, [*seconds, seed])
 
 
-def read_at_speed(case, *, total: int, seed: int) -> None:
+def read_at_speed(case, *, percent: list[float], cycles: int, seed: int) -> None:
     """Type every reading of an as-found set without looking up, with 0 to 3 s of lag; all of them must be stored as they were typed."""
-    p, chance = case.page, random.Random(seed)
-    slow_answers(p, seconds=(0.0, 3.0), seed=seed + 1)
-    typed = [f"{4 + 16 * chance.random():.3f}" for _ in range(total)]
-    p.get_by_label("Reading, mA").focus()
+    page, chance = case.page, random.Random(seed)
+    slow_answers(page, seconds=(0.0, 3.0), seed=seed + 1)
+    ways = [*percent, *reversed(percent)] * cycles
+    typed = [f"{4 + 0.16 * p + 0.03 * chance.random():.4f}" for p in ways]  # each near its point, or it would be asked about
+    page.get_by_label("Reading, mA").focus()
     for text in typed:
-        p.keyboard.type(text, delay=1000 / KEYS_A_SECOND)
-        p.keyboard.press("Enter")
-    expect(p.get_by_role("heading", name="Judge as found", exact=True)).to_be_visible(timeout=120_000)
+        page.keyboard.type(text, delay=1000 / KEYS_A_SECOND)
+        page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", name="Judge as found", exact=True)).to_be_visible(timeout=120_000)
     _, _, state = load_state(Run.objects.order_by("number").last().id)
     case.assertEqual([r.indicated for r in sorted(state.readings, key=lambda r: r.slot)], typed)
 
@@ -56,5 +57,5 @@ class ThousandReadings(BrowserTestCase):
             steps.start(first.tag)
             steps.prepare(first.serial, first.tag)
             steps.make_safe()
-            read_at_speed(self, total=126, seed=10 + n)
+            read_at_speed(self, percent=first.points_percent, cycles=3, seed=10 + n)
         print("\ntyped at 12 keys a second with 0 to 3 s of lag: 1008 readings, all stored as typed", flush=True)

@@ -126,6 +126,8 @@ def act_on_device(*, actor: Person, run_id: uuid.UUID, act: str, value: str, now
     words, wants = ACTS[act]
     unit = str(device_values(state).get("unit") or state.setup.instrument.unit)
     number = parse_typed(value, name="The value", unit=unit if wants == "pv" else "mA", field="value") if wants else None
+    if number:
+        _require_possible(state, act, number.value, unit)
     payload = {
         "step": step.key if step else "",
         "act": act,
@@ -140,6 +142,21 @@ def act_on_device(*, actor: Person, run_id: uuid.UUID, act: str, value: str, now
 
     _talk(master, do)
     return append_seen(actor=actor, run_id=run_id, event=NewEvent(uuid.uuid4(), "device_acted", payload), now=now)
+
+
+# What a current can be for an act to make sense: a trim moves an end by a little, a loop test stays inside what NE 43 knows.
+CURRENTS = {"trim_output_low": (3.0, 5.0), "trim_output_high": (18.0, 22.0), "fix_output": (3.5, 23.0)}
+
+
+def _require_possible(state: RunState, act: str, value: float, unit: str) -> None:
+    """What can't be is not sent: a current far from its end, a pressure that the sensor can't measure."""
+    low, high = CURRENTS.get(act) or (device_values(state).get("lrl"), device_values(state).get("url"))
+    if low is None or high is None:
+        return
+    shown = "mA" if act in CURRENTS else unit
+    if not min(low, high) <= value <= max(low, high):
+        told = f"{value:g} {shown} can't be right here; {min(low, high):g} to {max(low, high):g} {shown} can. Nothing was sent. Look at the meter again."
+        raise Fault("out_of_range", told, field="value")
 
 
 def _do(master: HartMaster, act: str, value: float, unit: str) -> None:

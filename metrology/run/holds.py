@@ -13,6 +13,7 @@ from metrology.quantities.typed import parse_typed
 from metrology.quantities.words import minutes as minutes_text
 from metrology.run.fields import check_fields, text_of
 from metrology.run.pairs import pairs_out_words
+from metrology.run.parameters import held_output
 from metrology.run.progress import DONE, Progress
 from metrology.run.state import Hold, RunState
 
@@ -109,6 +110,7 @@ def admit_release(state: RunState, progress: Progress, payload: Mapping[str, Any
     if is_early:
         _require_free(state, progress, hold, payload.get("who") or {})
     _require_clear(state, step, now)
+    _require_following(state, step, payload)
     reason = text_of(payload, "reason", label="Why the hold comes off early", required=is_early)
     seen = payload.get("seen") or {}
     values = _values(step, payload, seen)
@@ -134,6 +136,19 @@ def _require_free(state: RunState, progress: Progress, hold: Hold, who: Mapping[
         f"now, with a reason. Call {name}, or have the hold handed over to you. The hold stays on.",
         field="hold",
     )
+
+
+def _require_following(state: RunState, step: Step, payload: Mapping[str, Any]) -> None:
+    """What was driven is given back: an output that a loop test holds would be taken for the process. Ended by other means, it takes a reason."""
+    held = held_output(state)
+    if held and not step.of and len(text_of(payload, "reason", label="How it was ended", required=False)) < 5:
+        raise Fault(
+            "output_held",
+            f"The loop test still holds the output at {held}, so the plant would see that and not the process. End the loop test, then release. Where "
+            "the device can't be reached from here, end it at the device and write how. The hold stays on.",
+            field="hold",
+            needs_reason=True,
+        )
 
 
 def _require_reset(alarms: Sequence[str]) -> None:

@@ -19,6 +19,12 @@ TRIMMED = "trimmed"  # entered by such an act: the steps that follow prove it
 KINDS = ("before", "pending", "sent", "read back", "after")
 
 
+def held_output(state: RunState) -> str:
+    """At which current a loop test still holds the output, in words; empty where it follows the process."""
+    last = next((a for a in reversed(state.acts) if a["act"] in ("fix_output", "follow")), None)
+    return f"{(last.get('values') or {}).get('value', '')} mA".strip() if last is not None and last["act"] == "fix_output" else ""
+
+
 def require_hold(state: RunState, why: str) -> None:
     """Refuse while no hold is open."""
     if not state.open_holds:

@@ -269,6 +269,27 @@ class Configure(TestCase):
         run.do("step_confirmed", step="configure")
         self.assertEqual(run.current, "read_after")  # nothing that it reads has changed
 
+    def test_an_output_that_is_held_blocks_the_release(self):
+        def to_release(*acts):
+            run = self.to_edit()
+            for act, value in acts:
+                run.do("device_acted", step="configure", act=act, words=act, values={"value": value} if value else {})
+            run.do("step_confirmed", step="configure")
+            run.do("parameters_captured", step="read_after", kind="after", values=BEFORE)
+            run.do("step_confirmed", step="read_after", reason="the register is of another device here")
+            run.do("step_confirmed", step="restore", checks=["loop_test", "write_lock", "test_gear", "range", "covers"])
+            return run, {"hold": run.state.open_holds[0].id, "values": {"reading": "50", "operator": "Control"}}
+
+        run, seen = to_release(("fix_output", "12"))
+        with self.assertRaisesRegex(Fault, "still holds the output at 12 mA"):
+            run.do("hold_released", **seen)
+        self.assertTrue(run.state.open_holds)
+        run.do("hold_released", **seen, reason="ended with the communicator, current seen moving")
+        self.assertFalse(run.state.open_holds)
+        run, seen = to_release(("fix_output", "12"), ("follow", ""))
+        run.do("hold_released", **seen)
+        self.assertFalse(run.state.open_holds)
+
     def test_nothing_is_edited_before_the_device_was_read(self):
         run = play("tx-configure", {"indicated": meter()}, {}, points_percent=(0.0, 50.0, 100.0)).forward()
         with self.assertRaisesRegex(Fault, "Read the device first"):

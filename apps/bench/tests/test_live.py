@@ -336,6 +336,24 @@ class Spoken(LiveTestCase):
             self.ok(("reading_taken", {"step": "as_found", "slot": slot, "indicated": ma}))
         self.ok(("decision_made", {"step": "judge", "choice": "leave"}))
 
+    def test_what_can_not_be_is_not_sent(self):
+        self.to_edit()
+        tx = self.bench.hart["PT-2110"].tx
+        before = (tx.lrv, tx.urv)
+        for act, inside, outside in (
+            ("trim_output_low", ("3", "5"), ("2.99", "5.01")),
+            ("trim_output_high", ("18", "22"), ("17.99", "22.01")),
+            ("fix_output", ("3.5", "23"), ("3.49", "23.01")),
+        ):
+            for value in outside:
+                told = self.act("act", act=act, value=value)
+                self.assertFailure(told, 400, "out_of_range")
+                self.assertIn("Nothing was sent", told.json()["message"])
+            for value in inside:  # whether the device takes it is its own affair
+                self.assertNotIn("can't be right here", self.act("act", act=act, value=value).content.decode())
+        self.assertFailure(self.act("act", act="lower_trim", value="99999"), 400, "out_of_range")
+        self.assertEqual((tx.lrv, tx.urv), before)
+
     def test_a_range_is_pending_sent_read_back_and_saved(self):
         self.to_edit()
         self.ok(("parameters_captured", {"step": "configure", "kind": "pending", "values": {"urv": "250", "damping": "2"}}))

@@ -5,23 +5,29 @@ import { useModems } from "../../../api/queries";
 import { Button, LinkButton } from "../../../ui/Button";
 import { ChoiceField, TextField } from "../../../ui/fields";
 import { Failure, Message } from "../../../ui/Message";
+import { Modal } from "../../../ui/Modal";
 import { useDraftForm } from "../../../ui/useDraft";
 import { StepFrame, type StepProps } from "../StepFrame";
 import { useAppend, useTakeRun } from "../useRun";
+
+/** What stands in the device before an act, as it was last read. */
+const OLD = ["lrv", "urv", "pv", "ma"];
 
 type Compare = NonNullable<Step["compare"]>;
 type Parameter = Compare["rows"][number];
 
 const KIND_OF: Record<string, string> = { read: "before", edit: "read back", after: "after" };
-const ACTS: { act: string; label: string; asks?: string }[] = [
-  { act: "lrv_live", label: "LRV is the pressure applied now" },
-  { act: "urv_live", label: "URV is the pressure applied now" },
-  { act: "zero_trim", label: "Trim the sensor’s zero" },
-  { act: "lower_trim", label: "Trim the low end to", asks: "pv" },
-  { act: "upper_trim", label: "Trim the high end to", asks: "pv" },
+const TRIM = "A trim can’t be undone from here: the device forgets how it was. What it reads from now on has to be proved, and the instrument is due until it is calibrated.";
+const RANGE = "The range is set to what is applied now; what the control system makes of the signal changes at once.";
+const ACTS: { act: string; label: string; asks?: string; warns?: string }[] = [
+  { act: "lrv_live", label: "LRV is the pressure applied now", warns: RANGE },
+  { act: "urv_live", label: "URV is the pressure applied now", warns: RANGE },
+  { act: "zero_trim", label: "Trim the sensor’s zero", warns: TRIM },
+  { act: "lower_trim", label: "Trim the low end to", asks: "pv", warns: TRIM },
+  { act: "upper_trim", label: "Trim the high end to", asks: "pv", warns: TRIM },
   { act: "fix_output", label: "Loop test: hold the output at", asks: "mA" },
-  { act: "trim_output_low", label: "Output trim at 4 mA, measured", asks: "mA" },
-  { act: "trim_output_high", label: "Output trim at 20 mA, measured", asks: "mA" },
+  { act: "trim_output_low", label: "Output trim at 4 mA, measured", asks: "mA", warns: TRIM },
+  { act: "trim_output_high", label: "Output trim at 20 mA, measured", asks: "mA", warns: TRIM },
   { act: "follow", label: "End the loop test" },
   { act: "protect", label: "Write protection on" },
   { act: "unprotect", label: "Write protection off" },
@@ -169,9 +175,15 @@ function Table({ c, typed, set, errors, typing }: { c: Compare; typed: Record<st
   );
 }
 
-function Acts({ run, busy, act }: { run: Run; busy: boolean; act: (act: string, value: string) => void }) {
+function Acts({ run, rows, busy, act }: { run: Run; rows: Parameter[]; busy: boolean; act: (act: string, value: string) => void }) {
   const [values, setValues] = useState<Record<string, string>>({});
+  const [asked, ask] = useState<(typeof ACTS)[number] | null>(null);
   const last = run.view.acts.at(-1);
+  const unit = (a: (typeof ACTS)[number]) => (a.asks === "mA" ? "mA" : run.view.instrument.unit);
+  const send = (a: (typeof ACTS)[number]) => {
+    ask(null);
+    act(a.act, values[a.act] ?? "");
+  };
   return (
     <details className="border-y border-rule">
       <summary className="flex min-h-12 cursor-pointer items-center font-bold">Trims, range by live pressure, loop test, write protection</summary>
@@ -180,15 +192,31 @@ function Acts({ run, busy, act }: { run: Run; busy: boolean; act: (act: string, 
           <div key={a.act} className="flex items-end gap-2">
             {a.asks && (
               <div className="w-28">
-                <TextField label={a.asks === "mA" ? "mA" : run.view.instrument.unit} numeric value={values[a.act] ?? ""} onChange={(v) => setValues({ ...values, [a.act]: v })} />
+                <TextField label={unit(a)} numeric value={values[a.act] ?? ""} onChange={(v) => setValues({ ...values, [a.act]: v })} />
               </div>
             )}
-            <Button disabled={busy} onClick={() => act(a.act, values[a.act] ?? "")} className="flex-1">
+            <Button disabled={busy} onClick={() => (a.warns ? ask(a) : send(a))} className="flex-1">
               {a.label}
             </Button>
           </div>
         ))}
       </div>
+      {asked && (
+        <Modal open onClose={() => ask(null)} title={`${asked.label}${asked.asks ? ` ${values[asked.act] ?? ""} ${unit(asked)}` : ""}`}>
+          <p>{asked.warns}</p>
+          {rows.map((r) => (
+            <p key={r.name}>
+              {r.label} now: <strong>{r.device}</strong>
+            </p>
+          ))}
+          <div className="flex justify-end gap-3">
+            <Button onClick={() => ask(null)}>Not now</Button>
+            <Button kind="primary" onClick={() => send(asked)}>
+              Send it to the device
+            </Button>
+          </div>
+        </Modal>
+      )}
       {last && (
         <p role="status" className="pb-2 text-sm">
           Last: {last.by} {last.words}.
@@ -334,7 +362,7 @@ export function CompareStep({ run, step }: StepProps) {
           {!live && (
             <Button onClick={() => setTyping(!typing)}>{typing ? "Back to the edits" : "Type what the communicator shows now"}</Button>
           )}
-          {live && <Acts run={run} busy={busy} act={(name, value) => device.act.mutate({ act: name, value })} />}
+          {live && <Acts run={run} rows={c.rows.filter((r) => OLD.includes(r.name))} busy={busy} act={(name, value) => device.act.mutate({ act: name, value })} />}
           <FileCompare run={run} onUse={(wanted) => Object.entries(wanted).forEach(([n, v]) => set(n, v))} />
         </>
       )}

@@ -4,6 +4,7 @@ import { moment } from "../../../ui/format";
 import { Failure, Message } from "../../../ui/Message";
 import { useDraftForm } from "../../../ui/useDraft";
 import { Keys } from "../../gas/Keys";
+import { TextField } from "../../../ui/fields";
 import { ReallySo } from "../../../ui/ReallySo";
 import { StepFrame, type StepProps } from "../StepFrame";
 import { useAppend, type NewEvent } from "../useRun";
@@ -14,11 +15,12 @@ export function ReleaseStep({ run, step }: StepProps) {
   const [values, set, clear] = useDraftForm(`${run.id}/${step.key}`);
   const open = run.view.holds.filter((h) => step.lets_go.includes(h.id));
   const errors = append.error instanceof ApiFailure ? append.error.byField : {};
+  const needsReason = append.error instanceof ApiFailure && append.error.details.needs_reason === true;
   const release = (sure = "") => {
     if (append.isPending) return;
     const seen = { ...heldValues(step, values), ...(sure && { confirmed: sure }) };
     const events: NewEvent[] = open.length
-      ? open.map((h) => ({ type: "hold_released", payload: { step: step.key, hold: h.id, values: seen } }))
+      ? open.map((h) => ({ type: "hold_released", payload: { step: step.key, hold: h.id, values: seen, ...(needsReason && { reason: values.reason ?? "" }) } }))
       : [{ type: "step_confirmed", payload: { step: step.key, values: seen } }];
     append.mutate(events, { onSuccess: clear });
   };
@@ -43,6 +45,7 @@ export function ReleaseStep({ run, step }: StepProps) {
         <StepFields step={step} values={values} set={set} errors={errors} />
       </div>
       {append.isError && <Failure error={append.error} />}
+      {needsReason && <TextField label="How it was ended" value={values.reason ?? ""} onChange={(v) => set("reason", v)} />}
       <ReallySo error={append.error} onConfirm={release} onTake={set} />
     </StepFrame>
   );
