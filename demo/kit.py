@@ -69,6 +69,7 @@ REFERENCES = [
         gas="methane",
         state="quarantined",
     ),
+    ref("MB-T02", "Block probe, second", "C", -20, 420, 190, u_absolute=0.03, resolution=0.001, drift_per_year=0.015, kind="probe"),
     ref("MB-D02", "Portable oxygen meter", "% vol", 0, 25, 210, u_absolute=0.2, resolution=0.1, kind="portable", gas="oxygen"),
 ]
 

@@ -26,6 +26,7 @@ class BenchJourney(BrowserTestCase):
         like = Reference.objects.get(code="MB-P01")
         for code, name, unit, low, high, u in (
             ("MB-T01", "Probe", "C", -50, 700, 0.02),
+            ("MB-T02", "Probe", "C", -50, 700, 0.02),
             ("MB-B01", "Block", "C", -50, 700, 0.3),
             ("MB-R01", "Readout", "ohm", 0, 400, 0.002),
             ("MB-W01", "Weights", "kg", 0, 10, 0.0001),

@@ -73,9 +73,9 @@ class LiveRun(BenchJourney):
 
     def test_a_batch_of_two_sensors_is_left_alone_and_found_finished(self):
         p = self.page
-        for code in ("A", "B"):
+        for code, probe in (("A", "MB-T01"), ("B", "MB-T02")):
             self.forward(
-                f"TE-{code}", f"MB-TE{code}", {"Reference probe": "MB-T01", "Block or bath": "MB-B01", "Readout of the sensor": "MB-R01"}
+                f"TE-{code}", f"MB-TE{code}", {"Reference probe": probe, "Block or bath": "MB-B01", "Readout of the sensor": "MB-R01"}
             )
             expect(p.get_by_role("heading", name="As found", exact=True)).to_be_visible()
             self.choose_sources(Reference_reads=f"other: Probe in {code} {SCPI}", Sensor_reads=f"Sensor in {code} {SCPI}")

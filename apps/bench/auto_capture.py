@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import threading
 import uuid
 from collections import defaultdict
@@ -54,6 +55,34 @@ def check_runs(run_ids: Sequence[uuid.UUID]) -> list[tuple[Run, RunState, str]]:
     return out
 
 
+def require_apart(chosen: Sequence[tuple[Run, RunState, str]]) -> None:
+    """Refuse what can't stand together: a sensor or probe in a block that would go past what it bears, and one probe in two blocks at a time."""
+    blocks: dict[str, list[tuple[RunState, float]]] = defaultdict(list)
+    places: dict[str, str] = {}
+    for _, state, stimulus in chosen:
+        method = get_method(state.setup.method)
+        step = make_progress(state, method).current
+        points = [s.nominal for s in method.trial.plan(state.setup, step.key).slots] if step else []
+        blocks[stimulus].append((state, max(points, default=0.0)))
+        probe = (state.references.get("applied") or {}).get("reference") or {}
+        block = find_signal(stimulus)[0].label
+        if probe and method.traits.in_batches and places.setdefault(str(probe["code"]), block) != block:
+            there = places[str(probe["code"])]
+            told = f"The probe {probe['code']} would have to be in {there} and in {block} at a time. Choose another one in one of the runs."
+            raise Fault("probe_twice", told, field="runs")
+    for stimulus, members in blocks.items():
+        for state, _ in members:
+            i = state.setup.instrument
+            bears = max(i.lrv, i.urv)
+            hottest, point = max(((other.setup.instrument.tag, top) for other, top in members), key=lambda row: row[1])
+            if point > bears + 1e-9:
+                told = (
+                    f"{find_signal(stimulus)[0].label} would go to {point:g} {i.unit} for {hottest}; {i.tag} in it bears {bears:g} {i.unit} by "
+                    "the register. Take it out of the block, or let it go alone."
+                )
+                raise Fault("weakest_sensor", told, field="runs")
+
+
 def foresee(chosen: Sequence[tuple[Run, RunState, str]]) -> BatchPlan:
     """The turns of each block from where the runs stand, by the pace that the devices' maps give."""
     lanes: dict[str, dict[float, list[str]]] = defaultdict(lambda: defaultdict(list))
@@ -102,16 +131,29 @@ def plan_data(plan: BatchPlan) -> dict[str, Any]:
     }
 
 
+def _going() -> list[tuple[Run, RunState, str]]:
+    """The runs that are being captured by themselves now."""
+    ids = [uuid.UUID(r) for auto in AutoCapture.objects.filter(status=RUNNING) for r in auto.runs]
+    out: list[tuple[Run, RunState, str]] = []
+    for run_id in ids:
+        with contextlib.suppress(Fault):
+            out += check_runs([run_id])
+    return out
+
+
 def preview(*, actor: Person, run_ids: Sequence[uuid.UUID]) -> dict[str, Any]:
     """The plan of a batch that could be started."""
     require(actor, "work on a run")
-    return plan_data(foresee(check_runs(run_ids)))
+    chosen = check_runs(run_ids)
+    require_apart(chosen)
+    return plan_data(foresee(chosen))
 
 
 def start(*, actor: Person, run_ids: Sequence[uuid.UUID], now: datetime) -> AutoCapture:
     """Start capturing by itself; it goes on until all points are taken, whether a page is open or not."""
     require(actor, "work on a run")
     chosen = check_runs(run_ids)
+    require_apart([*chosen, *_going()])
     with _lock:
         for run, state, _ in chosen:
             if active_for(run.id):

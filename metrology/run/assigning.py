@@ -37,6 +37,12 @@ def admit_reference(state: RunState, method: Method, step: Step, payload: Mappin
     override = payload.get("override")
     if override:
         faults = [f for f in faults if f.code != "expired"]
+    for role in need.apart_from:
+        other = (state.references.get(role) or {}).get("reference") or {}
+        if other.get("code") == reference.code:
+            named = next((n.words for n in method.standards.needs(state.setup) if n.role == role), role)
+            told = f"{reference.code} is the {named} already; nothing can be its own reference. Choose another one as {need.words}."
+            faults.append(Fault("own_reference", told, field=need.role))
     if faults:
         raise faults[0] if len(faults) == 1 else Faults(faults)
     tur = method.standards.tur(state.setup, need.role, reference)

@@ -33,6 +33,7 @@ class LiveTestCase(PlantClient, TransactionTestCase):
         cache.clear()
         self.make_plant()
         make_reference("MB-T01", unit="C", low=-50, high=700, u=0.02)
+        make_reference("MB-T02", unit="C", low=-50, high=700, u=0.02)
         make_reference("MB-B01", unit="C", low=-50, high=700, u=0.3)
         make_reference("MB-R01", unit="ohm", low=0, high=400, u=0.002)
         for code in ("A", "B"):
@@ -254,9 +255,9 @@ class ByItself(LiveTestCase):
 
     def test_two_sensors_in_two_blocks_are_found_finished(self):
         ids = []
-        for code in ("A", "B"):
+        for code, probe in (("A", "MB-T01"), ("B", "MB-T02")):
             self.start(f"TE-{code}")
-            self.forward(SENSOR)
+            self.forward({**SENSOR, "applied": probe})
             self.choose(applied=f"BLOCK-{code}/probe", indicated=f"BLOCK-{code}/s1")
             ids.append(self.run_id)
         ready = {c["tag"]: c["why_not"] for c in self.get("auto-captures/candidates/").json()}
@@ -272,6 +273,40 @@ class ByItself(LiveTestCase):
             view = self.get(f"runs/{run_id}/").json()["view"]
             told[view["instrument"]["tag"]] = (view["step"]["kind"], view["evidence"][0]["verdict"], len(view["evidence"][0]["rows"]))
         self.assertEqual(told, {"TE-A": ("judge", "pass", 3), "TE-B": ("judge", "fail", 3)})
+
+    def test_a_probe_is_in_one_place_at_a_time(self):
+        ids = []
+        for code in ("A", "B"):
+            self.start(f"TE-{code}")
+            self.forward(SENSOR)  # both with the same probe
+            self.choose(applied=f"BLOCK-{code}/probe", indicated=f"BLOCK-{code}/s1")
+            ids.append(self.run_id)
+        told = self.assertFailure(self.post("auto-captures/plan/", {"runs": ids}), 400, "probe_twice")
+        self.assertIn("MB-T01 would have to be in", told["message"])
+        self.assertFailure(self.post("auto-captures/", {"runs": ids}), 400, "probe_twice")
+        self.assertEqual(AutoCapture.objects.count(), 0)
+
+    def test_a_block_goes_no_further_than_its_weakest_sensor(self):
+        ids = []
+        top = Instrument.objects.get(tag="TE-A").urv
+        for code, urv in (("A", top), ("B", top - 1)):
+            Instrument.objects.filter(tag=f"TE-{code}").update(urv=urv)
+            self.start(f"TE-{code}")
+            self.forward(SENSOR)
+            self.choose(applied="BLOCK-A/probe", indicated="BLOCK-A/s1")
+            ids.append(self.run_id)
+        told = self.assertFailure(self.post("auto-captures/plan/", {"runs": ids}), 400, "weakest_sensor")
+        self.assertIn(f"TE-B in it bears {top - 1:g} C", told["message"])
+        self.assertEqual(self.post("auto-captures/plan/", {"runs": ids[:1]}).status_code, 200)
+
+    def test_a_block_is_not_its_own_reference(self):
+        self.start("TE-A")
+        self.ok(("step_confirmed", {"step": "identity", "values": {"tag": "TE-A", "serial": Instrument.objects.get(tag="TE-A").serial}}))
+        self.ok(("reference_assigned", {"role": "block", "code": "MB-B01", "reason": "coarse, but it only holds the temperature"}))
+        told = self.assertFailure(
+            self.send(("reference_assigned", {"role": "applied", "code": "MB-B01", "reason": "at hand"})), 400, "own_reference"
+        )
+        self.assertIn("MB-B01 is the block or bath already", told["message"])
 
     def test_a_block_that_never_reaches_its_point_is_told(self):
         self.bench.world.wells[0].block.reaches = 60.0

@@ -289,8 +289,8 @@ def needs(setup: RunSetup) -> tuple[Need, ...]:
         signals = [sensor_signal(d.sensor, t, r0=d.r0, cold_junction_c=23.0 if d.thermocouple else 0.0) for t in ends]
         low, high, unit = min(signals), max(signals), d.sensor_unit
     return (
-        Need("applied", "Reference probe", unit=i.unit, low=min(ends), high=max(ends)),
-        Need("block", "Block or bath", unit=i.unit, low=min(ends), high=max(ends), is_informative=True),
+        Need("applied", "Reference probe", unit=i.unit, low=min(ends), high=max(ends), apart_from=("block",)),
+        Need("block", "Block or bath", unit=i.unit, low=min(ends), high=max(ends), is_informative=True, apart_from=("applied",)),
         Need("indicated", "Readout of the sensor", unit=unit, low=low, high=high),
     )
 

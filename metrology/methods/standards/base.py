@@ -21,6 +21,7 @@ class Need:
 
     kind: of kit. low, high, unit: what a reference must cover. is_informative: its TUR is shown, not demanded.
     detail: what the rules of that kind of kit judge by. at_start: asked for before the hold. amount: litres or portions it takes.
+    apart_from: roles that the same item can't have as well, since one would be measured by itself.
     """
 
     role: str
@@ -34,6 +35,7 @@ class Need:
     detail: Any = None
     at_start: bool = True
     amount: float = 0.0
+    apart_from: tuple[str, ...] = ()
 
     @property
     def words(self) -> str:
