@@ -197,11 +197,10 @@ def stop(*, actor: Person, auto_id: uuid.UUID, now: datetime) -> AutoCapture:
     require(actor, "work on a run")
     made = get_auto(auto_id)
     engine = _engines.pop(made.id, None)
-    if engine:
-        engine.stop()
+    given = engine.stop(gives_back=True) if engine else ""
     if made.status == RUNNING:
         AutoCapture.objects.filter(pk=made.pk, status=RUNNING).update(
-            status=STOPPED, ended_at=now, says=f"Stopped by {actor.name}. What was captured is kept."
+            status=STOPPED, ended_at=now, says=f"Stopped by {actor.name}. What was captured is kept.{given}"[:400]
         )
     made.refresh_from_db()
     return made

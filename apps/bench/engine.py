@@ -5,7 +5,6 @@ from __future__ import annotations
 import threading
 import time
 import uuid
-from contextlib import suppress
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -18,7 +17,7 @@ from apps.bench.live import RunLive
 from apps.bench.models import DONE, RUNNING, STOPPED, AutoCapture
 from apps.bench.selectors import find_signal
 from apps.bench.sources import SourceFault
-from apps.bench.stimulus import shut
+from apps.bench.stimulus import give_back, shut
 from config.failures import Missing, NotAllowed
 from metrology.faults import Fault
 from metrology.judgement.settling import UNSTABLE
@@ -52,6 +51,7 @@ class Lane:
     label: str = ""
     unit: str = ""
     steps: dict[uuid.UUID, str] = field(default_factory=dict)
+    was_lost: bool = False  # the source was away: it may have started anew, without its set point
     ask_again_at: float = 0.0  # when a capture that had to wait is tried again
 
     def tick(self, engine: Engine) -> None:
@@ -59,7 +59,7 @@ class Lane:
         lives = {run_id: engine.live(run_id) for run_id in self.runs}
         lost = next((live.lost_hold for live in lives.values() if live.lost_hold), "")
         if lost:
-            raise LaneStopped(f"{lost}{self._rest()}")
+            raise LaneStopped(f"{lost}{self.rest()}")
         for run_id, live in lives.items():
             self.steps.setdefault(run_id, live.step)
         active = {r: v for r, v in lives.items() if v.slot is not None and v.step == self.steps[r] and "applied" in v.quantities}
@@ -104,13 +104,12 @@ class Lane:
             raise LaneStopped(f"{fault.message} What was captured is kept.") from fault
         self.stimulus, self.target = stimulus, None
 
-    def _rest(self) -> str:
-        """Nothing more is applied: the stimulus shut, or what must be done about it by hand, as a sentence."""
-        device, _ = find_signal(self.stimulus)
-        with suppress(SourceFault):
-            if shut(self.stimulus):
-                return f" {device.label} is shut."
-        return f" {device.label} still stands where it was: shut it, vent it or let it cool by hand."
+    def rest(self) -> str:
+        """What was driven is given back, once; as a sentence."""
+        if self.target is None:
+            return ""
+        self.target = None
+        return give_back(self.stimulus)
 
     def _set(self, value: float, unit: str) -> None:
         device, signal = find_signal(self.stimulus)
@@ -151,6 +150,7 @@ class Lane:
     def _wait(self, here: dict[uuid.UUID, RunLive], q: Quantity, engine: Engine) -> None:
         for live in here.values():
             self._require_present(live)
+        self._set_again(here, q)
         if not all(live.is_settled() for live in here.values()):
             self._require_hope(here, q)
             self.settled_at = None
@@ -174,6 +174,16 @@ class Lane:
         waits = [told for told in (engine.capture(run_id) for run_id in here) if told]
         if waits:
             self.says, self.ask_again_at = waits[0], now + ASK_AGAIN_S
+
+    def _set_again(self, here: dict[uuid.UUID, RunLive], q: Quantity) -> None:
+        """A source that was away and answers again gets its set point once more."""
+        if any(live.quantities["applied"].trace.lost for live in here.values()):
+            self.was_lost = True
+        elif self.was_lost:
+            self.was_lost = False
+            self._set(q.expected, q.unit)
+            for live in here.values():
+                live.mark()
 
     def _require_present(self, live: RunLive) -> None:
         for each in live.quantities.values():
@@ -204,16 +214,19 @@ class Engine(threading.Thread):
         super().__init__(name=f"auto {auto_id}", daemon=True)
         self.auto_id, self.lanes = auto_id, lanes
         self._ended = threading.Event()
+        self.gives_back, self._given_back = False, ""
         self._lives: dict[uuid.UUID, RunLive] = {}
         self._dwell: dict[uuid.UUID, float] = {}
         self._told: list[dict[str, Any]] = []
         self._told_at = 0.0
 
-    def stop(self) -> None:
-        """End soon; the thread is waited for."""
+    def stop(self, *, gives_back: bool = False) -> str:
+        """End soon; the thread is waited for. gives_back: what was driven goes back to rest, told as a sentence; not where it is to go on later."""
+        self.gives_back = gives_back
         self._ended.set()
         if threading.current_thread() is not self:
             self.join(5)
+        return self._given_back
 
     def live(self, run_id: uuid.UUID) -> RunLive:
         """The live side of a run, kept wanted while the engine runs."""
@@ -249,20 +262,29 @@ class Engine(threading.Thread):
                 for lane in self.lanes:
                     if not lane.is_over:
                         lane.tick(self)
+                        if lane.is_over:
+                            lane.says += lane.rest()
                 self._tell()
                 if all(lane.is_over for lane in self.lanes):
-                    self._finish(DONE, "Finished: all points are taken.")
+                    given = "".join(lane.says.removeprefix("All points are taken.") for lane in self.lanes)
+                    self._finish(DONE, f"Finished: all points are taken.{given}")
                     return
+            if self.gives_back:
+                self._given_back = self._all_rest()
         except LaneStopped as stopped:
-            self._finish(STOPPED, str(stopped))
+            self._finish(STOPPED, f"{stopped}{self._all_rest()}")
         except (Fault, Missing, NotAllowed) as fault:
-            self._finish(STOPPED, fault.message)
+            self._finish(STOPPED, f"{fault.message}{self._all_rest()}")
         except Exception as error:  # whatever it was, it must be told on the page and not die unseen
-            self._finish(STOPPED, f"Stopped by a fault of the server: {error}. What was captured is kept.")
+            self._finish(STOPPED, f"Stopped by a fault of the server: {error}. What was captured is kept.{self._all_rest()}")
             raise
         finally:
             close_old_connections()
             connection.close()
+
+    def _all_rest(self) -> str:
+        """Every lane that drives something gives it back."""
+        return "".join(lane.rest() for lane in self.lanes)
 
     def _tell(self) -> None:
         rows = [{"label": lane.label, "says": lane.says, "is_over": lane.is_over} for lane in self.lanes]

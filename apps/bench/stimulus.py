@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
+
 from apps.bench.hub import HUB
 from apps.bench.selectors import find_signal
+from apps.bench.sources.base import SourceFault
 
 
 def shut(stimulus: str) -> bool:
@@ -13,3 +16,16 @@ def shut(stimulus: str) -> bool:
     if off:
         HUB.poller(device).write(off, 0.0)
     return off is not None
+
+
+def give_back(stimulus: str) -> str:
+    """Nothing more is applied: shut, or sent to where its map says that it rests; else what must be done by hand. As a sentence."""
+    device, signal = find_signal(stimulus)
+    rest = signal.get("rest", device.pace.get("from"))
+    with suppress(SourceFault):
+        if shut(stimulus):
+            return f" {device.label} is shut."
+        if rest is not None:
+            HUB.poller(device).write(signal, float(rest))
+            return f" {device.label} goes back to {float(rest):g} {signal['unit']}."
+    return f" {device.label} still stands where it was: shut it, vent it or let it cool by hand."

@@ -51,7 +51,7 @@ def add_device(code, protocol, port, signals, **more) -> Device:
 
 def add_devices(bench: Bench) -> None:
     """Every device of the quick world."""
-    source = signal("p", "Pressure source", "kPa", "MEAS1:INP?", write="SOUR1:LEV {value}", tag="PT-2110", low=-200, high=1300)
+    source = signal("p", "Pressure source", "kPa", "MEAS1:INP?", write="SOUR1:LEV {value}", tag="PT-2110", low=-200, high=1300, rest=0)
     current = signal("i", "Loop current", "mA", "MEAS1:OUTP?", tag="PT-2110", low=0, high=25)
     inject = signal("inject", "Source current", "mA", "SOUR1:CURR?", write="SOUR1:CURR {value}", tag="PT-2110", low=0, high=25)
     add_device("CAL", "scpi", bench.ports["calibrator"], [source, current, inject], timeout_s=0.5)
@@ -68,4 +68,6 @@ def add_devices(bench: Bench) -> None:
             signal("probe", f"Probe in {code}", "C", "MEAS:PROB?", write="SOUR:TEMP {value}", low=-60, high=700),
             signal("s1", f"Sensor in {code}", "ohm", "MEAS:SENS1?", tag=f"TE-{code}", low=0, high=4000),
         ]
-        add_device(f"BLOCK-{code}", "scpi", bench.ports[f"block {code}"], signals, timeout_s=0.5, pace={"unit_s": 0.01, "settle_s": 3})
+        add_device(
+            f"BLOCK-{code}", "scpi", bench.ports[f"block {code}"], signals, timeout_s=0.5, pace={"unit_s": 0.01, "settle_s": 3, "from": 23}
+        )

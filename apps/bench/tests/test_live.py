@@ -224,6 +224,8 @@ class ByItself(LiveTestCase):
         rows = view["evidence"][0]["rows"]
         self.assertEqual([r["percent"] for r in rows], ["0 %", "25 %", "50 %", "75 %", "100 %", "100 %", "75 %", "50 %", "25 %", "0 %"])
         self.assertTrue(all(r["verdict"] == "pass" and len(r["captured"]) == 2 for r in rows))
+        self.assertIn("CAL goes back to 0 kPa", auto.says)  # what was driven is given back
+        self.assertEqual(self.bench.world.channel("PT-2110").source.set_point, 0.0)
 
     def test_it_stops_with_a_reason_and_keeps_what_was_captured(self):
         self.live_transmitter()
@@ -338,6 +340,8 @@ class ByItself(LiveTestCase):
         stopped = self.post(f"auto-captures/{auto['id']}/stop/").json()
         self.assertEqual(stopped["status"], "stopped")
         self.assertIn("What was captured is kept", stopped["says"])
+        self.assertIn("CAL goes back to 0 kPa", stopped["says"])
+        self.assertEqual(self.bench.world.channel("PT-2110").source.set_point, 0.0)
         self.assertEqual(Run.objects.get().status, "open")
 
     def test_a_run_that_is_not_live_cannot_go_by_itself(self):
