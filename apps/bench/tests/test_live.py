@@ -227,6 +227,24 @@ class ByItself(LiveTestCase):
         self.assertIn("CAL goes back to 0 kPa", auto.says)  # what was driven is given back
         self.assertEqual(self.bench.world.channel("PT-2110").source.set_point, 0.0)
 
+    def test_a_source_that_started_anew_gets_its_set_point_again(self):
+        self.live_transmitter()
+        self.start_captures(self.run_id)
+        self.until(lambda: RunEvent.objects.filter(run_id=self.run_id, type="reading_taken").count() >= 2)
+        source = self.bench.world.channel("PT-2110").source
+        self.until(lambda: source.set_point >= 200)
+        self.bench.calibrator.misbehaves.silent = True
+        self.until(
+            lambda: any(
+                t.lost for live in auto_capture._engines.values() for run in live._lives.values() for t in [run.quantities["applied"].trace]
+            )
+        )
+        source.go_to(0)  # its power was off
+        self.bench.calibrator.misbehaves.silent = False
+        auto = self.until(self.ended, 150)
+        self.assertEqual(auto.status, "done", auto.says)
+        self.assertEqual(len(self.view()["evidence"][0]["rows"]), 10)
+
     def test_it_stops_with_a_reason_and_keeps_what_was_captured(self):
         self.live_transmitter()
         self.start_captures(self.run_id)
