@@ -23,6 +23,7 @@ from metrology.run.progress import (
     passes_of,
     ready_at,
 )
+from metrology.run.proposing import proposal_at
 from metrology.run.raw import raw_readings
 from metrology.run.state import RunState
 from metrology.run.step_views import compare_step, compute_step
@@ -200,7 +201,7 @@ def _next_reading(state: RunState, method: Method, slot: Slot, asked: Sequence[Q
 
 def _judge_step(state: RunState, method: Method, step: Step) -> JudgeStep:
     result = evaluate_together(state, method, step.set_name)
-    proposal = method.advice.propose(state.setup, result, is_as_left=step.phase == "as left")
+    proposal = proposal_at(state, method, step, result)
     return {"proposal": proposal.choice, "reason": proposal.reason, "verdict": result.verdict, "share": f"{100 * result.share:.0f} %"}
 
 

@@ -19,6 +19,7 @@ from metrology.methods.method import Method
 from metrology.methods.setup import RunSetup
 from metrology.methods.steps import CHOSEN, Field, Step
 from metrology.run.progress import CURRENT, LATER, evaluate_together, make_progress
+from metrology.run.proposing import proposal_at
 from metrology.run.raw import raw_readings
 from metrology.run.state import RunState
 
@@ -158,7 +159,7 @@ def _release(at: _At) -> Event | None:
 def _leave(at: _At) -> Event | None:
     """A set that passed is left as it is, where that is proposed; anything else is somebody's decision."""
     result = evaluate_together(at.state, at.method, at.step.set_name)
-    proposal = at.method.advice.propose(at.state.setup, result, is_as_left=at.step.phase == "as left")
+    proposal = proposal_at(at.state, at.method, at.step, result)
     if result.verdict == FAIL or proposal.choice != "leave":
         return None
     return "decision_made", {"step": at.step.key, "choice": "leave"}

@@ -41,6 +41,7 @@ from metrology.run.progress import (
     passes_of,
     ready_at,
 )
+from metrology.run.proposing import proposal_at
 from metrology.run.raw import references_of
 from metrology.run.readings import admit_adjustment, admit_reading
 from metrology.run.reopening import may_reopen
@@ -343,7 +344,7 @@ def _decision_made(a: Admission, payload: Mapping[str, Any]) -> Payload:
     if choice not in dict(step.options):
         raise Fault("unknown_choice", f"Choose one of: {', '.join(dict(step.options).values())}.", field="choice")
     result = evaluate_together(a.state, a.method, step.set_name)
-    proposal = a.method.advice.propose(a.state.setup, result, is_as_left=step.phase == "as left")
+    proposal = proposal_at(a.state, a.method, step, result)
     other = dict(step.choice_sets).get(str(choice))
     about = evaluate_together(a.state, a.method, other) if other else result
     refusal = a.method.advice.refuse(a.state.setup, about, str(choice))
