@@ -16,8 +16,7 @@ from apps.accounts.policy import require
 from apps.planning.models import Feed, Round
 from apps.plant.models import Area, Deferral, Instrument
 from apps.plant.selectors import instrument_row
-from apps.runs.due import deferral_row, due_words, standing
-from apps.runs.models import OPEN
+from apps.runs.due import deferral_row, due_words, open_run, standing
 from config.failures import Missing
 
 AHEAD_DAYS = 120
@@ -25,7 +24,7 @@ CALENDAR_WEEKS = 5
 
 
 def due_list(*, today: date, area: str = "", search: str = "", days: int = 30, on: date | None = None) -> QuerySet[Instrument]:
-    """Instruments due within so many days, or on one day, the most overdue first; those with an open run are at work already.
+    """Instruments due within so many days, or on one day, the most overdue first; those with an open run stay until it is signed.
 
     on: a day; what is overdue stands at today.
     """
@@ -38,14 +37,14 @@ def due_list(*, today: date, area: str = "", search: str = "", days: int = 30, o
         found = found.filter(area__code=area)
     if search:
         found = found.filter(tag_key__contains=search.casefold())
-    return found.exclude(runs__status__in=OPEN).order_by("next_due", "tag")
+    return found.order_by("next_due", "tag")
 
 
 def due_days(*, today: date, area: str = "", weeks: int = CALENDAR_WEEKS) -> list[dict[str, Any]]:
     """The days from this Monday on, each with how many instruments are due, how many of them overdue (at today), and the rounds of that day."""
     first = today - timedelta(days=today.weekday())
     last = first + timedelta(days=7 * weeks - 1)
-    found = Instrument.objects.filter(next_due__lte=last).exclude(runs__status__in=OPEN)
+    found = Instrument.objects.filter(next_due__lte=last)
     if area:
         found = found.filter(area__code=area)
     due: Counter[date] = Counter()
@@ -65,6 +64,7 @@ def due_row(i: Instrument, today: date) -> dict[str, Any]:
     return {
         **instrument_row(i),
         "why": due_words(i, today),
+        "open_run": run.id if (run := open_run(i)) else None,
         "standing": standing(i.next_due, i.grace_days, today),
         "rule": i.due_rule,
         "replace_by": i.replace_by,

@@ -15,7 +15,7 @@ from apps.planning.following import job_rows
 from apps.planning.models import Round
 from apps.plant.models import Instrument
 from apps.plant.selectors import instrument_row
-from apps.runs.due import due_words
+from apps.runs.due import due_words, open_run
 from apps.runs.gas import list_bottles
 from apps.runs.models import OPEN, Run
 from apps.runs.selectors import run_row
@@ -32,8 +32,7 @@ def get_today(person: Person, now: datetime) -> dict[str, Any]:
     runs = Run.objects.filter(status__in=OPEN).prefetch_related("instrument__area", "technician").order_by("started_at")
     mine = [r for r in runs if r.technician_id == person.pk]
     others = [r for r in runs if r.technician_id != person.pk]
-    busy = {r.instrument_id for r in runs if r.instrument_id}
-    due = Instrument.objects.filter(method__in=list(METHODS)).exclude(pk__in=busy).select_related("area")
+    due = Instrument.objects.filter(method__in=list(METHODS)).select_related("area")
     overdue = due.filter(next_due__lt=today).order_by("next_due", "tag")
     coming = due.filter(next_due__gte=today, next_due__lte=today + timedelta(days=HORIZON_DAYS)).order_by("next_due", "tag")
     elsewhere = Instrument.objects.exclude(method__in=list(METHODS)).filter(next_due__lte=today + timedelta(days=HORIZON_DAYS))
@@ -65,7 +64,8 @@ def my_round(person: Person, now: datetime) -> dict[str, Any] | None:
 
 
 def _due_row(i: Instrument, today: date) -> dict[str, Any]:
-    return {**instrument_row(i), "why": due_words(i, today)}
+    run = open_run(i)
+    return {**instrument_row(i), "why": due_words(i, today), "open_run": run.id if run else None}
 
 
 def _first(today: date) -> list[str]:

@@ -4,15 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from datetime import date, datetime, timedelta
-from typing import Any
+from typing import Any, cast
 
 from django.utils import timezone
 
 from apps.accounts.models import Person
 from apps.accounts.policy import require
 from apps.plant.models import TRIGGERS, Deferral, Instrument, Trigger, check_method
+from apps.plant.once import once
 from apps.plant.services import policy_for
-from apps.runs.models import Run
+from apps.runs.models import OPEN, Run
 from apps.runs.sensor_life import sensor_life
 from config.failures import Missing, NotAllowed
 from metrology.faults import Fault
@@ -115,8 +116,27 @@ def standing(next_due: date | None, grace_days: int, today: date) -> str:
     return "in grace" if left < 0 else "due today" if left == 0 else "soon" if left <= SOON_DAYS else "later"
 
 
+def open_run(i: Instrument) -> Run | None:
+    """The run that is under way on it; looked up once while a page is read."""
+
+    def look() -> dict[int, Run]:
+        rows = Run.objects.filter(status__in=OPEN).exclude(instrument=None).select_related("technician")
+        return {r.instrument_id: r for r in rows if r.instrument_id}
+
+    return cast(dict[int, Run], once("open runs", look)).get(i.pk)
+
+
 def due_words(i: Instrument, today: date) -> str:
-    """Which rule makes it due, in a sentence."""
+    """Which rule makes it due, and what is under way: starting is not doing, so it stays due until it is signed."""
+    run = open_run(i)
+    at = f", at '{run.at_step}'" if run and run.at_step else ""
+    begun = (
+        f" Under way since {timezone.localtime(run.started_at):%-d %b, %H:%M}, by {run.technician.name}{at} ({run.label})." if run else ""
+    )
+    return f"{_rule_words(i, today)}{begun}"
+
+
+def _rule_words(i: Instrument, today: date) -> str:
     if i.next_due is None:
         return "No interval is set, so it never falls due."
     left = (i.next_due - today).days

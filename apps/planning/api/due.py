@@ -30,6 +30,7 @@ class DueListRowSerializer(InstrumentRowSerializer):
     standing = serializers.CharField()
     rule = serializers.CharField()
     days_left = serializers.IntegerField(allow_null=True)
+    open_run = serializers.UUIDField(allow_null=True)
     replace_by = serializers.DateField(allow_null=True)
 
 

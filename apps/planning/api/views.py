@@ -19,6 +19,7 @@ from apps.runs.api.serializers import RunRowSerializer
 
 class DueRowSerializer(InstrumentRowSerializer):
     why = serializers.CharField()
+    open_run = serializers.UUIDField(allow_null=True)
 
 
 class MyRoundSerializer(serializers.Serializer):

@@ -87,13 +87,13 @@ class DueReasons(PlantTestCase):
         self.assertEqual(tags((today + timedelta(days=5)).isoformat()), [])
         self.assertEqual(len(tags("no-day")), 3)  # what is no date narrows nothing
 
-    def test_a_run_under_way_is_at_work_already_and_not_counted(self):
+    def test_a_run_under_way_stays_in_the_count_until_it_is_signed(self):
         self.sign_in(self.ines)
         today = timezone.localdate()
         Instrument.objects.update(next_due=today)
         self.assertEqual(self.days()[today.isoformat()], (1, 0))
         self.start()
-        self.assertEqual(self.days()[today.isoformat()], (0, 0))
+        self.assertEqual(self.days()[today.isoformat()], (1, 0))
 
     def test_a_re_zero_is_due_in_twenty_minutes_or_when_it_was_said(self):
         self.sign_in(self.ines)
@@ -205,6 +205,31 @@ class Standing(PlantTestCase):
         r.u_percent_reading = 0.01
         self.assertEqual(reference_row(r, TODAY)["uncertainty"], "U = 0.05 kPa + 0.01 % of reading (k = 2)")
         self.assertEqual(reference_row(r, TODAY)["quantity"], "pressure")
+
+
+class UnderWay(PlantTestCase):
+    """Starting is not doing: an instrument stays due, and is told to be under way, until its run is signed."""
+
+    def test_an_open_run_hides_nothing(self):
+        self.sign_in(self.ines)
+        self.instrument.next_due = timezone.localdate() - timedelta(days=176)
+        self.instrument.save()
+        before = self.get("today/").json()["overdue_total"]
+        run = self.start()
+        today = self.get("today/").json()
+        self.assertEqual(today["overdue_total"], before)
+        row = next(r for r in today["overdue"] if r["tag"] == "PT-2110")
+        self.assertEqual(row["open_run"], run["id"])
+        self.assertIn("Overdue by 176 days", row["why"])
+        self.assertRegex(row["why"], r"Under way since .*, by Ines Calder, at 'Right instrument' \(VL-000001\)")
+        listed = self.get("due/?days=0").json()["rows"]
+        self.assertEqual([(r["tag"], r["open_run"], r["standing"]) for r in listed], [("PT-2110", run["id"], "overdue")])
+        days = {d["day"]: d["overdue"] for d in self.get("due/days/").json()}
+        self.assertEqual(days[timezone.localdate().isoformat()], 1)
+        self.assertIn("Under way since", self.get("instruments/PT-2110/").json()["due_reason"])
+        self.post(f"runs/{run['id']}/void/", {"expected_seq": self.seq, "reason": "Only looked"})
+        row = self.get("due/?days=0").json()["rows"][0]
+        self.assertEqual((row["open_run"], "Under way" in row["why"]), (None, False))
 
 
 class Consequences(PlantTestCase):

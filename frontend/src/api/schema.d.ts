@@ -2624,6 +2624,8 @@ export interface components {
             standing: string;
             rule: string;
             days_left: number | null;
+            /** Format: uuid */
+            open_run: string | null;
             /** Format: date */
             replace_by: string | null;
         };
@@ -2655,6 +2657,8 @@ export interface components {
             last_left: string;
             doubt: string;
             why: string;
+            /** Format: uuid */
+            open_run: string | null;
         };
         Duty: {
             /** Format: uuid */

@@ -66,7 +66,11 @@ function DueLine({ row, onStart, busy }: { row: DueRow; onStart: (tag: string) =
         </span>
       </span>
       <span className="inline-flex items-center gap-2 font-bold text-water">
-        {mayStart ? (
+        {row.open_run ? (
+          <>
+            Under way <ArrowRight size={18} aria-hidden="true" />
+          </>
+        ) : mayStart ? (
           <>
             Start <Play size={18} aria-hidden="true" />
           </>
@@ -78,6 +82,13 @@ function DueLine({ row, onStart, busy }: { row: DueRow; onStart: (tag: string) =
       </span>
     </>
   );
+  if (row.open_run) {
+    return (
+      <Link to={`/run/${row.open_run}`} data-row className={ROW}>
+        {inside}
+      </Link>
+    );
+  }
   return mayStart ? (
     <button type="button" data-row className={ROW} onClick={() => onStart(row.tag)} disabled={busy}>
       {inside}
