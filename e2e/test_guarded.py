@@ -20,7 +20,7 @@ class Guarded(BrowserTestCase):
         p.get_by_label("Tag on the plate").fill("PT-2111")
         p.get_by_label("Serial on the plate").fill("MB-2110")
         p.get_by_role("button", name="Check the plate").click()
-        expect(p.get_by_text("this may be the wrong instrument").first).to_be_visible()
+        expect(p.get_by_text("this may be the wrong one").first).to_be_visible()
         expect(p.get_by_label("Tag on the plate")).to_have_value("PT-2111")
         expect(p.get_by_role("heading", name="Right instrument")).to_be_visible()
 

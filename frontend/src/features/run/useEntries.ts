@@ -8,11 +8,15 @@ import { newId, useAppend, type Carried, type NewEvent } from "./useRun";
 const AT_ONCE = 40;
 
 type Values = Record<string, string>;
-/** A reading as it was entered: for which slot, and under which id it is stored once, however often it is sent. */
+/**
+ * A reading as it was entered: for which slot, and under which id it is stored once, however often it is sent. shown: what stood on the page for that very
+ * point, such as what is applied; of a point that was not shown yet the server knows it.
+ */
 export interface Entry {
   id: string;
   slot: number;
   values: Values;
+  shown: Values;
   confirmed: boolean;
 }
 
@@ -25,7 +29,7 @@ function parse(text: string): Entry[] {
 }
 
 function eventOf(step: string, e: Entry): NewEvent & { id: string } {
-  const payload: Carried<"reading_taken"> = { step, slot: e.slot, ...e.values, ...(e.confirmed ? { confirmed_unlikely: true } : {}) };
+  const payload: Carried<"reading_taken"> = { step, slot: e.slot, ...e.shown, ...e.values, ...(e.confirmed ? { confirmed_unlikely: true } : {}) };
   return { id: e.id, type: "reading_taken", payload };
 }
 
@@ -54,9 +58,9 @@ export function useEntries({ run, step, next, isTyping, restore, onStored }: Giv
   const append = useAppend(run);
   const queries = useQueryClient();
   const [text, setText] = useDraft(`${run.id}/${step}/entered`);
-  const all = parse(text);
-  // What the run is past was stored by an earlier sending, of which the answer did not come.
-  const waiting = all.filter((e) => e.slot >= next);
+  // What the run has under its id was stored by an earlier sending, of which the answer did not come; anything else is kept, whatever point is next.
+  const known = new Set(text ? run.view.evidence.flatMap((set) => set.rows.map((r) => r.id)) : []);
+  const waiting = parse(text).filter((e) => !known.has(e.id));
   const held = useRef<Entry[]>(waiting);
   const typing = useRef(isTyping);
   useLayoutEffect(() => {
@@ -69,13 +73,16 @@ export function useEntries({ run, step, next, isTyping, restore, onStored }: Giv
   };
   const [stopped, stop] = useState(false);
   const last = useRef<Entry | null>(null);
+  /** Where the run is by the answer to one's own sending, which may come before the page shows it. */
+  const told = useRef({ seq: 0, slot: 0 });
 
   const send = () => {
     const batch = held.current.slice(0, AT_ONCE);
     if (!batch.length) return;
     const ids = new Set(batch.map((e) => e.id));
     append.mutate(batch.map((e) => eventOf(step, e)), {
-      onSuccess: () => {
+      onSuccess: (now) => {
+        told.current = { seq: now.view.seq, slot: now.view.step?.readings?.next?.slot ?? 0 };
         keep(held.current.filter((e) => !ids.has(e.id)));
         onStored();
       },
@@ -117,12 +124,13 @@ export function useEntries({ run, step, next, isTyping, restore, onStored }: Giv
     reset: append.reset,
     /** For which slot the next entry counts. */
     slot: waiting.length ? (waiting.at(-1)?.slot ?? next) + 1 : next,
-    enter: (values: Values, confirmed = false) => {
+    enter: (values: Values, shown: Values, confirmed = false) => {
       if (append.isError && !stopped) append.reset(); // what was refused is in the field again, and is entered anew
-      const slot = held.current.length ? (held.current.at(-1)?.slot ?? next) + 1 : next;
+      const upcoming = told.current.seq > run.view.seq ? told.current.slot : next;
+      const slot = held.current.length ? (held.current.at(-1)?.slot ?? next) + 1 : upcoming;
       const again = last.current;
       const isSame = again !== null && again.slot === slot && again.confirmed === confirmed && JSON.stringify(again.values) === JSON.stringify(values);
-      keep([...held.current, { id: isSame ? again.id : newId(), slot, values, confirmed }]);
+      keep([...held.current, { id: isSame ? again.id : newId(), slot, values, shown: slot === next ? shown : {}, confirmed }]);
     },
     /** The refused one as it is now meant, and on with those behind it. */
     settle: (changed: Values, confirmed = false) => {
@@ -133,7 +141,7 @@ export function useEntries({ run, step, next, isTyping, restore, onStored }: Giv
     },
     /** It was not meant: those behind it move up to its place. */
     drop: () => {
-      keep(held.current.slice(1).map((e, n) => ({ ...e, slot: next + n })));
+      keep(held.current.slice(1).map((e, n) => ({ ...e, slot: next + n, shown: {} })));
       append.reset();
       stop(false);
     },

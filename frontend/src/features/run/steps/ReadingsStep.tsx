@@ -147,10 +147,9 @@ export function ReadingsStep({ run, step }: StepProps) {
   const record = (changed: Record<string, string> = {}, confirmed = false) => {
     capture.reset();
     const applied = next.quantities.find((q) => q.name === "applied");
-    // What is shown as applied is said of the point that is shown; of those behind it the server knows it.
-    const values: Record<string, string> = applied && !entries.waiting.length ? { applied: applied.expected } : {};
-    Object.assign(values, typed, changed, paper === null ? {} : { read_at: paperTime(paper) });
-    entries.enter(values, confirmed);
+    const values: Record<string, string> = { ...typed, ...changed };
+    if (paper !== null) values.read_at = paperTime(paper);
+    entries.enter(values, applied ? { applied: applied.expected } : {}, confirmed);
     clear();
   };
   const take = () => {
