@@ -153,6 +153,8 @@ class Displacer(BenchJourney):
         p = self.page
         for n in range(1, 11):
             expect(p.get_by_role("button", name=f"Record reading {n}", exact=True)).to_be_visible()
+            # The field may be typed in before the point is shown; what is looked up on the page has to be its own.
+            expect(p.locator("p", has_text=re.compile(rf"{n}\s*of 10")).first).to_be_visible()
             ideal = float(p.locator("p", has_text="Ideal").last.inner_text().split("\n")[1].split()[0])
             p.get_by_label("Reading, mA").fill(f"{ideal + error:.3f}")
             p.get_by_label("Reading, mA").press("Enter")
