@@ -76,16 +76,7 @@ def start_run(*, actor: Person, instrument: Instrument, now: datetime, method_ke
     setup = replace(setup, instrument=frozen, history=history_of(instrument), started_on=timezone.localdate(now).isoformat())
     method.plan(setup, "as_found")  # what the register says must make points, or it is told before anything is open
     run = Run(number=next_number(), instrument=instrument, technician=actor, method=method.key, revision=method.revision, started_at=now)
-    event = Event(1, str(uuid.uuid4()), "run_started", setup_payload(setup), actor.username, actor.name, now)
-    try:
-        with transaction.atomic():
-            run.save(force_insert=True)
-    except IntegrityError:
-        _refuse_second(instrument)
-        raise
-    append_rows(run, [event])
-    project(run, fold([event]))
-    return run
+    return _begin(run, setup, partial(_refuse_second, instrument))
 
 
 def power_cut(instrument: Instrument) -> str:
@@ -102,12 +93,18 @@ def start_check(*, actor: Person, code: str, now: datetime) -> Run:
     refuse_second(item.code)
     setup = replace(kit_setup(item, method), started_on=timezone.localdate(now).isoformat())
     run = Run(number=next_number(), item=item.code, technician=actor, method=method.key, revision=method.revision, started_at=now)
-    event = Event(1, str(uuid.uuid4()), "run_started", setup_payload(setup), actor.username, actor.name, now)
+    return _begin(run, setup, partial(refuse_second, item.code))
+
+
+def _begin(run: Run, setup: RunSetup, refuse: Callable[[], None]) -> Run:
+    """Store a run with its first event; refuse: says which other is open, where the database found one that was started in the same moment."""
+    by = run.technician
+    event = Event(1, str(uuid.uuid4()), "run_started", setup_payload(setup), by.username, by.name, run.started_at)
     try:
         with transaction.atomic():
             run.save(force_insert=True)
     except IntegrityError:
-        refuse_second(item.code)
+        refuse()
         raise
     append_rows(run, [event])
     project(run, fold([event]))
