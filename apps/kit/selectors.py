@@ -46,7 +46,7 @@ def reference_row(r: Reference, today: date) -> dict[str, Any]:
         "code": r.code,
         "name": r.name,
         "serial": r.serial,
-        "quantity": quantity_of(r.unit) or r.unit,
+        "quantity": r.gas or quantity_of(r.unit) or r.unit,
         "range": f"{r.low:g} to {r.high:g} {r.unit}",
         "uncertainty": f"U = {' + '.join(p for p in parts if p)} (k = {r.k:g})" + "".join(f", {m}" for m in more if m),
         "certificate": r.certificate,

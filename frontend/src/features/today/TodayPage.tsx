@@ -60,7 +60,7 @@ function DueLine({ row, onStart, busy }: { row: DueRow; onStart: (tag: string) =
         <span className="block truncate">
           {row.service} <span className="text-muted">· {row.area}</span>
         </span>
-        <span className={`block truncate text-sm ${row.doubt ? "font-bold text-iron" : "text-muted"}`}>
+        <span className={`block text-sm ${row.open_run ? "" : "truncate"} ${row.doubt ? "font-bold text-iron" : "text-muted"}`}>
           {row.why} {row.last_found && <>Last as found: </>}
           {row.last_found && <Verdict verdict={row.last_found} size={13} />}
         </span>
