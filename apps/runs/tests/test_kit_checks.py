@@ -1,13 +1,13 @@
 """Incoming checks over HTTP: a run whose subject is an item of the kit, its record, and where it puts the item."""
 
 from datetime import timedelta
+from io import StringIO
 
 from django.core.management import call_command
 from django.db import IntegrityError, transaction
 from django.utils import timezone
 
 from apps.kit.models import KitChange, Reference
-from apps.plant.models import PolicyLayer
 from apps.runs.models import KitUse, Run
 from apps.runs.tests.base import PASSWORD, PlantTestCase, make_reference
 from apps.runs.tests.test_gas_and_holds import make_gas
@@ -127,7 +127,7 @@ class KitChecks(KitCheckCase):
         self.assertFailure(self.post("runs/", {"item": "MB-D01"}), 403, "not_allowed")
 
     def test_the_plants_own_limits_count(self):
-        PolicyLayer.objects.create(method="kit-incoming", values={"alarm_within_s": "5"})
+        call_command("set_policy", "alarm_within_s=5", "--method", "kit-incoming", stdout=StringIO())
         self.begin()
         self.confirm("identity", code="MB-D01", serial="MB-D01")
         self.confirm("papers", **LOOKED)

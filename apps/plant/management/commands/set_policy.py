@@ -8,7 +8,8 @@ from apps.plant.models import PolicyLayer
 from apps.plant.services import policies_in
 from metrology.faults import Fault
 from metrology.judgement.policy import describe_policy, resolve_policy
-from metrology.methods.registry import CATALOGUE
+from metrology.methods.registry import CATALOGUE, methods_of
+from metrology.methods.setup import KIT
 
 
 class Command(BaseCommand):
@@ -20,8 +21,9 @@ class Command(BaseCommand):
 
     def handle(self, *args: Any, **options: Any) -> None:
         method = options["method"]
-        if method and method not in CATALOGUE:
-            raise CommandError(f"There is no method '{method}'. Known are {', '.join(CATALOGUE)}.")
+        titles = {**CATALOGUE, **{m.key: m.title for m in methods_of(KIT)}}
+        if method and method not in titles:
+            raise CommandError(f"There is no method '{method}'. Known are {', '.join(titles)}.")
         layer, _ = PolicyLayer.objects.get_or_create(method=method)
         for pair in options["values"]:
             name, equals, value = pair.partition("=")
@@ -36,5 +38,5 @@ class Command(BaseCommand):
         except Fault as fault:
             raise CommandError(f"{fault.message} Nothing was changed.") from None
         layer.save()
-        where = CATALOGUE[method] if method else "The whole plant"
+        where = titles[method] if method else "The whole plant"
         self.stdout.write("\n".join((f"{where}:", *describe_policy(policy))))
