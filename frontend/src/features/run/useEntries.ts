@@ -72,13 +72,15 @@ export function useEntries({ run, step, next, isTyping, restore, onStored }: Giv
     setText(entries.length ? JSON.stringify(entries) : "");
   };
   const [stopped, stop] = useState(false);
+  const sending = useRef(false);
   const last = useRef<Entry | null>(null);
   /** Where the run is by the answer to one's own sending, which may come before the page shows it. */
   const told = useRef({ seq: 0, slot: 0 });
 
   const send = () => {
     const batch = held.current.slice(0, AT_ONCE);
-    if (!batch.length) return;
+    if (!batch.length || sending.current) return;
+    sending.current = true; // one after the other: of two at once only the later would be heard of
     const ids = new Set(batch.map((e) => e.id));
     append.mutate(batch.map((e) => eventOf(step, e)), {
       onSuccess: (now) => {
@@ -99,6 +101,9 @@ export function useEntries({ run, step, next, isTyping, restore, onStored }: Giv
           keep(left);
           stop(true);
         }
+      },
+      onSettled: () => {
+        sending.current = false;
       },
     });
   };

@@ -124,13 +124,19 @@ export function ReadingsStep({ run, step }: StepProps) {
   const sources = run.view.sources.filter((s) => names.get(s.quantity) === s.channel);
   const isLive = sources.length > 0;
   const readsLive = sources.some((s) => s.quantity === "indicated");
+  // Whoever is typing in another field already stays there: a digit that jumps belongs to nothing.
+  const toField = () => {
+    if (!field.current?.form?.contains(document.activeElement) || !(document.activeElement instanceof HTMLInputElement)) {
+      field.current?.focus({ preventScroll: readsLive });
+    }
+  };
   const entries = useEntries({
     run,
     step: step.key,
     next: next?.slot ?? 0,
     isTyping: Object.values(typed).some(Boolean),
     restore: (values) => Object.entries(values).forEach(([name, value]) => set(name, value)),
-    onStored: () => field.current?.focus({ preventScroll: readsLive }),
+    onStored: () => toField(),
   });
   const [choosing, setChoosing] = useState(false);
   const [paper, setPaper] = useState<string | null>(null);
@@ -141,10 +147,17 @@ export function ReadingsStep({ run, step }: StepProps) {
   const failed = entries.failure ?? capture.error;
   const failure = failed instanceof ApiFailure ? failed : null;
   // Beside a live picture the field must not pull the point and its ideal out of sight.
-  useEffect(() => field.current?.focus({ preventScroll: readsLive }), [next?.slot, readsLive]);
+  useEffect(() => {
+    const at = document.activeElement;
+    if (!(at instanceof HTMLInputElement) || !field.current?.form?.contains(at) || !at.value) field.current?.focus({ preventScroll: readsLive });
+  }, [next?.slot, readsLive]);
   useShortcuts([{ keys: "Ctrl+L", says: "choose where readings come from", run: () => setChoosing((on) => !on), always: true }]);
   if (!r || !next) return null;
+  // What is asked at the next point is known where it is one number; where it may be several, one is stored before the next is entered.
+  const isOne = next.quantities.filter((q) => q.name !== "applied" && !q.is_live_only).length === 1;
+  const mustWait = !isOne && entries.waiting.length > 0 && !entries.refused;
   const record = (changed: Record<string, string> = {}, confirmed = false) => {
+    if (mustWait) return;
     capture.reset();
     const applied = next.quantities.find((q) => q.name === "applied");
     const values: Record<string, string> = { ...typed, ...changed };
@@ -202,8 +215,8 @@ export function ReadingsStep({ run, step }: StepProps) {
               {ready ? `Capture reading ${next.number}` : "Not ready to capture"}
             </Button>
           ) : (
-            <Button kind="primary" type="submit" large disabled={capture.isPending}>
-              Record reading {next.number + entries.waiting.length}
+            <Button kind="primary" type="submit" large disabled={capture.isPending || mustWait}>
+              Record reading {next.number + (isOne ? entries.waiting.length : 0)}
             </Button>
           )}
         </>
