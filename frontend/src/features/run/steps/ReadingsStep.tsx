@@ -149,7 +149,7 @@ export function ReadingsStep({ run, step }: StepProps) {
   // Beside a live picture the field must not pull the point and its ideal out of sight.
   useEffect(() => {
     const at = document.activeElement;
-    if (!(at instanceof HTMLInputElement) || !field.current?.form?.contains(at) || !at.value) field.current?.focus({ preventScroll: readsLive });
+    if (!(at instanceof HTMLInputElement) || !field.current?.form?.contains(at)) field.current?.focus({ preventScroll: readsLive });
   }, [next?.slot, readsLive]);
   useShortcuts([{ keys: "Ctrl+L", says: "choose where readings come from", run: () => setChoosing((on) => !on), always: true }]);
   if (!r || !next) return null;
@@ -164,6 +164,7 @@ export function ReadingsStep({ run, step }: StepProps) {
     if (paper !== null) values.read_at = paperTime(paper);
     entries.enter(values, applied ? { applied: applied.expected } : {}, confirmed);
     clear();
+    field.current?.focus({ preventScroll: readsLive }); // at once: later it would take the focus from whoever types on
   };
   const take = () => {
     if (capture.isPending || entries.waiting.length) return;
