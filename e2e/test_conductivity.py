@@ -62,8 +62,6 @@ class ConductivityJourney(Journey):
         """One reading by the keyboard alone: the fields in their order, then Enter."""
         p = self.page
         expect(p.get_by_role("button", name=f"Record reading {n}", exact=True)).to_be_enabled()
-        # The solution asks for more numbers than the air before it: they are there once its point is shown.
-        expect(p.locator("p", has_text=re.compile(rf"{n}\s*of \d")).first).to_be_visible()
         expect(p.get_by_label(re.compile("^Reads"), exact=False).first).to_be_focused()
         for k, value in enumerate(values):
             if k:

@@ -51,6 +51,7 @@ class Lane:
     label: str = ""
     unit: str = ""
     steps: dict[uuid.UUID, str] = field(default_factory=dict)
+    given: str = ""  # how what it drove was given back, once it was
     was_lost: bool = False  # the source was away: it may have started anew, without its set point
     ask_again_at: float = 0.0  # when a capture that had to wait is tried again
 
@@ -59,7 +60,8 @@ class Lane:
         lives = {run_id: engine.live(run_id) for run_id in self.runs}
         lost = next((live.lost_hold for live in lives.values() if live.lost_hold), "")
         if lost:
-            raise LaneStopped(f"{lost}{self.rest()}")
+            self.target, self.given = None, give_back(self.stimulus)  # whoever drove it: nobody may without a hold
+            raise LaneStopped(lost)
         for run_id, live in lives.items():
             self.steps.setdefault(run_id, live.step)
         active = {r: v for r, v in lives.items() if v.slot is not None and v.step == self.steps[r] and "applied" in v.quantities}
@@ -106,10 +108,9 @@ class Lane:
 
     def rest(self) -> str:
         """What was driven is given back, once; as a sentence."""
-        if self.target is None:
-            return ""
-        self.target = None
-        return give_back(self.stimulus)
+        if self.target is not None:
+            self.target, self.given = None, give_back(self.stimulus)
+        return self.given
 
     def _set(self, value: float, unit: str) -> None:
         device, signal = find_signal(self.stimulus)
@@ -266,8 +267,7 @@ class Engine(threading.Thread):
                             lane.says += lane.rest()
                 self._tell()
                 if all(lane.is_over for lane in self.lanes):
-                    given = "".join(lane.says.removeprefix("All points are taken.") for lane in self.lanes)
-                    self._finish(DONE, f"Finished: all points are taken.{given}")
+                    self._finish(DONE, f"Finished: all points are taken.{self._all_rest()}")
                     return
             if self.gives_back:
                 self._given_back = self._all_rest()

@@ -44,7 +44,7 @@ def make_certificate(run: Run, events: list[Event], now: datetime) -> bytes:
         rightMargin=18 * mm,
         topMargin=16 * mm,
         bottomMargin=18 * mm,
-        title=f"Calibration certificate {run.label} {view['instrument']['tag']}",
+        title=f"{_document(view)} {run.label} {view['instrument']['tag']}",
         author="Verify Loop",
         subject=f"Chain head {run.head}",
         invariant=1,
@@ -100,10 +100,14 @@ def _story(run: Run, view: RunView) -> list[Flowable]:
     return story
 
 
+def _document(view: RunView) -> str:
+    """How it is headed; older seals don't tell."""
+    return view["method"].get("document") or "Calibration certificate"
+
+
 def _heading(run: Run, view: RunView) -> Table:
     status = {"signed": "signed, review pending", "accepted": "signed and reviewed", "voided": "void"}.get(view["status"], view["status"])
-    document = view["method"].get("document") or "Calibration certificate"  # older seals don't tell it
-    left = [text(document, TITLE), text(f"{run.label}  ·  {view['instrument']['tag']}  ·  {status}", BODY)]
+    left = [text(_document(view), TITLE), text(f"{run.label}  ·  {view['instrument']['tag']}  ·  {status}", BODY)]
     right = [
         text(view["seal"]["plant"].get("name") or settings.PLANT_NAME, HEAD),
         text(f"{view['method']['title']}, revision {view['method']['revision']}", SMALL),

@@ -16,14 +16,13 @@ from metrology.faults import Fault
 from metrology.judgement.policy import resolve_policy
 from metrology.judgement.tolerance import Term, Tolerance
 from metrology.methods.method import Method
-from metrology.methods.registry import methods_of
+from metrology.methods.registry import get_method, methods_of
 from metrology.methods.settings import read_settings
 from metrology.methods.setup import KIT, InstrumentSetup, RunSetup
 from metrology.quantities.transfer import Transfer
 from metrology.run.state import DecisionMade
 
 GROUP = "reference"
-STATE_AFTER = {"accept": "in service", "quarantine": "quarantined"}
 SHOWN = 12
 
 
@@ -51,7 +50,7 @@ def kit_setup(item: Reference, method: Method) -> RunSetup:
         output_hi=item.high,
         output_unit=item.unit,
         transfer=Transfer(),
-        tolerance=Tolerance((Term(2.0, "span"),)),
+        tolerance=Tolerance((Term(2.0, "span"),)),  # of no account: the method has limits of its own
         details=replace(read_settings(method.settings, {**plant, **own}), measures=item.gas),  # type: ignore[call-arg]
         subject=KIT,
     )
@@ -110,7 +109,7 @@ def item_check(group: str, item: Any) -> dict[str, Any] | None:
 @transaction.atomic
 def project_item(run: Run, decided: DecisionMade) -> None:
     """A signed check puts its item into service, or into quarantine, once a signature; what was done to the item later stays."""
-    state = STATE_AFTER.get(decided.choice)
+    state = get_method(run.method).leaves.get(decided.choice)
     item = Reference.objects.filter(code=run.item).first()
     if item is None or state is None or run.signed_at is None:
         return

@@ -301,6 +301,7 @@ class Method:
     chromatography: Chromatography | None = None
     vouch: Vouch | None = None
     names: Mapping[str, str] = field(default_factory=dict)  # choices in words, where a record quotes them
+    leaves: Mapping[str, str] = field(default_factory=dict)  # choice to the state in which an item of the kit is left by it
 
     @property
     def takes_or_follows(self) -> bool:

@@ -11,6 +11,10 @@ from metrology.faults import Fault, Faults
 from metrology.quantities.typed import parse_typed
 
 FORMAT = "verify-loop-parameters/1"
+TRIMS = frozenset(
+    {"zero_trim", "lower_trim", "upper_trim", "trim_output_low", "trim_output_high"}
+)  # acts on a device that change what it reads
+TRIMMED = "trimmed"  # entered by such an act: the steps that follow prove it
 
 
 @dataclass(frozen=True)

@@ -45,12 +45,13 @@ class PlaceHold(TypedDict):
 
 
 class ReleaseHold(TypedDict):
-    """values: the normal reading seen, by field. reason: where it comes off early."""
+    """values: the normal reading seen, by field. reason: where it comes off early. ended: how a loop test was ended at the device."""
 
     hold: str
     values: Texts
     step: NotRequired[str]
     reason: NotRequired[str]
+    ended: NotRequired[str]
 
 
 class HandOverHold(TypedDict):

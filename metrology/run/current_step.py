@@ -137,7 +137,7 @@ def _readings_step(state: RunState, method: Method, step: Step, evidence: list[S
         "output_unit": indicated.unit,
         "unit": i.unit,
         "believable": f"{indicated.low:.4g} to {indicated.high:.4g} {indicated.unit}",
-        "next": _next_reading(state, method, slot, asked) if slot else None,
+        "next": _next_reading(state, method, slot, asked, ahead=_ahead(state, method, step, plan[slot.index :])) if slot else None,
         "chromatogram": chromatogram_step(state, method, step.key),
         "read_live": _read_live(state, method, plan),
     }
@@ -164,13 +164,26 @@ def _watches(state: RunState, method: Method, step: Step) -> dict[str, str]:
     }
 
 
-def _next_reading(state: RunState, method: Method, slot: Slot, asked: Sequence[Quantity]) -> NextReading:
+def _ahead(state: RunState, method: Method, step: Step, plan: Sequence[Slot]) -> int:
+    """How many points in a row are not taken yet, ask for one number each (what is applied stands there already), and wait for nothing."""
+    taken = state.active_readings(step.key)
+    count = 0
+    for slot in plan:
+        typed = [q for q in method.trial.asks(state.setup, slot) if q.name != "applied" and not q.is_live_only]
+        if slot.index in taken or len(typed) != 1 or (count and slot.after_min):
+            break
+        count += 1
+    return count
+
+
+def _next_reading(state: RunState, method: Method, slot: Slot, asked: Sequence[Quantity], *, ahead: int) -> NextReading:
     i = state.setup.instrument
     indicated = next(q for q in asked if q.name == "indicated")
     applied = next((q for q in asked if q.name == "applied"), None)
     told = method.trial.columns(state.setup)
     return {
         "slot": slot.index,
+        "ahead": ahead,
         "number": slot.index + 1,
         "direction": slot.direction,
         "cycle": slot.cycle,

@@ -69,13 +69,17 @@ class HoldPlaced(TypedDict):
 
 
 class HoldReleased(TypedDict):
-    """values: the normal reading seen. seen: what was read live of it. is_early, undone: it came off while the run was at work."""
+    """values: the normal reading seen. seen: what was read live of it. is_early, undone: it came off while the run was at work.
+
+    ended: how a loop test that still held the output was ended otherwise.
+    """
 
     step: NotRequired[str]
     hold: str
     values: NotRequired[Values]
     reason: NotRequired[str]
     seen: NotRequired[dict[str, Any]]
+    ended: NotRequired[str]
     is_early: NotRequired[bool]
     undone: NotRequired[list[str]]
 

@@ -120,6 +120,7 @@ def admit_release(state: RunState, progress: Progress, payload: Mapping[str, Any
         "hold": hold.id,
         "values": values,
         "reason": reason,
+        **({"ended": ended} if held_output(state) and (ended := str(payload.get("ended") or "").strip()) else {}),
         **({"seen": dict(seen)} if seen else {}),
         **({"is_early": True, "undone": [] if hold.own else _made_safe(progress)} if is_early else {}),
     }
@@ -141,13 +142,13 @@ def _require_free(state: RunState, progress: Progress, hold: Hold, who: Mapping[
 def _require_following(state: RunState, step: Step, payload: Mapping[str, Any]) -> None:
     """What was driven is given back: an output that a loop test holds would be taken for the process. Ended by other means, it takes a reason."""
     held = held_output(state)
-    if held and not step.of and len(text_of(payload, "reason", label="How it was ended", required=False)) < 5:
+    if held and not step.of and len(text_of(payload, "ended", label="How it was ended", required=False)) < 5:
         raise Fault(
             "output_held",
             f"The loop test still holds the output at {held}, so the plant would see that and not the process. End the loop test, then release. Where "
             "the device can't be reached from here, end it at the device and write how. The hold stays on.",
             field="hold",
-            needs_reason=True,
+            needs_ended=True,
         )
 
 

@@ -14,8 +14,6 @@ from metrology.run.fields import text_of
 from metrology.run.same_device import is_tag_of, require_same_device
 from metrology.run.state import ParameterSet, RunState
 
-TRIMS = frozenset({"zero_trim", "lower_trim", "upper_trim", "trim_output_low", "trim_output_high"})  # acts that change what it reads
-TRIMMED = "trimmed"  # entered by such an act: the steps that follow prove it
 KINDS = ("before", "pending", "sent", "read back", "after")
 
 

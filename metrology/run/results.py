@@ -6,7 +6,7 @@ from typing import Any
 
 from metrology.methods.method import Method
 from metrology.methods.outcome import Outcome
-from metrology.run.parameters import TRIMS
+from metrology.methods.parameters import TRIMS
 from metrology.run.progress import evaluate_together, final_readings_step, found_step, make_progress
 from metrology.run.state import RunState
 

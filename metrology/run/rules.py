@@ -9,6 +9,7 @@ from typing import Any
 
 from metrology.faults import Fault, Faults
 from metrology.methods.method import Method
+from metrology.methods.parameters import TRIMMED, TRIMS
 from metrology.methods.slots import RawReading
 from metrology.methods.steps import CHOSEN, PURGED, Step
 from metrology.quantities.words import minutes as minutes_text
@@ -28,7 +29,7 @@ from metrology.run.holds import (
     release_without_hold,
 )
 from metrology.run.pairs import admit_pair, admit_pairs_done, pairs_out_words, require_readable
-from metrology.run.parameters import TRIMMED, TRIMS, admit_compared, admit_parameters, require_hold
+from metrology.run.parameters import admit_compared, admit_parameters, require_hold
 from metrology.run.progress import (
     CURRENT,
     DONE,

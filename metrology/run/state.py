@@ -354,6 +354,8 @@ def _hold_released(s: RunState, e: Event) -> None:
     p: kept.HoldReleased = e.payload
     hold = s.holds[p["hold"]]
     early = p["reason"] if p.get("is_early") else ""
+    if p.get("ended"):
+        s.notes.append(Note("loop test ended otherwise", p["ended"], e.author_name, e.at))
     s.holds[hold.id] = replace(hold, released_at=e.at, released_by=e.author_name, release_values=p.get("values", {}), early=early)
     if early:
         s.hold_steps.discard(hold.step)

@@ -162,9 +162,13 @@ class QuantityData(TypedDict):
 
 
 class NextReading(TypedDict):
-    """The reading to take next and what to expect."""
+    """The reading to take next and what to expect.
+
+    ahead: how many points from this one on, in a row, ask for one number each and wait for nothing: so many may be entered before they are shown.
+    """
 
     slot: int
+    ahead: int
     number: int
     direction: str
     direction_word: str  # empty where the readings have no direction

@@ -284,8 +284,11 @@ class Configure(TestCase):
         with self.assertRaisesRegex(Fault, "still holds the output at 12 mA"):
             run.do("hold_released", **seen)
         self.assertTrue(run.state.open_holds)
-        run.do("hold_released", **seen, reason="ended with the communicator, current seen moving")
+        with self.assertRaisesRegex(Fault, "still holds the output"):
+            run.do("hold_released", **seen, reason="we were called away")  # another reason does not stand for it
+        run.do("hold_released", **seen, ended="with the communicator, current seen moving")
         self.assertFalse(run.state.open_holds)
+        self.assertIn("with the communicator, current seen moving", [n["text"] for n in run.view["notes"]])
         run, seen = to_release(("fix_output", "12"), ("follow", ""))
         run.do("hold_released", **seen)
         self.assertFalse(run.state.open_holds)

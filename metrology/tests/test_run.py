@@ -5,6 +5,8 @@ from unittest import TestCase
 
 from metrology.faults import Fault, Faults
 from metrology.judgement.policy import resolve_policy
+from metrology.methods.registry import METHODS
+from metrology.methods.settings import read_settings
 from metrology.methods.steps import Field
 from metrology.run.events import GENESIS, Event, link
 from metrology.run.fields import check_fields
@@ -343,6 +345,28 @@ class Chain(TestCase):
             self.assertNotEqual(base, link(other, run_id="r", previous=GENESIS))
         self.assertNotEqual(base, link(event, run_id="r", previous="1" * 64))
         self.assertNotEqual(base, link(event, run_id="s", previous=GENESIS))
+
+
+class Ahead(TestCase):
+    """How many points may be entered before they are shown."""
+
+    def ahead(self, run):
+        return run.view["step"]["readings"]["next"]["ahead"]
+
+    def test_points_of_one_number_each_are_counted_from_the_next_on(self):
+        run = Play().prepare()
+        self.assertEqual(self.ahead(run), 10)
+        run.read("as_found", ["4.0", "8.0", "12.0"])
+        self.assertEqual(self.ahead(run), 7)
+
+    def test_a_struck_one_in_between_is_one_alone(self):
+        run = Play().prepare().read("as_found", ["4.0", "8.0", "12.0"])
+        run.do("reading_struck", reading=run.state.readings[1].id, reason="valve was not open")
+        self.assertEqual((run.view["step"]["readings"]["next"]["slot"], self.ahead(run)), (1, 1))
+
+    def test_a_point_that_asks_for_more_is_shown_before_it_is_entered(self):
+        run = Play(instrument=instrument(details=read_settings(METHODS["tx-multipoint"].settings, {"has_digital": True}))).prepare()
+        self.assertEqual(self.ahead(run), 0)
 
 
 class UnlikelyNumbers(TestCase):

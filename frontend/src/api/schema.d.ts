@@ -1738,9 +1738,14 @@ export interface components {
                         output_unit: string;
                         unit: string;
                         believable: string;
-                        /** @description The reading to take next and what to expect. */
+                        /**
+                         * @description The reading to take next and what to expect.
+                         *
+                         *     ahead: how many points from this one on, in a row, ask for one number each and wait for nothing: so many may be entered before they are shown.
+                         */
                         next: {
                             slot: number;
+                            ahead: number;
                             number: number;
                             direction: string;
                             direction_word: string;
@@ -2746,7 +2751,7 @@ export interface components {
             /** Format: uuid */
             id: string;
             type: "hold_released";
-            /** @description values: the normal reading seen, by field. reason: where it comes off early. */
+            /** @description values: the normal reading seen, by field. reason: where it comes off early. ended: how a loop test was ended at the device. */
             payload: {
                 hold: string;
                 values: {
@@ -2754,6 +2759,7 @@ export interface components {
                 };
                 step?: string;
                 reason?: string;
+                ended?: string;
             };
             /** Format: date-time */
             device_at?: string | null;
@@ -3832,9 +3838,14 @@ export interface components {
                         output_unit: string;
                         unit: string;
                         believable: string;
-                        /** @description The reading to take next and what to expect. */
+                        /**
+                         * @description The reading to take next and what to expect.
+                         *
+                         *     ahead: how many points from this one on, in a row, ask for one number each and wait for nothing: so many may be entered before they are shown.
+                         */
                         next: {
                             slot: number;
+                            ahead: number;
                             number: number;
                             direction: string;
                             direction_word: string;

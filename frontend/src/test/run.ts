@@ -21,7 +21,7 @@ const STEP: Step = {
     believable: "3.6 to 22 mA",
     read_live: [{ name: "applied", unit: "kPa", channel: "" }, { name: "indicated", unit: "mA", channel: "" }],
     chromatogram: null,
-    next: { slot: 0, number: 1, direction: "up", direction_word: "up", cycle: 1, percent: "0 %", nominal: "0.00", ideal: "4.000", how: "Come up to it.", ready_at: "", channel: "",
+    next: { slot: 0, ahead: 10, number: 1, direction: "up", direction_word: "up", cycle: 1, percent: "0 %", nominal: "0.00", ideal: "4.000", how: "Come up to it.", ready_at: "", channel: "",
       quantities: [
         { name: "applied", label: "Really applied", unit: "kPa", source_channel: "", expected: "0.00", hint: "", required: true, is_live_only: false, counts_up: false, believable: "-20 to 20 kPa" },
         { name: "indicated", label: "Reading", unit: "mA", source_channel: "", expected: "4.000", hint: "", required: true, is_live_only: false, counts_up: false, believable: "3.6 to 22 mA" },

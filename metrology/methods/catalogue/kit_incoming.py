@@ -399,5 +399,6 @@ METHOD = Method(
     watching=Still(TRIAL),
     words=words,
     uses=uses,
+    leaves={ACCEPT: "in service", QUARANTINE: "quarantined"},
     names={ACCEPT: "accepted into service", SET: "zero and span set", QUARANTINE: "quarantined"},
 )  # fmt: skip

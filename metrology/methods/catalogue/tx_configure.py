@@ -20,6 +20,7 @@ from metrology.methods.flow.common import Wording, found_to_left
 from metrology.methods.fragments import LoopSettings
 from metrology.methods.method import Columns, Method, Traits
 from metrology.methods.outcome import Judged, Outcome, Proposal
+from metrology.methods.parameters import TRIMMED
 from metrology.methods.setup import RunSetup
 from metrology.methods.slots import Plan, Quantity, RawReading, Slot
 from metrology.methods.standards.base import Need, Standards
@@ -194,7 +195,7 @@ def _steps(setup: RunSetup, chosen: tuple[tuple[str, str], ...]) -> tuple[Step, 
     )
     spare = Step("adjust", "adjust", "adjust", "Trim the output", "Low end, then high end, until neither disturbs the other.")
     middle = found_to_left(found, left, dict(chosen), spare)
-    if dict(setup.entered).get("trimmed"):  # as found no longer stands as as left
+    if dict(setup.entered).get(TRIMMED):  # as found no longer stands as as left
         middle = [replace(s, if_needed=False, left_out="") if s.phase == "as left" else s for s in middle]
     at = next(n for n, s in enumerate(middle) if s.phase == "adjust")
     return (

@@ -38,6 +38,11 @@ export function useNotStored(id: string): number {
   return useQuery<number>({ queryKey: ["not-stored", id], queryFn: () => 0, enabled: false, initialData: 0, staleTime: Infinity }).data;
 }
 
+/** Entries in their order from the point that is next now: the run may have moved on, or one was taken out. What stood beside another point goes. */
+function moveTo(next: number) {
+  return (e: Entry, n: number): Entry => ({ ...e, slot: next + n, shown: e.slot === next + n ? e.shown : {} });
+}
+
 interface Given {
   run: Run;
   step: string;
@@ -127,8 +132,6 @@ export function useEntries({ run, step, next, isTyping, restore, onStored }: Giv
     waiting,
     refused,
     reset: append.reset,
-    /** For which slot the next entry counts. */
-    slot: waiting.length ? (waiting.at(-1)?.slot ?? next) + 1 : next,
     enter: (values: Values, shown: Values, confirmed = false) => {
       if (append.isError && !stopped) append.reset(); // what was refused is in the field again, and is entered anew
       const upcoming = told.current.seq > run.view.seq ? told.current.slot : next;
@@ -140,13 +143,13 @@ export function useEntries({ run, step, next, isTyping, restore, onStored }: Giv
     /** The refused one as it is now meant, and on with those behind it. */
     settle: (changed: Values, confirmed = false) => {
       const [first, ...others] = held.current;
-      if (first) keep([{ ...first, values: { ...first.values, ...changed }, confirmed }, ...others]);
+      if (first) keep([{ ...first, values: { ...first.values, ...changed }, confirmed }, ...others].map(moveTo(next)));
       append.reset();
       stop(false);
     },
     /** It was not meant: those behind it move up to its place. */
     drop: () => {
-      keep(held.current.slice(1).map((e, n) => ({ ...e, slot: next + n, shown: {} })));
+      keep(held.current.slice(1).map(moveTo(next)));
       append.reset();
       stop(false);
     },

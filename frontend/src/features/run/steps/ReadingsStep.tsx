@@ -153,9 +153,8 @@ export function ReadingsStep({ run, step }: StepProps) {
   }, [next?.slot, readsLive]);
   useShortcuts([{ keys: "Ctrl+L", says: "choose where readings come from", run: () => setChoosing((on) => !on), always: true }]);
   if (!r || !next) return null;
-  // What is asked at the next point is known where it is one number; where it may be several, one is stored before the next is entered.
-  const isOne = next.quantities.filter((q) => q.name !== "applied" && !q.is_live_only).length === 1;
-  const mustWait = !isOne && entries.waiting.length > 0 && !entries.refused;
+  // Past what may be entered before it is shown, a number stays in its field until the point is.
+  const mustWait = entries.waiting.length > 0 && entries.waiting.length >= next.ahead;
   const record = (changed: Record<string, string> = {}, confirmed = false) => {
     if (mustWait) return;
     capture.reset();
@@ -217,7 +216,7 @@ export function ReadingsStep({ run, step }: StepProps) {
             </Button>
           ) : (
             <Button kind="primary" type="submit" large disabled={capture.isPending || mustWait}>
-              Record reading {next.number + (isOne ? entries.waiting.length : 0)}
+              Record reading {next.number + (mustWait ? 0 : entries.waiting.length)}
             </Button>
           )}
         </>

@@ -15,12 +15,12 @@ export function ReleaseStep({ run, step }: StepProps) {
   const [values, set, clear] = useDraftForm(`${run.id}/${step.key}`);
   const open = run.view.holds.filter((h) => step.lets_go.includes(h.id));
   const errors = append.error instanceof ApiFailure ? append.error.byField : {};
-  const needsReason = append.error instanceof ApiFailure && append.error.details.needs_reason === true;
+  const needsEnded = append.error instanceof ApiFailure && append.error.details.needs_ended === true;
   const release = (sure = "") => {
     if (append.isPending) return;
     const seen = { ...heldValues(step, values), ...(sure && { confirmed: sure }) };
     const events: NewEvent[] = open.length
-      ? open.map((h) => ({ type: "hold_released", payload: { step: step.key, hold: h.id, values: seen, ...(needsReason && { reason: values.reason ?? "" }) } }))
+      ? open.map((h) => ({ type: "hold_released", payload: { step: step.key, hold: h.id, values: seen, ...(needsEnded && { ended: values.ended ?? "" }) } }))
       : [{ type: "step_confirmed", payload: { step: step.key, values: seen } }];
     append.mutate(events, { onSuccess: clear });
   };
@@ -45,7 +45,7 @@ export function ReleaseStep({ run, step }: StepProps) {
         <StepFields step={step} values={values} set={set} errors={errors} />
       </div>
       {append.isError && <Failure error={append.error} />}
-      {needsReason && <TextField label="How it was ended" value={values.reason ?? ""} onChange={(v) => set("reason", v)} />}
+      {needsEnded && <TextField label="How it was ended" value={values.ended ?? ""} onChange={(v) => set("ended", v)} />}
       <ReallySo error={append.error} onConfirm={release} onTake={set} />
     </StepFrame>
   );

@@ -94,6 +94,22 @@ describe("a reading", () => {
     expect(all(server)).toEqual([[[0, "4.01"]], [[0, "4.01"], [1, "8.02"]]]);
   });
 
+  it("is not entered past what the next points are known to ask for; its digits stay", async () => {
+    const server = pretendServer({ [EVENTS]: { status: 503, body: {} } });
+    const next = { ...run.view.step?.readings?.next, ahead: 2 };
+    const short = runAt({ readings: { ...run.view.step?.readings, next } as never });
+    show(<ReadingsStep run={short} step={short.view.step} />);
+    for (const text of ["4.01", "8.02", "12.03"]) {
+      type(text);
+      fireEvent.submit(field());
+    }
+    expect(field().value).toBe("12.03");
+    await waitFor(() => expect(server.asked.length).toBe(1));
+    fireEvent.click(await screen.findByText("Send again"));
+    await waitFor(() => expect(server.asked.length).toBe(2));
+    expect(all(server)[1]).toEqual([[0, "4.01"], [1, "8.02"]]);
+  });
+
   it("refused in front of others is settled in a field of its own, and they follow", async () => {
     const server = pretendServer({
       [EVENTS]: { status: 400, body: { code: "unlikely_reading", message: "Did you mean 12.04 mA?", field: "indicated", details: { suggestion: "12.04", can_confirm: true, stored: 0 } } },
