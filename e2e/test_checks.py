@@ -134,6 +134,7 @@ class RoundOfChecks(BrowserTestCase):
         expect(p.get_by_label("Scan or type a tag")).to_be_focused()
         p.keyboard.type("AE-101")
         p.keyboard.press("Enter")
+        expect(p.get_by_role("button", name="Hold is on")).to_be_visible()
         p.keyboard.press("Tab")
         expect(p.get_by_role("button", name="Hold is on")).to_be_focused()
         p.keyboard.press("Enter")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import math
 import threading
 import uuid
 from collections import defaultdict
@@ -20,7 +21,7 @@ from apps.runs.models import Run
 from apps.runs.store import load_state
 from config.failures import Missing
 from metrology.faults import Fault
-from metrology.methods.batch_plan import MAX_SENSORS, BatchPlan, Stop, plan_batch
+from metrology.methods.batch_plan import MAX_SENSORS, BatchPlan, Member, Stop, plan_batch, require_apart
 from metrology.methods.registry import get_method
 from metrology.run.progress import current_slot, make_progress
 from metrology.run.state import RunState, source_key
@@ -55,32 +56,28 @@ def check_runs(run_ids: Sequence[uuid.UUID]) -> list[tuple[Run, RunState, str]]:
     return out
 
 
-def require_apart(chosen: Sequence[tuple[Run, RunState, str]]) -> None:
-    """Refuse what can't stand together: a sensor or probe in a block that would go past what it bears, and one probe in two blocks at a time."""
-    blocks: dict[str, list[tuple[RunState, float]]] = defaultdict(list)
-    places: dict[str, str] = {}
-    for _, state, stimulus in chosen:
-        method = get_method(state.setup.method)
-        step = make_progress(state, method).current
-        points = [s.nominal for s in method.trial.plan(state.setup, step.key).slots] if step else []
-        blocks[stimulus].append((state, max(points, default=0.0)))
-        probe = (state.references.get("applied") or {}).get("reference") or {}
-        block = find_signal(stimulus)[0].label
-        if probe and method.traits.in_batches and places.setdefault(str(probe["code"]), block) != block:
-            there = places[str(probe["code"])]
-            told = f"The probe {probe['code']} would have to be in {there} and in {block} at a time. Choose another one in one of the runs."
-            raise Fault("probe_twice", told, field="runs")
-    for stimulus, members in blocks.items():
-        for state, _ in members:
-            i = state.setup.instrument
-            bears = max(i.lrv, i.urv)
-            hottest, point = max(((other.setup.instrument.tag, top) for other, top in members), key=lambda row: row[1])
-            if point > bears + 1e-9:
-                told = (
-                    f"{find_signal(stimulus)[0].label} would go to {point:g} {i.unit} for {hottest}; {i.tag} in it bears {bears:g} {i.unit} by "
-                    "the register. Take it out of the block, or let it go alone."
-                )
-                raise Fault("weakest_sensor", told, field="runs")
+def _member(state: RunState, stimulus: str) -> Member:
+    """A run as a sensor in its block."""
+    method, i = get_method(state.setup.method), state.setup.instrument
+    step = make_progress(state, method).current
+    points = [s.nominal for s in method.trial.plan(state.setup, step.key).slots] if step else []
+    probe = (state.references.get("applied") or {}).get("reference") or {}
+    return Member(
+        tag=i.tag,
+        block=find_signal(stimulus)[0].label,
+        unit=i.unit,
+        top=max(points, default=0.0),
+        bears=max(i.lrv, i.urv),
+        probe=str(probe.get("code", "")),
+        probe_unit=str(probe.get("unit", "")),
+        probe_bears=float(probe["high"]) if probe else math.inf,
+    )
+
+
+def require_together(chosen: Sequence[tuple[Run, RunState, str]]) -> None:
+    """Refuse sensors that can't be in their blocks together, or with what is being captured already."""
+    together = [row for row in (*chosen, *_going()) if get_method(row[1].setup.method).traits.in_batches]
+    require_apart([_member(state, stimulus) for _, state, stimulus in together])
 
 
 def foresee(chosen: Sequence[tuple[Run, RunState, str]]) -> BatchPlan:
@@ -145,7 +142,7 @@ def preview(*, actor: Person, run_ids: Sequence[uuid.UUID]) -> dict[str, Any]:
     """The plan of a batch that could be started."""
     require(actor, "work on a run")
     chosen = check_runs(run_ids)
-    require_apart(chosen)
+    require_together(chosen)
     return plan_data(foresee(chosen))
 
 
@@ -153,7 +150,7 @@ def start(*, actor: Person, run_ids: Sequence[uuid.UUID], now: datetime) -> Auto
     """Start capturing by itself; it goes on until all points are taken, whether a page is open or not."""
     require(actor, "work on a run")
     chosen = check_runs(run_ids)
-    require_apart([*chosen, *_going()])
+    require_together(chosen)
     with _lock:
         for run, state, _ in chosen:
             if active_for(run.id):

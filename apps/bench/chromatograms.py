@@ -14,7 +14,7 @@ from apps.runs.chromatograms import take_chromatogram
 from apps.runs.models import Run
 from metrology.faults import Fault
 from metrology.methods.slots import CURVE, LEAK
-from metrology.quantities.chromatography import evenly
+from metrology.quantities.chromatography import evenly, find_peaks, require_whole_peaks
 from metrology.run.state import RunState
 
 RECENT_S = 2.0
@@ -43,7 +43,9 @@ def take_live(
         samples, since, label = signal.samples(live.since), live.since, str(signal.trace.signal["label"])
     if lost and not str(typed.get(LEAK, "")).strip():
         typed = {**typed, LEAK: lost}
-    times, values = evenly([t - since for t, _ in samples], [v for _, v in samples], step=STEP_S, most_gap=LONGEST_GAP_S)
+    told = [t - since for t, _ in samples]
+    times, values = evenly(told, [v for _, v in samples], step=STEP_S, most_gap=LONGEST_GAP_S)
+    require_whole_peaks(told, find_peaks(times, values).peaks)
     return take_chromatogram(
         actor=actor, run_id=run_id, curve=(times, values), label=f"live from {label}", typed=typed, expected_seq=expected_seq, now=now
     )

@@ -16,6 +16,7 @@ from apps.runs.models import Run
 from apps.runs.services import NewEvent, append_seen
 from apps.runs.store import load_state
 from metrology.faults import Fault
+from metrology.methods.parameters import ACTS, require_possible
 from metrology.methods.registry import get_method
 from metrology.quantities.typed import parse_typed
 from metrology.run.parameters import admit_parameters, device_values, pending_values, require_hold
@@ -23,21 +24,6 @@ from metrology.run.progress import make_progress
 from metrology.run.rules import admit
 from metrology.run.same_device import require_same_device
 from metrology.run.state import RunState
-
-# act -> (words with {value} and {unit}, unit of the value: "" none, "mA", or "pv" for the instrument's own)
-ACTS: dict[str, tuple[str, str]] = {
-    "zero_trim": ("trimmed the sensor's zero", ""),
-    "lower_trim": ("trimmed the sensor's low end at {value} {unit}", "pv"),
-    "upper_trim": ("trimmed the sensor's high end at {value} {unit}", "pv"),
-    "lrv_live": ("set LRV to the pressure that was applied", ""),
-    "urv_live": ("set URV to the pressure that was applied", ""),
-    "fix_output": ("held the output at {value} mA", "mA"),
-    "follow": ("let the output follow the process again", ""),
-    "trim_output_low": ("trimmed the output's low end, measured {value} mA", "mA"),
-    "trim_output_high": ("trimmed the output's high end, measured {value} mA", "mA"),
-    "protect": ("put write protection on", ""),
-    "unprotect": ("took write protection off", ""),
-}
 
 
 def _open(run_id: uuid.UUID) -> tuple[RunState, HartMaster, str]:
@@ -123,40 +109,26 @@ def act_on_device(*, actor: Person, run_id: uuid.UUID, act: str, value: str, now
     state, master, _ = _open(run_id)
     method = get_method(state.setup.method)
     step = make_progress(state, method).current
-    words, wants = ACTS[act]
-    unit = str(device_values(state).get("unit") or state.setup.instrument.unit)
-    number = parse_typed(value, name="The value", unit=unit if wants == "pv" else "mA", field="value") if wants else None
+    chosen, device = ACTS[act], device_values(state)
+    own = str(device.get("unit") or state.setup.instrument.unit)
+    unit = "mA" if chosen.asks == "mA" else own
+    number = parse_typed(value, name="The value", unit=unit, field="value") if chosen.asks else None
     if number:
-        _require_possible(state, act, number.value, unit)
+        require_possible(chosen, number.value, unit, device)
     payload = {
         "step": step.key if step else "",
         "act": act,
-        "words": words.format(value=number.text if number else "", unit=unit),
+        "words": chosen.words.format(value=number.text if number else "", unit=unit),
         "values": {"value": number.text} if number else {},
     }
     admit(state, method, "device_acted", payload=payload, now=now)
 
     def do() -> None:
         _require_own(state, master)
-        _do(master, act, number.value if number else 0.0, unit)
+        _do(master, act, number.value if number else 0.0, own)
 
     _talk(master, do)
     return append_seen(actor=actor, run_id=run_id, event=NewEvent(uuid.uuid4(), "device_acted", payload), now=now)
-
-
-# What a current can be for an act to make sense: a trim moves an end by a little, a loop test stays inside what NE 43 knows.
-CURRENTS = {"trim_output_low": (3.0, 5.0), "trim_output_high": (18.0, 22.0), "fix_output": (3.5, 23.0)}
-
-
-def _require_possible(state: RunState, act: str, value: float, unit: str) -> None:
-    """What can't be is not sent: a current far from its end, a pressure that the sensor can't measure."""
-    low, high = CURRENTS.get(act) or (device_values(state).get("lrl"), device_values(state).get("url"))
-    if low is None or high is None:
-        return
-    shown = "mA" if act in CURRENTS else unit
-    if not min(low, high) <= value <= max(low, high):
-        told = f"{value:g} {shown} can't be right here; {min(low, high):g} to {max(low, high):g} {shown} can. Nothing was sent. Look at the meter again."
-        raise Fault("out_of_range", told, field="value")
 
 
 def _do(master: HartMaster, act: str, value: float, unit: str) -> None:

@@ -2,10 +2,53 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from metrology.faults import Fault
+from metrology.quantities.units import convert
+
 MAX_SENSORS = 4
+
+
+@dataclass(frozen=True)
+class Member:
+    """A sensor in a block: how hot its points get and how hot it may get, in unit; its reference probe, and how hot that may get, in probe_unit."""
+
+    tag: str
+    block: str
+    unit: str
+    top: float
+    bears: float
+    probe: str = ""
+    probe_unit: str = ""
+    probe_bears: float = math.inf
+
+
+def require_apart(members: Sequence[Member]) -> None:
+    """Refuse what can't stand together: a sensor or probe in a block that would go past what it bears, and one probe in two blocks at a time."""
+    places: dict[str, str] = {}
+    for m in members:
+        there = places.setdefault(m.probe, m.block) if m.probe else m.block
+        if there != m.block:
+            told = f"The probe {m.probe} would have to be in {there} and in {m.block} at a time. Choose another one in one of the runs."
+            raise Fault("probe_twice", told, field="runs")
+    for m in members:
+        for other in (o for o in members if o.block == m.block):
+            _require_bearable(m.tag, m.bears, m.unit, other)
+            if m.probe and math.isfinite(m.probe_bears):
+                _require_bearable(f"the probe {m.probe}", m.probe_bears, m.probe_unit, other)
+
+
+def _require_bearable(what: str, bears: float, unit: str, other: Member) -> None:
+    point = convert(other.top, other.unit, to_unit=unit)
+    if point > bears + 1e-9 * max(1.0, abs(bears)):
+        told = (
+            f"{other.block} would go to {point:g} {unit} for {other.tag}; {what} in it bears {bears:g} {unit} by the register. Take it out of the "
+            "block, or let it go alone."
+        )
+        raise Fault("weakest_sensor", told, field="runs")
 
 
 @dataclass(frozen=True)

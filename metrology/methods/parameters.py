@@ -11,10 +11,78 @@ from metrology.faults import Fault, Faults
 from metrology.quantities.typed import parse_typed
 
 FORMAT = "verify-loop-parameters/1"
-TRIMS = frozenset(
-    {"zero_trim", "lower_trim", "upper_trim", "trim_output_low", "trim_output_high"}
-)  # acts on a device that change what it reads
 TRIMMED = "trimmed"  # entered by such an act: the steps that follow prove it
+
+
+_TRIM = (
+    "A trim can't be undone from here: the device forgets how it was. What it reads from now on has to be proved, and the instrument is due until it "
+    "is calibrated."
+)
+_RANGE = "The range is set to what is applied now; what the control system makes of the signal changes at once."
+
+
+@dataclass(frozen=True)
+class Act:
+    """Something that is done to a device at once. label: on its button; words: on the record, with {value} and {unit}.
+
+    asks: the unit of its value: "" none, "mA", or "pv" for the instrument's own. low, high: of a current, what makes sense: a trim moves an end by
+    a little, a loop test stays inside what NAMUR NE 43:2003 knows. is_trim: it changes what the device reads. warns: asked once before it is sent.
+    """
+
+    key: str
+    label: str
+    words: str
+    asks: str = ""
+    low: float | None = None
+    high: float | None = None
+    is_trim: bool = False
+    warns: str = ""
+
+
+ACTS: dict[str, Act] = {
+    a.key: a
+    for a in (
+        Act("lrv_live", "LRV is the pressure applied now", "set LRV to the pressure that was applied", warns=_RANGE),
+        Act("urv_live", "URV is the pressure applied now", "set URV to the pressure that was applied", warns=_RANGE),
+        Act("zero_trim", "Trim the sensor\u2019s zero", "trimmed the sensor's zero", is_trim=True, warns=_TRIM),
+        Act("lower_trim", "Trim the low end to", "trimmed the sensor's low end at {value} {unit}", "pv", is_trim=True, warns=_TRIM),
+        Act("upper_trim", "Trim the high end to", "trimmed the sensor's high end at {value} {unit}", "pv", is_trim=True, warns=_TRIM),
+        Act("fix_output", "Loop test: hold the output at", "held the output at {value} mA", "mA", 3.5, 23.0),
+        Act(
+            "trim_output_low",
+            "Output trim at 4 mA, measured",
+            "trimmed the output's low end, measured {value} mA",
+            "mA",
+            3.0,
+            5.0,
+            True,
+            _TRIM,
+        ),
+        Act(
+            "trim_output_high",
+            "Output trim at 20 mA, measured",
+            "trimmed the output's high end, measured {value} mA",
+            "mA",
+            18.0,
+            22.0,
+            True,
+            _TRIM,
+        ),
+        Act("follow", "End the loop test", "let the output follow the process again"),
+        Act("protect", "Write protection on", "put write protection on"),
+        Act("unprotect", "Write protection off", "took write protection off"),
+    )
+}
+TRIMS = frozenset(a.key for a in ACTS.values() if a.is_trim)
+
+
+def require_possible(act: Act, value: float, unit: str, device: Mapping[str, Any]) -> None:
+    """Refuse a value that can't be: a current far from its end, a value of the instrument outside what its sensor measures (lrl, url of the device)."""
+    low, high = (act.low, act.high) if act.asks == "mA" else (device.get("lrl"), device.get("url"))
+    if low is None or high is None or min(low, high) <= value <= max(low, high):
+        return
+    told = f"{value:g} {unit} can't be right here; {min(low, high):g} to {max(low, high):g} {unit} can. Nothing was sent. Look at the meter again."
+    raise Fault("out_of_range", told, field="value")
 
 
 @dataclass(frozen=True)

@@ -25,6 +25,9 @@ REACH = 2.2  # times the way from apex to a tenth of the height: there the basel
 UNEVEN = 0.5  # share by which steps of time may differ before they are gaps
 
 
+HOLE_IN_PEAK = 0.5  # of its width at half height: how long the detector may be silent in a peak
+
+
 @dataclass(frozen=True)
 class Peak:
     """A peak: where it begins, stands and ends; height and area over the baseline; width at half height; asymmetry, back over front at 10 %.
@@ -278,6 +281,20 @@ def baseline_at(found: Chromatogram, time: float) -> float:
     n = min(max(bisect_right(found.times, time) - 1, 0), len(found.times) - 2)
     share = (time - found.times[n]) / (found.times[n + 1] - found.times[n])
     return found.baseline[n] + share * (found.baseline[n + 1] - found.baseline[n])
+
+
+def require_whole_peaks(times: Sequence[float], peaks: Sequence[Peak]) -> None:
+    """Refuse a curve with a hole in a peak: samples further apart, in s, than half the width of the peak they are of, whose area is then a guess."""
+    gaps = sorted(((b - a, a) for a, b in pairwise(times)), reverse=True)
+    for peak in peaks:
+        hole = next((g for g in gaps if g[1] < peak.end and g[1] + g[0] > peak.start), None)
+        if hole and hole[0] > HOLE_IN_PEAK * peak.width * (1 + 1e-9):
+            raise Fault(
+                "gap",
+                f"The detector was silent for {hole[0]:.2f} s in the peak at {peak.apex:.1f} s, which is {peak.width:.2f} s wide: its area is not known. "
+                "Inject again.",
+                field="times",
+            )
 
 
 def evenly(times: Sequence[float], values: Sequence[float], *, step: float, most_gap: float) -> tuple[list[float], list[float]]:

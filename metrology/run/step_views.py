@@ -8,7 +8,7 @@ from typing import Any
 from metrology.calculations.sheets import SHEETS
 from metrology.faults import Fault
 from metrology.methods.method import Method
-from metrology.methods.parameters import PARAMETERS, differences, same, words
+from metrology.methods.parameters import ACTS, PARAMETERS, differences, same, words
 from metrology.methods.settings import setting_words
 from metrology.methods.setup import InstrumentSetup
 from metrology.methods.steps import Step
@@ -124,6 +124,10 @@ def compare_step(state: RunState, step: Step) -> CompareData:
         ],
         "register": list(against_register(state.setup.instrument, device)),
         "source": str(state.sources.get("device", {}).get("label", "")),
+        "acts": [
+            {"act": a.key, "label": a.label, "unit": {"mA": "mA", "pv": state.setup.instrument.unit}.get(a.asks, ""), "warns": a.warns}
+            for a in ACTS.values()
+        ],
     }
 
 

@@ -301,6 +301,15 @@ class ParameterData(TypedDict):
     differs: bool
 
 
+class ActOffered(TypedDict):
+    """Something that can be done to the device at once. unit: of the value it asks, empty where it asks none; warns: what is asked once before it."""
+
+    act: str
+    label: str
+    unit: str
+    warns: str
+
+
 class CompareData(TypedDict):
     """What a compare step shows. state: not read, read, pending, sent, proved, different."""
 
@@ -311,6 +320,7 @@ class CompareData(TypedDict):
     differences: list[str]
     register: list[str]  # where the device is not as the register has it
     source: str
+    acts: list[ActOffered]
 
 
 class CountStepData(TypedDict):

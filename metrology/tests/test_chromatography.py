@@ -166,6 +166,27 @@ class CrossEffects(TestCase):
         self.assertEqual(len(least_disturbing({str(n): 1.0 for n in range(12)}, []).names), 12)
 
 
+class WholePeaks(TestCase):
+    """A hole in a peak makes its area a guess."""
+
+    def test_a_hole_just_inside_at_and_just_outside_half_its_width(self):
+        peak = c.Peak(start=2.0, apex=3.0, end=4.0, height=100.0, area=20.0, width=0.4, asymmetry=1.0, is_split=False)
+        for hole, is_whole in ((0.19, True), (0.2, True), (0.21, False)):
+            for at in (1.9, 2.9, 3.95):
+                with self.subTest(hole=hole, at=at):
+                    times = [0.05 * n for n in range(200)]
+                    times = [t for t in times if not at < t < at + hole] + [at, at + hole]
+                    if is_whole:
+                        c.require_whole_peaks(sorted(times), [peak])
+                    else:
+                        with self.assertRaisesRegex(Fault, "silent for 0.21 s in the peak at 3.0 s"):
+                            c.require_whole_peaks(sorted(times), [peak])
+
+    def test_a_hole_beside_a_peak_is_no_matter(self):
+        peak = c.Peak(start=2.0, apex=3.0, end=4.0, height=100.0, area=20.0, width=0.4, asymmetry=1.0, is_split=False)
+        c.require_whole_peaks([0.0, *[2.0 + 0.1 * n for n in range(21)], 9.0], [peak])
+
+
 class Evenly(TestCase):
     def test_samples_that_came_unevenly_lie_on_straight_lines_between_them(self):
         times, values = c.evenly([0.0, 0.1, 0.4], [0.0, 1.0, 4.0], step=0.05, most_gap=0.3)

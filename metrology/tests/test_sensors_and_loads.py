@@ -1,11 +1,13 @@
 """Matching coefficients, hung loads, the plan of a round, and the signatures of temperature sensors."""
 
+from dataclasses import replace
 from unittest import TestCase
 
 from metrology.calculators import CALCULATORS, SHEETS, calculate, plot_points
 from metrology.faults import Fault
 from metrology.judgement.temperature_signature import SensorPoint, find_sensor_signatures
-from metrology.methods.batch_plan import Stop, plan_batch
+from metrology.methods.batch_plan import Member, Stop, plan_batch, require_apart
+from metrology.methods.parameters import ACTS, TRIMS, require_possible
 from metrology.quantities.buoyancy import hung_loads
 from metrology.quantities.temperature import Platinum, fit_platinum, pt_resistance, sensor_signal, sensor_temperature
 from tools.signature_trials import run_trials, shares
@@ -69,6 +71,69 @@ class Loads(TestCase):
         self.assertAlmostEqual(abs(worst["off_percent"]), 50.0)
         with self.assertRaises(Fault):
             hung_loads(1.0, 2000.0, density=0.001, percents=(100,), on_hand=())
+
+
+class Together(TestCase):
+    """What can stand in blocks together."""
+
+    def refused(self, code, *members):
+        with self.assertRaises(Fault) as caught:
+            require_apart(members)
+        self.assertEqual(caught.exception.code, code)
+        return caught.exception.message
+
+    def test_a_block_goes_as_far_as_its_weakest_sensor_bears_and_no_further(self):
+        hot = Member("TE-1", "Block A", "C", 150.0, 400.0)
+        for bears, fits in ((150.0, True), (150.1, True), (149.9, False)):
+            with self.subTest(bears):
+                weak = Member("TE-2", "Block A", "C", 100.0, bears)
+                if fits:
+                    require_apart([hot, weak])
+                else:
+                    self.assertIn("Block A would go to 150 C for TE-1; TE-2 in it bears 149.9 C", self.refused("weakest_sensor", hot, weak))
+        require_apart([hot, Member("TE-2", "Block B", "C", 100.0, 110.0)])  # in another block it is safe
+
+    def test_units_are_minded(self):
+        hot = Member("TE-1", "Block A", "C", 150.0, 400.0)  # 302 F
+        require_apart([hot, Member("TE-2", "Block A", "F", 212.0, 302.0)])
+        self.refused("weakest_sensor", hot, Member("TE-2", "Block A", "F", 212.0, 301.0))
+
+    def test_the_probe_of_another_is_minded_as_well(self):
+        hot = Member("TE-1", "Block A", "C", 420.0, 600.0, "T-1", "C", 660.0)
+        require_apart([hot, Member("TE-2", "Block A", "C", 100.0, 600.0, "T-2", "C", 420.0)])
+        told = self.refused("weakest_sensor", hot, Member("TE-2", "Block A", "C", 100.0, 600.0, "T-2", "C", 419.9))
+        self.assertIn("the probe T-2 in it bears 419.9 C", told)
+
+    def test_a_probe_is_in_one_block_at_a_time(self):
+        one = Member("TE-1", "Block A", "C", 100.0, 200.0, "T-1", "C", 660.0)
+        require_apart([one, replace(one, tag="TE-2")])
+        self.assertIn(
+            "T-1 would have to be in Block A and in Block B", self.refused("probe_twice", one, replace(one, tag="TE-2", block="Block B"))
+        )
+
+
+class Acts(TestCase):
+    """What can't be is not sent to a device."""
+
+    def test_each_value_at_its_limits(self):
+        device = {"lrl": -100.0, "url": 1000.0}
+        for key, low, high in (
+            ("trim_output_low", 3.0, 5.0), ("trim_output_high", 18.0, 22.0), ("fix_output", 3.5, 23.0), ("lower_trim", -100.0, 1000.0),
+            ("upper_trim", -100.0, 1000.0),
+        ):  # fmt: skip
+            with self.subTest(key):
+                for value in (low, low + 0.01, high - 0.01, high):
+                    require_possible(ACTS[key], value, "mA", device)
+                for value in (low - 0.01, high + 0.01):
+                    with self.assertRaises(Fault):
+                        require_possible(ACTS[key], value, "mA", device)
+
+    def test_a_device_that_does_not_tell_its_limits_is_not_judged_by_them(self):
+        require_possible(ACTS["lower_trim"], 99_999.0, "kPa", {})
+
+    def test_every_act_that_changes_what_is_read_asks_before(self):
+        self.assertEqual(TRIMS, {"zero_trim", "lower_trim", "upper_trim", "trim_output_low", "trim_output_high"})
+        self.assertTrue(all(ACTS[key].warns for key in TRIMS))
 
 
 class Batches(TestCase):

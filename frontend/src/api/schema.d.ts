@@ -1875,6 +1875,12 @@ export interface components {
                         differences: string[];
                         register: string[];
                         source: string;
+                        acts: {
+                            act: string;
+                            label: string;
+                            unit: string;
+                            warns: string;
+                        }[];
                     } | null;
                     /** @description Something counted off one by one. told: what stood before the first and after each so far; last: what will stand after the last. */
                     count: {
@@ -3975,6 +3981,12 @@ export interface components {
                         differences: string[];
                         register: string[];
                         source: string;
+                        acts: {
+                            act: string;
+                            label: string;
+                            unit: string;
+                            warns: string;
+                        }[];
                     } | null;
                     /** @description Something counted off one by one. told: what stood before the first and after each so far; last: what will stand after the last. */
                     count: {

@@ -15,24 +15,9 @@ const OLD = ["lrv", "urv", "pv", "ma"];
 
 type Compare = NonNullable<Step["compare"]>;
 type Parameter = Compare["rows"][number];
+type Act = Compare["acts"][number];
 
 const KIND_OF: Record<string, string> = { read: "before", edit: "read back", after: "after" };
-const TRIM = "A trim can’t be undone from here: the device forgets how it was. What it reads from now on has to be proved, and the instrument is due until it is calibrated.";
-const RANGE = "The range is set to what is applied now; what the control system makes of the signal changes at once.";
-const ACTS: { act: string; label: string; asks?: string; warns?: string }[] = [
-  { act: "lrv_live", label: "LRV is the pressure applied now", warns: RANGE },
-  { act: "urv_live", label: "URV is the pressure applied now", warns: RANGE },
-  { act: "zero_trim", label: "Trim the sensor’s zero", warns: TRIM },
-  { act: "lower_trim", label: "Trim the low end to", asks: "pv", warns: TRIM },
-  { act: "upper_trim", label: "Trim the high end to", asks: "pv", warns: TRIM },
-  { act: "fix_output", label: "Loop test: hold the output at", asks: "mA" },
-  { act: "trim_output_low", label: "Output trim at 4 mA, measured", asks: "mA", warns: TRIM },
-  { act: "trim_output_high", label: "Output trim at 20 mA, measured", asks: "mA", warns: TRIM },
-  { act: "follow", label: "End the loop test" },
-  { act: "protect", label: "Write protection on" },
-  { act: "unprotect", label: "Write protection off" },
-];
-
 /** Everything that talks to the transmitter through the server. */
 function useDevice(run: Run) {
   const { take, refresh } = useTakeRun(run.id);
@@ -175,12 +160,11 @@ function Table({ c, typed, set, errors, typing }: { c: Compare; typed: Record<st
   );
 }
 
-function Acts({ run, rows, busy, act }: { run: Run; rows: Parameter[]; busy: boolean; act: (act: string, value: string) => void }) {
+function Acts({ run, all, rows, busy, act }: { run: Run; all: Act[]; rows: Parameter[]; busy: boolean; act: (act: string, value: string) => void }) {
   const [values, setValues] = useState<Record<string, string>>({});
-  const [asked, ask] = useState<(typeof ACTS)[number] | null>(null);
+  const [asked, ask] = useState<Act | null>(null);
   const last = run.view.acts.at(-1);
-  const unit = (a: (typeof ACTS)[number]) => (a.asks === "mA" ? "mA" : run.view.instrument.unit);
-  const send = (a: (typeof ACTS)[number]) => {
+  const send = (a: Act) => {
     ask(null);
     act(a.act, values[a.act] ?? "");
   };
@@ -188,11 +172,11 @@ function Acts({ run, rows, busy, act }: { run: Run; rows: Parameter[]; busy: boo
     <details className="border-y border-rule">
       <summary className="flex min-h-12 cursor-pointer items-center font-bold">Trims, range by live pressure, loop test, write protection</summary>
       <div className="grid gap-2 pb-3 sm:grid-cols-2">
-        {ACTS.map((a) => (
+        {all.map((a) => (
           <div key={a.act} className="flex items-end gap-2">
-            {a.asks && (
+            {a.unit && (
               <div className="w-28">
-                <TextField label={unit(a)} numeric value={values[a.act] ?? ""} onChange={(v) => setValues({ ...values, [a.act]: v })} />
+                <TextField label={a.unit} numeric value={values[a.act] ?? ""} onChange={(v) => setValues({ ...values, [a.act]: v })} />
               </div>
             )}
             <Button disabled={busy} onClick={() => (a.warns ? ask(a) : send(a))} className="flex-1">
@@ -202,7 +186,7 @@ function Acts({ run, rows, busy, act }: { run: Run; rows: Parameter[]; busy: boo
         ))}
       </div>
       {asked && (
-        <Modal open onClose={() => ask(null)} title={`${asked.label}${asked.asks ? ` ${values[asked.act] ?? ""} ${unit(asked)}` : ""}`}>
+        <Modal open onClose={() => ask(null)} title={`${asked.label}${asked.unit ? ` ${values[asked.act] ?? ""} ${asked.unit}` : ""}`}>
           <p>{asked.warns}</p>
           {rows.map((r) => (
             <p key={r.name}>
@@ -362,7 +346,7 @@ export function CompareStep({ run, step }: StepProps) {
           {!live && (
             <Button onClick={() => setTyping(!typing)}>{typing ? "Back to the edits" : "Type what the communicator shows now"}</Button>
           )}
-          {live && <Acts run={run} rows={c.rows.filter((r) => OLD.includes(r.name))} busy={busy} act={(name, value) => device.act.mutate({ act: name, value })} />}
+          {live && <Acts run={run} all={c.acts} rows={c.rows.filter((r) => OLD.includes(r.name))} busy={busy} act={(name, value) => device.act.mutate({ act: name, value })} />}
           <FileCompare run={run} onUse={(wanted) => Object.entries(wanted).forEach(([n, v]) => set(n, v))} />
         </>
       )}

@@ -14,7 +14,7 @@ function row(name: string, label: string, device: string, more: object = {}) {
 
 function compare(more: object = {}): Partial<Step> {
   const c = {
-    variant: "edit", state: "read", says: "Nothing is pending.", differences: [], register: [], source: "",
+    variant: "edit", state: "read", says: "Nothing is pending.", differences: [], register: [], source: "", acts: [],
     rows: [row("lrv", "LRV", "0"), row("urv", "URV", "400"), row("serial", "Device number", "1001", { is_settable: false })], ...more,
   };
   return { key: "configure", kind: "compare", title: "Set range", readings: null, confirm_label: "Set and proved", compare: c as Step["compare"] };
