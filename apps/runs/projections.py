@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import uuid
+from collections.abc import Mapping
 from datetime import datetime
 
 from django.db.models import Max
@@ -20,6 +21,7 @@ from metrology.methods.registry import METHODS, get_method
 from metrology.run.progress import make_progress
 from metrology.run.results import results_of, was_set, was_touched
 from metrology.run.standing_in import stand_in_words
+from metrology.run.state import Hold as HoldState
 from metrology.run.state import RunState
 from metrology.run.uses import regulators_of, results_followed, uses_of
 
@@ -30,8 +32,11 @@ PROJECTED = tuple(
 )
 
 
-def project(run: Run, state: RunState) -> None:
-    """Bring the run's row, its holds and, once it is signed, its instrument up to date."""
+def project(run: Run, state: RunState, before: RunState | None = None) -> None:
+    """Bring the run's row, its holds and, once it is signed, its instrument up to date.
+
+    before: what was projected last, where that is known: holds that are as they were then are not written again.
+    """
     method = get_method(state.setup.method)
     progress = make_progress(state, method)
     run.status = state.status
@@ -43,14 +48,14 @@ def project(run: Run, state: RunState) -> None:
     run.adjusted = was_touched(state, method) if state.voided else was_set(state)
     _project_results(run, state)
     run.save(update_fields=PROJECTED)
-    _project_holds(run, state)
+    _project_holds(run, state, before.holds if before else {})
     open_duties(run, state)
     _project_uses(run, state)
     if state.gases and (not state.readings or state.status != "open" or "regulator_left" in dict(state.setup.entered)):
         _project_fittings(state)
-    if run.instrument and run.status in ("signed", "accepted", "voided"):
+    if run.status in ("signed", "accepted", "voided") and run.instrument:
         project_instrument(run.instrument)
-    if run.instrument and run.status == "signed":
+    if run.status == "signed" and run.instrument:
         _project_sensor(run.instrument, run, state)
     if run.item and run.status == "signed" and run.signed_at:
         project_item(run, list(state.decisions.values())[-1])
@@ -69,10 +74,12 @@ def _project_results(run: Run, state: RunState) -> None:
     run.stand_in = stand_in_words(last.stand_in)[:400] if last else ""
 
 
-def _project_holds(run: Run, state: RunState) -> None:
+def _project_holds(run: Run, state: RunState, known: Mapping[str, HoldState]) -> None:
     if run.instrument_id is None:
         return  # nothing of the plant hangs on an item of the kit
     for h in state.holds.values():
+        if known.get(h.id) == h:
+            continue
         Hold.objects.update_or_create(
             event_id=uuid.UUID(h.id),
             defaults={

@@ -207,7 +207,7 @@ def _append(actor: Person, run_id: uuid.UUID, expected_seq: int | None, events: 
                 break
         if stored:
             append_rows(run, stored)
-            project(run, state)
+            project(run, state, folded)
             transaction.on_commit(partial(_keep, run, past, stored, state))
             transaction.on_commit(partial(_tell, run.id, state))
     if refused:
