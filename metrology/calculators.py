@@ -7,7 +7,7 @@ import re
 from collections.abc import Mapping
 from typing import Any
 
-from metrology.calculations import analysis, judging, materials, sensors, signals
+from metrology.calculations import analysis, judging, materials, sensors, signals, weighing
 from metrology.calculations.registry import CALCULATORS, Result
 from metrology.calculations.sheets import BY_NAME, SHEETS
 from metrology.calculator_fields import Input
@@ -15,7 +15,7 @@ from metrology.faults import Fault
 from metrology.quantities.typed import parse_typed
 from metrology.quantities.units import convert, quantity_of
 
-__all__ = ["CALCULATORS", "SHEETS", "calculate", "plot_points", "analysis", "judging", "materials", "sensors", "signals"]
+__all__ = ["CALCULATORS", "SHEETS", "calculate", "plot_points", "analysis", "judging", "materials", "sensors", "signals", "weighing"]
 
 
 def calculate(name: str, data: Mapping[str, Any]) -> Result:

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 
 from metrology.calculations.analysis_sheets import ANALYSIS
 from metrology.calculations.sheet import Plot, Sheet, SheetField, choice_field, field
+from metrology.calculations.weighing_sheets import WEIGHING
 from metrology.judgement.decision import RULES
 from metrology.quantities.acidity import BUFFERS
 from metrology.quantities.gas import BASES, GASES
@@ -159,6 +160,7 @@ SHEETS: tuple[Sheet, ...] = (
         "Nernst equation, CODATA constants",
     ),
     *ANALYSIS,
+    *WEIGHING,
     Sheet(
         "gas-convert",
         "Gas: concentration converted",

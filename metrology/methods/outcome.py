@@ -26,7 +26,12 @@ class Judged:
     sensor_percent: float | None = None  # applied to digital value, % of output span
     output_percent: float | None = None  # digital value to output, % of output span
     has_ratio: bool = True  # False: what stands for the truth is not known well enough to say how much better it is than the tolerance
-    counts: bool = True  # False: set aside, such as tests before two that agree; told, not judged by
+    aside: str = ""  # why it is told and not judged by, such as a test before the two that agree
+
+    @property
+    def counts(self) -> bool:
+        """Whether the set is judged by it."""
+        return not self.aside
 
 
 @dataclass(frozen=True)

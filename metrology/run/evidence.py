@@ -120,7 +120,7 @@ def _add_judgement(row: RowData, method: Method, setup: RunSetup, j: Judged, r: 
     row["tur"] = ratio(d.tur) if j.uncertainty and j.has_ratio else None
     row["verdict"] = d.verdict if j.counts else None
     row["is_too_close"] = d.is_too_close
-    row["says"] = _says(j, setup.policy.pass_rule, told) if j.counts else "Set aside: the last two that agree count."
+    row["says"] = _says(j, setup.policy.pass_rule, told) if j.counts else j.aside
     row["slip"] = slip_in(setup, q, ideal=j.point.ideal, indicated=r.indicated, tolerance=j.tolerance)
     if j.sensor_percent is not None and j.output_percent is not None:
         row["split"] = f"sensor {percent(j.sensor_percent)}, output {percent(j.output_percent)}"

@@ -38,6 +38,9 @@ def result_words(calculator: str, result: Mapping[str, Any]) -> tuple[str, list[
             for r in result["rows"]
         ]
         return str(result["says"]), head, rows
+    if calculator == "vessel-plan":
+        plan = result["plan"]
+        return str(result["says"]), [str(k).capitalize() for k in plan[0]] if plan else [], [[str(v) for v in r.values()] for r in plan]
     outputs = next((s.outputs for s in SHEETS if s.name == calculator), ())
     parts = [f"{label.lower()} {result[name]:.6g} {unit}".strip() for name, label, unit in outputs if name in result]
     return "; ".join(parts) + ".", [], []

@@ -20,6 +20,4 @@ _WEIGHTS = {"takes": ("weight",), "wears": ("Test weights, lifting gear in date"
 PLANNED: tuple[Planned, ...] = (
     Planned("flow-coriolis-zero", "Coriolis flow meter, zero", "flow meter"),
     Planned("flow-mag-verify", "Magnetic flow meter, verification", "flow meter"),
-    Planned("weigh-vessel", "Vessel on load cells", "weighing", **_WEIGHTS),
-    Planned("weigh-indicator", "Weighing indicator", "weighing", **_WEIGHTS),
 )

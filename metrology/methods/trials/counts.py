@@ -184,7 +184,8 @@ class Counts(PointByPoint):
         if kind_of(set_key) != ZERO or len(outcome.judged) <= 2:
             return outcome
         early = len(outcome.judged) - 2
-        return replace(outcome, judged=tuple(replace(j, counts=n >= early) for n, j in enumerate(outcome.judged)))
+        told = "Set aside: the last two that agree count."
+        return replace(outcome, judged=tuple(replace(j, aside=told if n < early else "") for n, j in enumerate(outcome.judged)))
 
     def finish(self, setup: RunSetup, readings: Sequence[RawReading], outcome: Outcome, set_key: str) -> Outcome:
         """Agreement of two tests, the total under weights, old and new counts, and what is followed."""

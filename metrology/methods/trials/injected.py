@@ -185,7 +185,10 @@ class Injections(MixtureExposed):
         """The last two injections count; those before them are set aside."""
         outcome = super().judge(setup, readings, set_key)
         last = max((int(j.slot.extra[INJECTION]) for j in outcome.judged), default=0)
-        return replace(outcome, judged=tuple(replace(j, counts=int(j.slot.extra[INJECTION]) > last - 2) for j in outcome.judged))
+        told = "Set aside: the last two that agree count."
+        return replace(
+            outcome, judged=tuple(replace(j, aside="" if int(j.slot.extra[INJECTION]) > last - 2 else told) for j in outcome.judged)
+        )
 
     def signatures(self, setup: RunSetup, judged: Sequence[Judged], readings: Sequence[RawReading]) -> tuple[Signature, ...]:
         """What injections, retentions and blanks say; once each component was read."""

@@ -60,7 +60,8 @@ class TraceExposed(Exposed):
 
     def finish(self, setup: RunSetup, readings: Sequence[RawReading], outcome: Outcome, set_key: str) -> Outcome:
         """The reading at twice the flow is told, and not judged by."""
-        judged = tuple(replace(j, counts=False) if j.slot.extra.get("flow") == DOUBLE else j for j in outcome.judged)
+        told = "Set aside: it tells a leak, and is not judged by."
+        judged = tuple(replace(j, aside=told) if j.slot.extra.get("flow") == DOUBLE else j for j in outcome.judged)
         return replace(outcome, judged=judged)
 
     def signatures(self, setup: RunSetup, judged: Sequence[Judged], readings: Sequence[RawReading]) -> tuple[Signature, ...]:

@@ -1,0 +1,474 @@
+"""weigh-vessel: a hopper, silo or tank on load cells: by weights, by weights with substitution, or worked out from its cells and then proved.
+
+Sources: OIML R 76-1:2006 (permissible errors, substitution, creep, zero return, eccentric loading), NIST HB 44 2.20, EURAMET cg-18 v4.0
+(uncertainty), WELMEC 2 (gravity), OIML D 28:2004 (buoyancy).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from functools import lru_cache
+from typing import Any
+
+from metrology.faults import Fault
+from metrology.judgement.reference import ReferenceStandard
+from metrology.methods.flow import common
+from metrology.methods.flow.common import Wording, found_to_left, numbered
+from metrology.methods.flow.weighing import NEAR_LOADS, ScaleAdvice, ScaleSettings, scale_words, tur_of_weights, weights_need
+from metrology.methods.method import Method, Traits
+from metrology.methods.outcome import Outcome, OutcomeTable, SeriesPoint
+from metrology.methods.settings import asked
+from metrology.methods.setup import RunSetup
+from metrology.methods.slots import RawReading
+from metrology.methods.standards.base import Need, Standards
+from metrology.methods.steps import Check, Field, Pair, Step
+from metrology.methods.trials.loads import Loads, Scale
+from metrology.methods.watching import Still
+from metrology.quantities.loading import MOST_STEPS, STANDARD_GRAVITY, Cells
+from metrology.quantities.masses import STEEL, gravity
+from metrology.quantities.typed import parse_typed
+from metrology.quantities.words import plain
+
+WEIGHTS, SUBSTITUTION, COMPUTED = "weights", "substitution", "computed"
+WAYS = {
+    WEIGHTS: "Weights alone", SUBSTITUTION: "Weights with substitution by product", COMPUTED: "Worked out from the cells, then proved with the weights",
+}  # fmt: skip
+YES_NO = (("no", "Not today"), ("yes", "Yes"))
+SERVICE = Pair("service", "Service mode of the indicator", "off", "on")
+PARAMETERS = (
+    ("p_zero", "Signal empty", "mV/V"),
+    ("p_span", "Signal at Max", "mV/V"),
+    ("p_max", "Max", "kg"),
+    ("p_division", "Division", "kg"),
+)
+READ_BACK = 1e-5  # of a value: what it may lose by the indicator's last digit
+MV_V_STEP = 0.0005  # mV/V: digits of an indicator that shows four
+
+
+def _read_each(text: str) -> str:
+    """The sensitivities, each a number; kept as they were typed."""
+    for part in text.replace(";", " ").split():
+        parse_typed(part, name="A sensitivity", unit="mV/V", field="sensitivities")
+    return text
+
+
+@dataclass(frozen=True)
+class VesselSettings(ScaleSettings):
+    """A vessel on load cells. Masses in kg; sensitivities in mV/V, one a cell or one for all; latitude in degrees, 0 with height 0: not known."""
+
+    supports: float = asked("Supports", default=3.0, low=1.0, high=24.0)
+    cell_capacity: float = asked("Capacity of a cell", default=10_000.0, unit="kg", low=1.0, high=1e6)
+    sensitivities: str = asked(
+        "Sensitivity of each cell",
+        "text",
+        default="2",
+        read=_read_each,
+        hint="mV/V by their certificates: 2.0012 1.9996 2.0003, or one for all",
+    )
+    excitation: float = asked("Excitation", default=10.0, unit="V", low=0.1, high=50.0)
+    dead_load: float = asked("Dead load", default=0.0, unit="kg", low=0.0, high=1e6)
+    least_uv: float = asked("Indicator wants a division of", default=0.5, unit="uV", low=0.01, high=100.0)
+    latitude: float = asked("Latitude", default=0.0, unit="deg", hint="With 0 gravity is not counted", low=-90.0, high=90.0)
+    height: float = asked("Height above the sea", default=0.0, unit="m", low=-500.0, high=9000.0)
+    can_fill: bool = asked("Product can be filled in steps", "flag", default=True)
+    least_share: float = asked("Least test load, of all cells", default=10.0, unit="%", low=0.1, high=100.0, is_policy=True)
+    corner_percent: float = asked("A support may differ by", default=30.0, unit="% of the mean", low=1.0, high=100.0, is_policy=True)
+    creep_min: float = asked("A load stays for the creep test", default=30.0, unit="min", low=1.0, high=240.0, is_policy=True)
+
+    def check(self) -> None:
+        """One sensitivity a cell, or one for all; a dead load that the cells can carry."""
+        if self.supports != int(self.supports):
+            raise Fault("not_whole", f"Supports is {self.supports:g}; it must be a whole number.", field="supports")
+        n = len(self.each)
+        if n not in (1, int(self.supports)):
+            told = (
+                f"There are {n} sensitivities for {self.supports:g} supports: give one for each cell, from its certificate, or one for all."
+            )
+            raise Fault("cell_missing", told, field="sensitivities")
+        self.cells()
+
+    @property
+    def each(self) -> tuple[float, ...]:
+        """The sensitivities as numbers."""
+        return tuple(float(p.replace(",", ".")) for p in self.sensitivities.replace(";", " ").split())
+
+    def cells(self) -> Cells:
+        """The cells with the gravity of the place."""
+        each = self.each if len(self.each) > 1 else self.each * int(self.supports)
+        return Cells(each, self.cell_capacity, self.excitation, self.dead_load, self.gravity)
+
+    @property
+    def gravity(self) -> float:
+        """Of the place, m/s2; the standard one where the place is not known."""
+        return gravity(self.latitude, self.height) if self.latitude else STANDARD_GRAVITY
+
+
+def settings_of(setup: RunSetup) -> VesselSettings:
+    """The vessel's own settings."""
+    d = setup.instrument.details
+    return d if isinstance(d, VesselSettings) else VesselSettings()
+
+
+def division_of(setup: RunSetup) -> float:
+    """Its division, kg."""
+    return settings_of(setup).division or setup.instrument.urv / 3000
+
+
+def way_of(setup: RunSetup) -> str:
+    """How it is loaded, as chosen; weights until that is done."""
+    return dict(setup.entered).get("way", WEIGHTS)
+
+
+def ways(setup: RunSetup) -> tuple[str, ...]:
+    """What the weights to hand suffice for."""
+    s, top, weights = settings_of(setup), setup.instrument.urv, setup.value("weights_kg", 0.0)
+    out = [WEIGHTS] if weights >= s.least_share / 100 * s.cells().total_kg * (1 - 1e-12) else []
+    if 0 < weights < top and dict(setup.entered).get("can_fill", "yes") == "yes" and top / weights <= MOST_STEPS:
+        out.append(SUBSTITUTION)
+    return (*out, *((COMPUTED,) if weights > 0 else ()))
+
+
+def scale(setup: RunSetup, set_key: str) -> Scale:
+    """What the trial must know: loads by the way that was chosen; after a computed span one known load proves it."""
+    s, top, way = settings_of(setup), setup.instrument.urv, way_of(setup)
+    hand = min(setup.value("weights_kg", top), top)
+    half = tuple(round(hand * n / 4, 6) for n in (1, 2, 3, 4))
+    loads = {WEIGHTS: half, SUBSTITUTION: (top,), COMPUTED: (hand,)}[way]
+    weights = hand if way == SUBSTITUTION else 0.0
+    return Scale(
+        division_of(setup), loads, s.cells().live_kg, s.scheme, s.stage, way == WEIGHTS, weights, setup.value("density", STEEL), uncounted(setup),
+        s.back_divisions, s.corner_percent,
+    )  # fmt: skip
+
+
+def uncounted(setup: RunSetup) -> float:
+    """How much more everything weighs here than the span it holds counts with, %: where that is what its cells give under standard gravity."""
+    s = settings_of(setup)
+    cells, held = s.cells(), setup.value("p_span", 0.0)
+    plain_span = replace(cells, gravity=STANDARD_GRAVITY).mv_v(setup.instrument.urv)
+    return 100 * (s.gravity / STANDARD_GRAVITY - 1) if held and abs(held - plain_span) <= MV_V_STEP / 2 else 0.0
+
+
+@dataclass(frozen=True)
+class Vessel(Loads):
+    """The loads, with what the indicator holds: in the file, as found, as left."""
+
+    def finish(self, setup: RunSetup, readings: Sequence[RawReading], outcome: Outcome, set_key: str) -> Outcome:
+        """Its parameters beside those of the file; they are kept for the next time."""
+        made = super().finish(setup, readings, outcome, set_key)
+        table = _parameters(setup, is_left=not set_key.startswith("as_found"))
+        left = () if set_key.startswith("as_found") else _kept(setup)
+        return replace(made, tables=(*made.tables, table), series=(*made.series, *left)) if table.rows else made
+
+
+def _kept(setup: RunSetup) -> tuple[SeriesPoint, ...]:
+    known = dict(setup.entered)
+    return tuple(
+        SeriesPoint(name, label, float(known.get(f"{name}_now") or known[name]), unit, is_followed=False, is_shown=False)
+        for name, label, unit in PARAMETERS
+        if known.get(name)
+    )
+
+
+def filed(setup: RunSetup, name: str) -> float | None:
+    """What the file has of a parameter: as the last run left it."""
+    past = setup.past(name, phase="as left")
+    return past[-1].value if past else None
+
+
+def _parameters(setup: RunSetup, *, is_left: bool) -> OutcomeTable:
+    """File, device and what was sent, side by side; what changed in the device only is pointed out."""
+    known, rows = dict(setup.entered), []
+    for name, label, unit in PARAMETERS:
+        if not known.get(name):
+            continue
+        file, device, now = filed(setup, name), float(known[name]), known.get(f"{name}_now", "")
+        differs = file is not None and abs(device - file) > READ_BACK * max(abs(file), 1.0)
+        told = "changed in the device, not in the file" if differs else ""
+        rows.append((f"{label}, {unit}", "none" if file is None else f"{file:g}", known[name], now if is_left else "", told))
+    return OutcomeTable("Parameters", ("Parameter", "File", "Found in it", "Read back after", ""), tuple(rows))
+
+
+def steps(setup: RunSetup, choices: Mapping[str, str]) -> tuple[Step, ...]:
+    """The steps, as the choices so far shape them."""
+    return _steps(setup, tuple(sorted(choices.items())))
+
+
+OPTIONS = (
+    ("leave", "Leave as it is"), ("adjust", "Set zero and span with the load"), ("computed", "Set zero and span as worked out"),
+    ("repair", "Put it right, then test again"), ("repeat", "Take it again"),
+)  # fmt: skip
+
+
+@lru_cache(maxsize=256)
+def _steps(setup: RunSetup, chosen: tuple[tuple[str, str], ...]) -> tuple[Step, ...]:
+    told = "Empty, the loads, and empty again, each when it stands still. Set nothing to zero yet."
+    found = Wording("as_found", "judge", "as found", "judge", "As found", "Judge as found", told, OPTIONS, {})
+
+    def computed(n: int) -> tuple[Step, ...]:
+        return _set(setup, n, is_computed=True)
+
+    def by_load(n: int) -> tuple[Step, ...]:
+        return _set(setup, n, is_computed=False)
+
+    left = replace(
+        found, found="as_left", judge="judge_left", phase="as left", judge_phase="as left", title="As left", judge_title="Judge as left",
+        instruction="The same loads again.", follow={"adjust": by_load, "computed": computed, "repair": common.repair},
+    )  # fmt: skip
+    spare = Step("adjust", "confirm", "adjust", "Set zero and span", "Only where it is off and nothing binds it.")
+    made = found_to_left(found, left, dict(chosen), spare)
+    return (
+        common.identity(setup),
+        *_sheet(setup),
+        common.references(Field("weights", "Weights", "reference", hint=f"{plain(setup.value('weights_kg', 0.0))} kg of them.")),
+        _stored(setup),
+        common.warm_up(setup),
+        common.operator(setup),
+        common.hold(),
+        _lock(setup),
+        common.cautions(setup, *NEAR_LOADS, checks=CHECKS),
+        _free(),
+        *_supports(setup),
+        made[0],
+        *_creep(setup),
+        *made[1:],
+        *_restore(setup),
+    )
+
+
+CHECKS = (
+    Check("safe", "The cautions above are met"),
+    Check("empty", "Vessel empty, or as empty as it is ever run"),
+    Check("untouched", "Nothing zeroed or adjusted yet: as found comes first"),
+)
+
+
+def _sheet(setup: RunSetup) -> tuple[Step, ...]:
+    s, top = settings_of(setup), setup.instrument.urv
+    given = {
+        "supports": s.supports, "cell_capacity_kg": s.cell_capacity, "excitation_v": s.excitation, "dead_load_kg": s.dead_load, "max_kg": top,
+        "division_kg": division_of(setup), "least_uv": s.least_uv, "least_share_percent": s.least_share, "gravity": round(s.gravity, 5),
+    }  # fmt: skip
+    shown = tuple(_given(k, v) for k, v in given.items())
+    options = tuple((w, WAYS[w]) for w in ways(setup))
+    return (
+        Step(
+            "sheet", "compute", "prepare", "Sheet of the vessel",
+            "What is left of the cells, what a division is in signal, and whether the weights to hand suffice. The rest is of the register.",
+            fields=(
+                Field("weights_kg", "Weights to hand, together", "number", "kg", low=0.001, high=1e6),
+                Field("u_weights_percent", "u of the weights", "number", "%", low=0, high=1, required=False, hint="Empty: 0.005 %, class M1"),
+                Field("can_fill", "Product can be filled in between", "choice", options=(("yes", "Yes"), ("no", "No"))),
+            ),
+            calculator="vessel-plan",
+            given=(*shown, ("sensitivities", s.sensitivities), ("can_fill", "yes" if s.can_fill else "no")),
+            enters=True, confirm_label="Keep the sheet",
+        ),
+        Step(
+            "way", "confirm", "prepare", "How it is loaded",
+            "Weights of a mass that is known come first; product stands in for them where they are too few; the cells' certificates last.",
+            fields=(
+                Field("way", "Loaded by", "choice", options=options),
+                Field(
+                    "density", "Density of the test load", "number", "kg/m3", required=False, hint="Empty: weights with a conventional mass",
+                    low=200, high=22_000, likely=(700, 12_000),
+                ),
+            ),
+            enters=True,
+        ),
+    )  # fmt: skip
+
+
+def _given(name: str, value: float) -> tuple[str, Any]:
+    return (name, f"{value:g}" if name != "gravity" else f"{value:.5f}")
+
+
+def _stored(setup: RunSetup) -> Step:
+    hints = {name: filed(setup, name) for name, _, _ in PARAMETERS}
+    return Step(
+        "stored", "confirm", "prepare", "Parameters it holds",
+        "Read them off the indicator; its service mode stays off. Beside each stands what the file of the last time has.",
+        fields=tuple(
+            Field(name, label, "number", unit, low=-1e6, high=1e6, hint="Nothing on file" if hints[name] is None else f"On file: {hints[name]:g}")
+            for name, label, unit in PARAMETERS
+        ),
+        enters=True,
+    )  # fmt: skip
+
+
+def _lock(setup: RunSetup) -> Step:
+    fills = way_of(setup) == SUBSTITUTION
+    what = "agitator and discharge" if fills else "filling, discharge and agitator"
+    own = " Filling stays with you: by hand, at the vessel, and nobody else can start it." if fills else ""
+    return Step(
+        "lock_out", "hold", "make safe", f"Lock out {what}",
+        f"Isolate {what}; everyone at the vessel puts on a lock, then try to start it.{own}",
+        fields=(Field("reason", "Isolated at, locks of"),), options=(("lock-out", f"Lock-out of {what}"),), of="lock_out",
+        confirm_label="Locked out and proved dead",
+    )  # fmt: skip
+
+
+def _free() -> Step:
+    return Step(
+        "free", "confirm", "as found", "Does it stand free?",
+        "Go round it from the ground to the roof. Whatever carries a part of the load makes it read low.",
+        checks=(
+            Check("pipes", "Pipes: flexible joints move, no pipe hangs on the vessel"),
+            Check("stays", "Stays and check rods have play; jack bolts are down"),
+            Check("cables", "Cables, hoses, ropes slack; no ladder, scaffold, pallet against it"),
+            Check("platform", "Gap to platform and floor clear all round, no ice, no product in it"),
+            Check("calm", "Agitator and vibrator off, little wind"),
+        ),
+        confirm_label="It stands free",
+    )  # fmt: skip
+
+
+def _supports(setup: RunSetup) -> tuple[Step, ...]:
+    n = int(settings_of(setup).supports)
+    none = (
+        ""
+        if dict(setup.entered).get("support_test") == "yes"
+        else "No support test today."
+        if dict(setup.entered).get("support_test")
+        else ""
+    )
+    fields = tuple(
+        Field(f"{what}_{k}", f"Support {k}, {words}", "number", "mV/V", low=-10, high=10)
+        for what, words in (("empty", "empty"), ("loaded", "loaded"))
+        for k in range(1, n + 1)
+    )
+    return (
+        Step(
+            "support_today", "confirm", "as found", "Support test", "The signal of each cell by itself tells a leg that binds or a cell that is dead.",
+            fields=(Field("support_test", "Support test", "choice", options=YES_NO),), enters=True,
+        ),
+        Step(
+            "supports", "confirm", "as found", "Each support by itself",
+            "At the junction box, each cell by itself: first empty, then with a load in the middle of the vessel. Take the load off again.",
+            fields=fields, enters=True, left_out=none,
+        ),
+    )  # fmt: skip
+
+
+def _creep(setup: RunSetup) -> tuple[Step, ...]:
+    minutes = settings_of(setup).creep_min / 2
+    known = dict(setup.entered).get("creep_test")
+    none = "No creep test today." if known == "no" else ""
+
+    def read(name: str, words: str, timer: str = "") -> Step:
+        return Step(
+            name, "confirm", "as found", f"Creep: {words}", "Note what it shows. Nothing is put on or taken off.",
+            fields=(Field(name, "It shows", "number", "kg", low=-1e6, high=1e6),), enters=True, left_out=none, needs_timer=timer,
+        )  # fmt: skip
+
+    def wait(name: str) -> Step:
+        told = f"{minutes:g} min. Leave the load alone."
+        return Step(name, "timer", "as found", "Creep: wait", told, minutes=minutes, left_out=none)
+
+    return (
+        Step(
+            "creep_today", "confirm", "as found", "Creep test", "A load that stays tells a cell that gives way, or a foundation that does.",
+            fields=(Field("creep_test", "Creep test", "choice", options=YES_NO),), enters=True,
+        ),
+        Step(
+            "creep_load", "confirm", "as found", "Creep: load", "Put the largest load on that is to hand, and leave it.",
+            checks=(Check("on", "The load is on and secured"),), left_out=none, confirm_label="It is on",
+        ),
+        read("creep_0", "at once"), wait("creep_wait"), read("creep_15", "half time", "creep_wait"), wait("creep_wait_2"),
+        read("creep_30", "at the end", "creep_wait_2"),
+        Step("creep_off", "confirm", "as found", "Creep: load off", "Take the load off again.", checks=(Check("off", "The load is off"),), left_out=none),
+    )  # fmt: skip
+
+
+def _set(setup: RunSetup, n: int, *, is_computed: bool) -> tuple[Step, ...]:
+    """Service mode on, sent, read back field by field, saved, service mode off. While it is on nothing can be released."""
+    cells, top = settings_of(setup).cells(), setup.instrument.urv
+    meant = {"p_zero": cells.mv_v(0.0), "p_span": cells.mv_v(top), "p_max": top, "p_division": division_of(setup)}
+    fields = []
+    for name, label, unit in PARAMETERS:
+        fixed = is_computed or name in ("p_max", "p_division")
+        room = MV_V_STEP / 2 if unit == "mV/V" else READ_BACK * abs(meant[name])
+        low, high = (meant[name] - room, meant[name] + room) if fixed else (-10.0, 10.0)
+        hint = f"Meant: {meant[name]:.6g}" if fixed else "As the indicator worked it out"
+        why = "That is not what was meant to be sent. Send it again, or say why it stands."
+        excused = "differs" if fixed else ""
+        fields.append(
+            Field(f"{name}_now", f"{label}, read back", "number", unit, low=low, high=high, hint=hint, why=why, excused_by=excused)
+        )
+    told = (
+        "Send what was worked out from the cells' certificates."
+        if is_computed
+        else "Zero it empty, put the known load on, wait until it stands, enter its mass and accept. Take the load off."
+    )
+    return (
+        Step(
+            numbered("service_on", n), "checkpairs", "adjust", "Service mode on",
+            "From here the tool keeps it on its list until it is off again.", pairs=(SERVICE,), variant="all", confirm_label="It is on",
+        ),
+        Step(
+            numbered("send", n), "confirm", "adjust", "Send, then read back",
+            f"{told} Then read every parameter back from the indicator, not from what was sent.",
+            fields=(*fields, Field("differs", "Why a value differs", "long", required=False)), enters=True, confirm_label="Read back",
+        ),
+        Step(
+            numbered("backup", n), "confirm", "adjust", "Backup file",
+            "Save its parameters as a file, with tag and date in the name, where the site keeps them.",
+            fields=(Field("backup", "File saved as"),), confirm_label="Saved",
+        ),
+        Step(
+            numbered("service_off", n), "checkpairs", "adjust", "Service mode off", "Off before it is proved: what is proved must be what stays.",
+            pairs=(SERVICE,), variant="back", confirm_label="It is off",
+        ),
+    )  # fmt: skip
+
+
+def _restore(setup: RunSetup) -> tuple[Step, ...]:
+    restore, release, sign = common.restore(
+        setup,
+        checks=(
+            Check("load_off", "Weights off the vessel, lifting gear away"),
+            Check("free", "Nothing was left that touches or hangs on the vessel"),
+            Check("lock", "Indicator locked, seal noted"),
+            Check("tidy", "Junction box closed and dry, tools cleared away"),
+        ),
+        caution="Weights left on are product that was never there.",
+    )
+    unlock = Step(
+        "unlock", "release", "restore", "Lock-out off", "Everyone clear and told, each takes off the own lock.",
+        fields=(Field("clear", "Everyone clear, seen by (name)"), Field("locks", "Locks taken off by their owners (names)")),
+        of="lock_out", confirm_label="Lock-out off",
+    )  # fmt: skip
+    kg = setup.value("weights_kg", 0.0)
+    stored = Field(
+        "weights_stored", "Weights back in their store, together", "number", "kg", low=kg * (1 - 1e-9), high=kg * (1 + 1e-9),
+        why=f"{plain(kg)} kg came to this vessel. Count what is still on or under it before it is given back.",
+    )  # fmt: skip
+    return restore, unlock, replace(release, fields=(stored, *release.fields)), sign
+
+
+def needs(setup: RunSetup) -> tuple[Need, ...]:
+    """The weights to hand."""
+    return (weights_need(setup.value("weights_kg", 0.0) or setup.instrument.urv),)
+
+
+def tur(setup: RunSetup, _role: str, reference: ReferenceStandard) -> float:
+    """What is allowed at the weights over their uncertainty."""
+    return tur_of_weights(setup, TRIAL, reference, min(setup.value("weights_kg", setup.instrument.urv), setup.instrument.urv))
+
+
+TRIAL = Vessel(scale)
+METHOD = Method(
+    key="weigh-vessel",
+    title="Vessel on load cells",
+    revision="1",
+    traits=Traits("weighing", default_points=(), has_points=False, wears=("Test weights, lifting gear in date",), paired_adjusting=False),
+    settings=VesselSettings,
+    flow=steps,
+    trial=TRIAL,
+    standards=Standards(needs, tur),
+    advice=ScaleAdvice(),
+    watching=Still(TRIAL),
+    words=scale_words,
+    names={"adjust": "zero and span set with the load", "computed": "zero and span set as worked out"},
+)
