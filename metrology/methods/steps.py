@@ -70,6 +70,7 @@ class Pair:
     normal: str
     test: str
     unread: str = ""  # why nothing is read while it is out
+    has_terminal: bool = False  # a wire: the terminal it comes from is typed, and typed again when it is back, where it must be the same
 
 
 @dataclass(frozen=True)

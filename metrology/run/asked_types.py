@@ -110,6 +110,7 @@ class MovePair(TypedDict):
     step: str
     pair: str
     to: Literal["out", "back"]
+    terminal: NotRequired[str]
 
 
 class Count(TypedDict):

@@ -152,12 +152,13 @@ class StandardAssigned(Assigned):
 
 
 class PairMoved(TypedDict):
-    """to: out or back."""
+    """to: out or back. terminal: of a wire, which it came from or was put back to."""
 
     step: str
     pair: str
     label: str
     to: str
+    terminal: NotRequired[str]
 
 
 class Counted(TypedDict):

@@ -66,6 +66,8 @@ def pair_rows(state: RunState, step: Step) -> list[PairData]:
                 "is_out": is_out,
                 "can_go_out": step.variant != "back",
                 "by": moved.by if moved else "",
+                "has_terminal": p.has_terminal,
+                "terminal": moved.terminal if moved else "",
             }
         )
     return out

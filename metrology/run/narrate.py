@@ -22,7 +22,11 @@ _WORDS: dict[str, Callable[[Mapping[str, Any]], str]] = {
     "hold_accepted": lambda _: "took the hold over",
     "hold_extended": lambda p: f"extended the hold: {p['reason']}",
     "gas_assigned": lambda p: f"chose gas {p['bottle']['code']} ({p['label'].lower()})" + (f": {p['reason']}" if p.get("reason") else ""),
-    "pair_moved": lambda p: f"moved '{p['label']}' " + ("to the test" if p["to"] == "out" else "back"),
+    "pair_moved": lambda p: (
+        f"moved '{p['label']}' "
+        + ("to the test" if p["to"] == "out" else "back")
+        + (f", {'from' if p['to'] == 'out' else 'to'} terminal {p['terminal']}" if p.get("terminal") else "")
+    ),
     "counted": lambda p: f"counted {p['count']} ({p['step'].replace('_', ' ')}): {p['says']}",
     "reference_assigned": lambda p: f"chose {p['reference']['code']} ({p['role']})",
     "standard_assigned": lambda p: f"chose {p['item']['code']} ({p['label'].lower()})" + (f": {p['reason']}" if p.get("reason") else ""),

@@ -6,7 +6,8 @@ from collections.abc import Collection, Iterable, Mapping
 from typing import Any
 
 from metrology.faults import Fault
-from metrology.methods.steps import Step
+from metrology.methods.steps import Pair, Step
+from metrology.quantities.words import letters_of
 from metrology.run.state import RunState
 
 
@@ -22,7 +23,34 @@ def admit_pair(state: RunState, step: Step, payload: Mapping[str, Any]) -> dict[
     if (to == "out") == is_out:
         where = f"'{pair.test}'" if is_out else f"'{pair.normal}'"
         raise Fault("already_there", f"'{pair.label}' is at {where} already.", field="pair")
-    return {"step": step.key, "pair": pair.key, "label": pair.label, "to": to}
+    moved = {"step": step.key, "pair": pair.key, "label": pair.label, "to": to}
+    return {**moved, "terminal": _terminal(state, pair, payload, to)} if pair.has_terminal else moved
+
+
+def _terminal(state: RunState, pair: Pair, payload: Mapping[str, Any], to: str) -> str:
+    """The terminal of a wire; back it must be the one that it came from."""
+    told = str(payload.get("terminal") or "").strip()[:40]
+    if not told:
+        raise Fault("no_terminal", f"Read the number at the terminal of '{pair.label}' and type it; nothing was stored.", field="terminal")
+    came = state.pairs[pair.key].terminal if to == "back" else ""
+    if came and letters_of(came) != letters_of(told):
+        says = f"'{pair.label}' came from terminal {came}, not {told}. Put it back to {came}, then type it again; it still counts as out."
+        raise Fault("other_terminal", says, field="terminal")
+    taken = next(
+        (
+            p
+            for p in state.pairs.values()
+            if to == "out" and p.to == "out" and p.key != pair.key and letters_of(p.terminal) == letters_of(told)
+        ),
+        None,
+    )
+    if taken is not None:
+        raise Fault(
+            "same_terminal",
+            f"Terminal {told} is where '{taken.label}' came from. Read the number again; nothing was stored.",
+            field="terminal",
+        )
+    return told
 
 
 def admit_pairs_done(state: RunState, step: Step) -> dict[str, Any]:

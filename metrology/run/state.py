@@ -127,6 +127,7 @@ class PairMoved:
     to: str  # out or back
     by: str
     at: datetime
+    terminal: str = ""  # of a wire: where it came from, or was put back to
 
 
 @dataclass(frozen=True)
@@ -397,7 +398,7 @@ def _gas_assigned(s: RunState, e: Event) -> None:
 
 def _pair_moved(s: RunState, e: Event) -> None:
     p: kept.PairMoved = e.payload
-    s.pairs[p["pair"]] = PairMoved(p["pair"], p["label"], p["to"], e.author_name, e.at)
+    s.pairs[p["pair"]] = PairMoved(p["pair"], p["label"], p["to"], e.author_name, e.at, p.get("terminal", ""))
 
 
 def _reference_assigned(s: RunState, e: Event) -> None:

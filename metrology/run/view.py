@@ -108,7 +108,7 @@ def make_view(state: RunState, method: Method, now: datetime) -> RunView:
         "voided": _note(state.voided),
         "policies": policy_words(state.setup, method),
         "flags": flags_of(state),
-        "pairs": [{"label": m.label, "to": m.to, "by": m.by, "at": m.at.isoformat()} for m in state.pairs.values()],
+        "pairs": [{"label": m.label, "to": m.to, "by": m.by, "at": m.at.isoformat(), "terminal": m.terminal} for m in state.pairs.values()],
         "gases": gas_rows(state, evidence),
         "chromatograms": chromatogram_rows(state),
         "items": item_rows(state),

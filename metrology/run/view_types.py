@@ -638,6 +638,8 @@ class PairData(TypedDict):
     is_out: bool
     can_go_out: bool
     by: str
+    has_terminal: bool
+    terminal: str
 
 
 class MovedPair(TypedDict):
@@ -647,6 +649,7 @@ class MovedPair(TypedDict):
     to: str
     by: str
     at: str
+    terminal: str
 
 
 class NotedData(TypedDict):

@@ -1903,6 +1903,8 @@ export interface components {
                         is_out: boolean;
                         can_go_out: boolean;
                         by: string;
+                        has_terminal: boolean;
+                        terminal: string;
                     }[];
                     watches: string;
                     watches_channel: string;
@@ -2208,6 +2210,7 @@ export interface components {
                     to: string;
                     by: string;
                     at: string;
+                    terminal: string;
                 }[];
                 gases: {
                     role: string;
@@ -2828,6 +2831,7 @@ export interface components {
                 pair: string;
                 /** @enum {string} */
                 to: "out" | "back";
+                terminal?: string;
             };
             /** Format: date-time */
             device_at?: string | null;
@@ -4009,6 +4013,8 @@ export interface components {
                         is_out: boolean;
                         can_go_out: boolean;
                         by: string;
+                        has_terminal: boolean;
+                        terminal: string;
                     }[];
                     watches: string;
                     watches_channel: string;
@@ -4314,6 +4320,7 @@ export interface components {
                     to: string;
                     by: string;
                     at: string;
+                    terminal: string;
                 }[];
                 gases: {
                     role: string;

@@ -17,7 +17,4 @@ class Planned:
 
 
 _WEIGHTS = {"takes": ("weight",), "wears": ("Test weights, lifting gear in date",)}
-PLANNED: tuple[Planned, ...] = (
-    Planned("flow-coriolis-zero", "Coriolis flow meter, zero", "flow meter"),
-    Planned("flow-mag-verify", "Magnetic flow meter, verification", "flow meter"),
-)
+PLANNED: tuple[Planned, ...] = (Planned("flow-mag-verify", "Magnetic flow meter, verification", "flow meter"),)

@@ -1,16 +1,22 @@
 import { CornerDownLeft, TriangleAlert } from "lucide-react";
 import { Button } from "../../../ui/Button";
+import { TextField } from "../../../ui/fields";
 import { Failure, Message } from "../../../ui/Message";
+import { useDraft } from "../../../ui/useDraft";
 import { Keys } from "../../gas/Keys";
 import { StepFrame, type StepProps } from "../StepFrame";
 import { useAppend } from "../useRun";
+
+type PairOf = StepProps["step"]["pairs"][number];
+type Way = "out" | "back";
 
 /** Things moved for the test, and moved back: each with where it stands now, in words. */
 export function CheckpairsStep({ run, step }: StepProps) {
   const append = useAppend(run);
   const out = step.pairs.filter((p) => p.is_out);
   const goesBack = step.pairs.every((p) => !p.can_go_out);
-  const move = (pair: string, to: "out" | "back") => append.mutate([{ type: "pair_moved", payload: { step: step.key, pair, to } }]);
+  const move = (pair: string, to: Way, terminal: string, done: () => void) =>
+    append.mutate([{ type: "pair_moved", payload: { step: step.key, pair, to, ...(terminal ? { terminal } : {}) } }], { onSuccess: done });
   const confirm = () => append.mutate([{ type: "step_confirmed", payload: { step: step.key, values: {}, checks: [] } }]);
   return (
     <StepFrame
@@ -25,36 +31,68 @@ export function CheckpairsStep({ run, step }: StepProps) {
       <Keys run={run} only={step.keys} />
       <ul className="border-t border-rule">
         {step.pairs.map((p) => (
-          <li key={p.key} className={`grid grid-cols-[1fr_auto] items-center gap-4 border-b border-rule border-l-8 px-3 py-1 ${p.is_out ? "border-l-amber bg-amber-soft" : "border-l-transparent"}`}>
-            <span>
-              <span className="font-bold">{p.label}</span>
-              <span className="block text-sm">
-                {p.is_out ? (
-                  <>
-                    <TriangleAlert size={16} aria-hidden="true" className="mr-1 inline text-amber" />
-                    at “{p.test}”, moved by {p.by}
-                  </>
-                ) : (
-                  `at “${p.normal}”`
-                )}
-              </span>
-            </span>
-            {p.is_out ? (
-              <Button onClick={() => move(p.key, "back")} kind={goesBack ? "primary" : "plain"} label={`${p.label}: moved back`}>
-                <CornerDownLeft size={18} aria-hidden="true" /> Moved back to “{p.normal}”
-              </Button>
-            ) : (
-              !goesBack && (
-                <Button onClick={() => move(p.key, "out")} label={`${p.label}: moved to test`}>
-                  Moved to “{p.test}”
-                </Button>
-              )
-            )}
-          </li>
+          <PairRow key={`${p.key} ${p.is_out}`} draft={`${run.id}/${step.key}/${p.key}/${p.is_out}`} pair={p} goesBack={goesBack} move={move} />
         ))}
       </ul>
       {goesBack && !out.length && <Message>Everything is back in service.</Message>}
       {append.isError && <Failure error={append.error} />}
     </StepFrame>
+  );
+}
+
+interface RowProps {
+  draft: string;
+  pair: PairOf;
+  goesBack: boolean;
+  move: (pair: string, to: Way, terminal: string, done: () => void) => void;
+}
+
+/** One thing that is moved; of a wire the terminal is typed, and Enter in its field moves it. */
+function PairRow({ draft, pair: p, goesBack, move }: RowProps) {
+  const [terminal, setTerminal] = useDraft(draft);
+  const to: Way = p.is_out ? "back" : "out";
+  const go = () => move(p.key, to, terminal, () => setTerminal(""));
+  const asks = p.has_terminal && (p.is_out || !goesBack);
+  return (
+    <li className={`grid grid-cols-[1fr_auto] items-center gap-4 border-b border-rule border-l-8 px-3 py-1 ${p.is_out ? "border-l-amber bg-amber-soft" : "border-l-transparent"}`}>
+      <span>
+        <span className="font-bold">{p.label}</span>
+        <span className="block text-sm">
+          {p.is_out ? (
+            <>
+              <TriangleAlert size={16} aria-hidden="true" className="mr-1 inline text-amber" />
+              at “{p.test}”{p.terminal && `, from terminal ${p.terminal}`}, moved by {p.by}
+            </>
+          ) : (
+            `at “${p.normal}”`
+          )}
+        </span>
+      </span>
+      <span className="flex items-end gap-3">
+        {asks && (
+          <span
+            className="w-36"
+            onKeyDown={(e) => {
+              if (e.key !== "Enter") return;
+              e.preventDefault();
+              go();
+            }}
+          >
+            <TextField label={p.is_out ? "Back on terminal" : "From terminal"} value={terminal} onChange={setTerminal} />
+          </span>
+        )}
+        {p.is_out ? (
+          <Button onClick={go} kind={goesBack ? "primary" : "plain"} label={`${p.label}: moved back`}>
+            <CornerDownLeft size={18} aria-hidden="true" /> Moved back to “{p.normal}”
+          </Button>
+        ) : (
+          !goesBack && (
+            <Button onClick={go} label={`${p.label}: moved to test`}>
+              Moved to “{p.test}”
+            </Button>
+          )
+        )}
+      </span>
+    </li>
   );
 }
