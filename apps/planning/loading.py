@@ -18,7 +18,7 @@ from apps.plant.services import policy_for
 from apps.runs.gas import bottles
 from apps.runs.items import ITEMS, items_offered
 from metrology.judgement.policy import Policy
-from metrology.methods.registry import METHODS, ON_PAPER
+from metrology.methods.registry import METHODS
 from metrology.methods.setup import RunSetup
 from metrology.methods.standards.base import Need
 from metrology.methods.standards.kinds import OFFERED
@@ -48,7 +48,7 @@ class Load:
                 self.who[item].add(person)
         for bottle, need in zip(at.bottles, self.problem.index[i.tag].gas, strict=False):
             self.litres[bottle] += need.litres
-        for code, words in (*self._fittings(i, at), *self._poured(i), *self._weights(i)):
+        for code, words in (*self._fittings(i, at), *self._poured(i)):
             self.more[code] = words
             self.who[code].add(person)
         for item in protection_of(i):
@@ -82,15 +82,6 @@ class Load:
             what = f"buffers for {told}, of one table" if needs[0].kind == "buffer" else told
             self.lacks.append(f"{i.tag} needs {what}; those in service that are good on that day don't give them.")
         return [(str(b["code"]), f"{b['name']}, lot {b['lot']}, good until {b['good_until']}") for b in chosen or ()]
-
-    def _weights(self, i: Instrument) -> list[tuple[str, str]]:
-        """The weights in service for work on paper that takes them; a method that is here asks for its own."""
-        if i.method not in ON_PAPER or "weight" not in ON_PAPER[i.method].takes:
-            return []
-        found = [r for r in Reference.objects.filter(kind="weight", state="in service") if r.due_on >= self.found.day]
-        if not found:
-            self.lacks.append(f"{i.tag} needs test weights; none in service is in date on that day.")
-        return [(r.code, f"{r.name}, {r.low:g} to {r.high:g} {r.unit}") for r in found]
 
     def as_dict(self) -> dict[str, Any]:
         """The load as plain data."""
@@ -144,7 +135,7 @@ def _fitting_together(setup: RunSetup, needs: Sequence[Need], offered: Sequence[
 def protection_of(i: Instrument) -> list[str]:
     """What must be worn or carried for an instrument; site rules may ask for more."""
     out = ["Safety shoes, glasses, gloves"]
-    out += METHODS[i.method].traits.wears if i.method in METHODS else ON_PAPER[i.method].wears if i.method in ON_PAPER else ()
+    out += METHODS[i.method].traits.wears if i.method in METHODS else ()
     if "hlorine" in f"{i.service} {i.hazards}":
         out.append("Escape set")
     if i.access in ("height", "ladder", "scaffold"):

@@ -38,7 +38,7 @@ def is_calibration(instrument: Instrument, run: Run) -> bool:
     if run.status not in FINISHED:
         return False
     own, other = METHODS.get(instrument.method), METHODS.get(run.method)
-    if other is not None and not other.traits.calibrates:
+    if other is not None and (not other.traits.calibrates or run.decision in other.undone):
         return False
     stands_in = own is not None and other is not None and run.method in own.traits.also and own.traits.policies == other.traits.policies
     return run.method == instrument.method or (run.adjusted and stands_in)

@@ -302,6 +302,7 @@ class Method:
     vouch: Vouch | None = None
     names: Mapping[str, str] = field(default_factory=dict)  # choices in words, where a record quotes them
     leaves: Mapping[str, str] = field(default_factory=dict)  # choice to the state in which an item of the kit is left by it
+    undone: frozenset[str] = frozenset()  # choices with which the work was not done to its end: the due date does not move
 
     @property
     def takes_or_follows(self) -> bool:

@@ -7,7 +7,6 @@ import pkgutil
 
 from metrology.faults import Fault
 from metrology.methods import catalogue
-from metrology.methods.catalogue.planned import PLANNED, Planned
 from metrology.methods.method import Method
 from metrology.methods.settings import SettingField, Settings, setting_fields
 from metrology.methods.setup import INSTRUMENT
@@ -33,27 +32,21 @@ FAMILIES = {
 FAMILY_ORDER = {family: n for n, family in enumerate(FAMILIES)}
 METHODS: dict[str, Method] = _find()
 
-# What instruments can be run by, by name; those without an entry in METHODS are in the register but cannot be run yet.
+# What instruments can be run by, by name.
 CATALOGUE: dict[str, str] = {k: m.title for k, m in METHODS.items() if m.traits.subject == INSTRUMENT}
-CATALOGUE |= {p.key: p.title for p in PLANNED if p.key not in METHODS}
-ON_PAPER: dict[str, Planned] = {p.key: p for p in PLANNED if p.key not in METHODS}
-FAMILY_OF: dict[str, str] = {p.key: p.family for p in PLANNED} | {k: m.traits.family for k, m in METHODS.items()}
+FAMILY_OF: dict[str, str] = {k: m.traits.family for k, m in METHODS.items()}
 
 
 def usual_method(family: str) -> str:
     """The method an instrument of a family has where nothing else is said."""
     mine = [k for k in CATALOGUE if FAMILY_OF[k] == family]
-    return next((k for k in mine if k in METHODS and METHODS[k].traits.is_usual), mine[0] if mine else next(iter(CATALOGUE)))
+    return next((k for k in mine if METHODS[k].traits.is_usual), mine[0] if mine else next(iter(CATALOGUE)))
 
 
 def get_method(key: str) -> Method:
-    """The method of that key; a Fault when it is not known or cannot be run yet."""
+    """The method of that key; a Fault when it is not known."""
     if key in METHODS:
         return METHODS[key]
-    if key in CATALOGUE:
-        raise Fault(
-            "method_not_ready", f"The method '{CATALOGUE[key]}' can't be run here yet. Use the site's paper procedure.", field="method"
-        )
     raise Fault("unknown_method", f"There is no method '{key}'.", field="method")
 
 

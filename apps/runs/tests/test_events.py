@@ -113,11 +113,11 @@ class Appending(PlantTestCase):
         body = self.assertFailure(self.post("runs/", {"tag": "pt-2110"}), 404, "differs_in_case")
         self.assertEqual(body["details"]["suggestion"], "PT-2110")
 
-    def test_a_method_that_cannot_be_run_yet_says_so(self):
+    def test_a_method_that_is_not_there_any_more_says_so(self):
         Instrument.objects.create(
-            tag="AE-1", serial="S", service="S", area=self.area, unit="ppm", lrv=0, urv=5, tolerance_value=5, method="flow-mag-verify"
+            tag="AE-1", serial="S", service="S", area=self.area, unit="ppm", lrv=0, urv=5, tolerance_value=5, method="gone"
         )
-        self.assertFailure(self.post("runs/", {"tag": "AE-1"}), 400, "method_not_ready")
+        self.assertFailure(self.post("runs/", {"tag": "AE-1"}), 400, "unknown_method")
 
     def test_the_instrument_of_a_run_is_frozen_at_its_start(self):
         self.prepare()

@@ -140,7 +140,7 @@ export function InstrumentPage() {
       )}
       <Duties tag={i.tag} />
       {start.isError && <Failure error={start.error} />}
-      {!i.is_runnable && <Message>“{i.method_title}” can’t be run here yet. Use the site’s paper procedure; the register keeps its data and due date.</Message>}
+      {!i.is_runnable && <Message>The method “{i.method_title}” is not here. Choose another in the register, or use the site’s paper procedure.</Message>}
       {i.form.hazards && (
         <Message tone="edge" title="Caution">
           {i.form.hazards}
