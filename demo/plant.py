@@ -258,6 +258,20 @@ DISPLACER = {
 }
 LOOP_DISPLAYS = "Isolator mA 4 20; Control system bar 0 10; Recorder % 0 100"
 
+MAGNETIC = {
+    "coil_ohm": "82",
+    "electrode_a_kohm": "11.5",
+    "electrode_b_kohm": "11.5",
+    "least_us_cm": "5",
+    "velocities": "0.5 1 3 10",
+    "pulse_hz": "1000",
+}
+CORIOLIS = {"stability": "1.2", "normal_flow": "6000", "minimum_flow": "600", "tolerance_minimum": "0.5", "process_c": "-20"}
+SILO = {
+    "division": "20", "supports": "3", "cell_capacity": "22000", "sensitivities": "2.0012 1.9996 2.0003", "dead_load": "12000", "latitude": "54",
+}  # fmt: skip
+HOPPER = {"division": "0.02", "known_load": "50"}
+
 OTHERS: list[dict[str, Any]] = [
     other(
         "TE-4201",
@@ -465,9 +479,31 @@ OTHERS: list[dict[str, Any]] = [
             "sensor_serial": "COL-0207",
         },
     ),
-    other("FIT-2301", "RO", "Permeate flow, magnetic", "flow meter", "flow-mag-verify", "m3/h", 0, 500, 0.5),
-    other("FIT-2302", "RO", "Concentrate flow, magnetic", "flow meter", "flow-mag-verify", "m3/h", 0, 700, 0.5),
-    other("FIT-5401", "FGR", "Liquid CO2 loading, Coriolis", "flow meter", "flow-coriolis-zero", "kg/h", 0, 8000, 0.2),
+    other(
+        "FIT-2301",
+        "RO",
+        "Permeate flow, magnetic",
+        "flow meter",
+        "flow-mag-verify",
+        "m3/h",
+        0,
+        500,
+        0.5,
+        details=MAGNETIC | {"diameter_mm": "300"},
+    ),
+    other(
+        "FIT-2302",
+        "RO",
+        "Concentrate flow, magnetic",
+        "flow meter",
+        "flow-mag-verify",
+        "m3/h",
+        0,
+        700,
+        0.5,
+        details=MAGNETIC | {"diameter_mm": "350"},
+    ),
+    other("FIT-5401", "FGR", "Liquid CO2 loading, Coriolis", "flow meter", "flow-coriolis-zero", "kg/h", 0, 8000, 0.2, details=CORIOLIS),
     other("TT-4205", "CRY", "Salt dryer outlet, transmitter", "transmitter", "tx-multipoint", "C", 0, 600, 0.4, details={"sensor": "tc-k"}),
     other(
         "PT-6102",
@@ -483,7 +519,7 @@ OTHERS: list[dict[str, Any]] = [
     ),
     other("PT-2103", "RO", "RO interstage pressure, smart", "transmitter", "tx-multipoint", "bar", 0, 80, 0.25, details={"supply_v": "24"}),
     other("LT-5501", "FGR", "Condensate level, displacer", "transmitter", "level-displacer", "%", 0, 100, 1, details=DISPLACER),
-    other("WT-3301", "REM", "Lime silo, three legs", "weighing", "weigh-vessel", "kg", 0, 40000, 0.5),
+    other("WT-3301", "REM", "Lime silo, three legs", "weighing", "weigh-vessel", "kg", 0, 40000, 0.2, feeds="dosing of lime", details=SILO),
     other(
         "WT-4401",
         "SLT",
@@ -505,7 +541,7 @@ OTHERS: list[dict[str, Any]] = [
             "tests_material": True,
         },
     ),
-    other("WT-4402", "SLT", "Bag-filling hopper", "weighing", "weigh-indicator", "kg", 0, 60, 0.2, warm_up_min=30),
+    other("WT-4402", "SLT", "Bag-filling hopper", "weighing", "weigh-indicator", "kg", 0, 60, 0.2, warm_up_min=30, details=HOPPER),
     other("GP-02", "WSH", "Four-gas portable of the shift", "gas detector", "gas-portable", "%LEL", 0, 100, 5, **FOUR_GAS),
     *(
         other(f"AE-601{n}", "ECL", f"Hydrogen over cell bay {n}", "gas detector", "gas-zero-span", "%LEL", 0, 100, 5, **BAYS)

@@ -7,7 +7,7 @@ import uuid
 from abc import ABC, abstractmethod
 from dataclasses import replace
 from datetime import datetime, timedelta
-from typing import Any, ClassVar
+from typing import Any
 
 from apps.accounts.models import Person
 from apps.plant.models import Instrument
@@ -25,11 +25,13 @@ from metrology.run.progress import evaluate_together, make_progress
 from metrology.run.rules import admit
 from metrology.run.state import RunState, apply, fold
 
+FIRST_TERMINAL = 41
+
 
 class Played(ABC):
     """A run played from the plate to the signature. values: what is answered to the fields of its steps."""
 
-    values: ClassVar[dict[str, str]] = {}
+    values: dict[str, str] = {}
 
     def __init__(self, instrument: Instrument, person: Person, number_: int, at: datetime, *, kind: str, seed: int) -> None:
         self.person, self.now, self.rng = person, at, random.Random(seed)
@@ -82,8 +84,10 @@ class Played(ABC):
                 self.do("timer_ended", step=step.key)
             elif step.kind == "checkpairs":
                 out = {p.key for p in self.state.pairs_out}
-                for pair in (p for p in step.pairs if step.variant != "back" or p.key in out):
-                    self.do("pair_moved", step=step.key, pair=pair.key, to="back" if step.variant == "back" else "out")
+                for n, pair in enumerate(step.pairs, FIRST_TERMINAL):
+                    if step.variant != "back" or pair.key in out:
+                        terminal: dict[str, Any] = {"terminal": str(n)} if pair.has_terminal else {}
+                        self.do("pair_moved", step=step.key, pair=pair.key, to="back" if step.variant == "back" else "out", **terminal)
                 self.do("step_confirmed", step=step.key)
             elif step.kind == "sign":
                 self.do("signed", note="")

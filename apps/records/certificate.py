@@ -142,13 +142,14 @@ def _facts(view: RunView) -> Table:
 
 
 def _result(view: RunView) -> list[Flowable]:
-    found = [s for s in view["evidence"] if s["phase"] == "as found"]
-    left = [s for s in view["evidence"] if s["phase"] == "as left"]
+    # a record sealed before sets were told together has that of the last set only
+    came_to: dict[str, Any] = {s["phase"]: s for s in view["evidence"]} | {r["phase"]: r for r in view["results"]}
+    found, left = came_to.get("as found"), came_to.get("as left")
     parts = []
     if found:
-        parts.append(f"As found: {verdict_markup(found[-1]['verdict'])} ({escape(found[-1]['share'] or '–')})")
+        parts.append(f"As found: {verdict_markup(found['verdict'])} ({escape(found['share'] or '–')})")
     if left:
-        parts.append(f"As left: {verdict_markup(left[-1]['verdict'])} ({escape(left[-1]['share'] or '–')})")
+        parts.append(f"As left: {verdict_markup(left['verdict'])} ({escape(left['share'] or '–')})")
     elif found:
         parts.append("Not adjusted: as found stands as as left")
     lines: list[Flowable] = [text("Result", HEAD), Paragraph(" &nbsp; · &nbsp; ".join(parts) or "No readings.", BODY)]

@@ -64,7 +64,6 @@ WEIGHING: tuple[Sheet, ...] = (
         (("u", "u of the load", "kg"), ("expanded", "U of the load, k = 2", "kg")),
         "u2 = (n u_w)2 + 2 (n - 1) u_I2",
         "EURAMET cg-18 v4.0, 7.1.2",
-        plot=Plot("steps", "u", 1, 20),
     ),
     Sheet(
         "creep",

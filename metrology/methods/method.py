@@ -22,9 +22,10 @@ from metrology.methods.steps import Step
 class Columns:
     """How a trial's readings are told: the same words on screen, in the CSV and on the certificate.
 
-    place: what the place of a reading is called; applied, ideal, read: what was put on, what should and what did come of it (ideal empty: it is
-    what was put on); error: what an error is, with what it is of. unit, per_percent, decimals: errors are judged in % of span and told in
-    `unit`, so many of it a percent. x, y: the words of the plot's axes. has_direction: whether readings are taken upwards and downwards.
+    place: what the place of a reading is called; applied, ideal, read: what was put on (empty: nothing is), what should and what did come of it
+    (ideal empty: it is what was put on); error: what an error is, with what it is of. unit, per_percent, decimals: errors are judged in % of
+    span and told in `unit`, so many of it a percent. by_criteria: readings are told and only what they come to is judged. has_plot: whether
+    errors of one set can be drawn on one scale. x, y: the words of the plot's axes. has_direction: whether readings are taken upwards and downwards.
     errors_as_read: errors are told in the unit of what is read, row by row.
     by_percent: whether a place is told as a share of the range, otherwise by its channel; ticks_by_value: whether the plot tells values of the range.
     """
@@ -42,6 +43,8 @@ class Columns:
     by_percent: bool = True
     ticks_by_value: bool = False
     errors_as_read: bool = False
+    by_criteria: bool = False
+    has_plot: bool = True
     x: str = "input, % of span"
     y: str = "error, % of span"
     csv_error: str = "error (% of span)"

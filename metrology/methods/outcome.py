@@ -131,7 +131,7 @@ class Outcome:
     @property
     def is_judged(self) -> bool:
         """Whether there is anything to judge yet."""
-        return bool(self.judged or self.criteria)
+        return bool(self.criteria) or any(j.counts for j in self.judged)
 
     @property
     def worst(self) -> Judged | None:

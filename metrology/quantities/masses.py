@@ -69,7 +69,7 @@ def gravity(latitude_deg: float, height_m: float = 0.0) -> float:
     Source: WELMEC 2: g = 9.780318 (1 + 0.0053024 sin2(phi) - 0.0000058 sin2(2 phi)) - 0.000003085 h.
 
     >>> round(gravity(45), 5)
-    9.8062
+    9.80619
     """
     require_range(latitude_deg, -90.0, 90.0, field="latitude_deg", unit="deg")
     require_range(height_m, -500.0, 9000.0, field="height_m", unit="m")

@@ -189,7 +189,9 @@ def _next_reading(state: RunState, method: Method, slot: Slot, asked: Sequence[Q
         "cycle": slot.cycle,
         "percent": f"{slot.percent:.4g} %" if told.by_percent else "",
         "direction_word": slot.direction if told.has_direction else "",
-        "nominal": "" if slot.is_open else number(slot.nominal, applied.decimals if applied else decimals_for(i.urv - i.lrv)),
+        "nominal": ""
+        if slot.is_open or not told.applied
+        else number(slot.nominal, applied.decimals if applied else decimals_for(i.urv - i.lrv)),
         "ideal": "" if slot.is_open else number(indicated.expected, indicated.decimals),
         "how": slot.how,
         "ready_at": iso(ready_at(state, slot)) or "",

@@ -119,14 +119,15 @@ def _add_judgement(row: RowData, method: Method, setup: RunSetup, j: Judged, r: 
     row["u"] = in_words(bare, j.uncertainty.expanded) if j.uncertainty else None
     row["tur"] = ratio(d.tur) if j.uncertainty and j.has_ratio else None
     row["verdict"] = d.verdict if j.counts else None
-    row["is_too_close"] = d.is_too_close
+    row["is_too_close"] = d.is_too_close and j.counts
     row["says"] = _says(j, setup.policy.pass_rule, told) if j.counts else j.aside
     row["slip"] = slip_in(setup, q, ideal=j.point.ideal, indicated=r.indicated, tolerance=j.tolerance)
     if j.sensor_percent is not None and j.output_percent is not None:
         row["split"] = f"sensor {percent(j.sensor_percent)}, output {percent(j.output_percent)}"
     row["budget"] = _budget_of(j, told)
-    row["x"] = round(j.slot.percent, 4)
-    row["y"] = round(j.point.error_percent * told.per_percent, 6)
+    if told.has_plot:
+        row["x"] = round(j.slot.percent, 4)
+        row["y"] = round(j.point.error_percent * told.per_percent, 6)
 
 
 def in_words(told: Columns, value: float, *, sign: bool = False) -> str:
@@ -195,7 +196,7 @@ def _set_evidence(state: RunState, method: Method, step: Step, *, is_final: bool
             }
             for s in (result.signatures if result.is_complete else ())
         ],
-        "corridor": corridor(state, method, step.key),
+        "corridor": corridor(state, method, step.key) if told.has_plot else [],
         "budget": _budget(result, told),
         "applied_unit": told.applied_unit,
         "read_unit": read_unit,
@@ -218,13 +219,11 @@ def _columns(told: Columns, read_unit: str) -> list[ColumnData]:
     rows = (
         ("percent", told.place),
         *((("direction", "Way"),) if told.has_direction else ()),
-        ("applied", f"{told.applied} {told.applied_unit}".strip()),
+        *((("applied", f"{told.applied} {told.applied_unit}".strip()),) if told.applied else ()),
         *((("ideal", f"{told.ideal} {read_unit}".strip()),) if told.ideal else ()),
         ("indicated", f"{told.read} {read_unit}".strip()),
         ("error", told.error),
-        ("tolerance", "Tolerance"),
-        ("u", "U"),
-        ("tur", "TUR"),
+        *(() if told.by_criteria else (("tolerance", "Tolerance"), ("u", "U"), ("tur", "TUR"))),
     )
     return [{"key": k, "label": label} for k, label in rows]
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import datetime
 from typing import Any, cast
 
@@ -24,8 +25,10 @@ from metrology.run.gas_views import gas_rows
 from metrology.run.progress import (
     Progress,
     choices,
+    evaluate_together,
     final_readings_step,
     find_blocks,
+    found_step,
     make_progress,
     passes_of,
 )
@@ -41,6 +44,7 @@ from metrology.run.view_types import (
     NotedData,
     RailPhase,
     ReferenceData,
+    ResultData,
     RunView,
     SealData,
     SetData,
@@ -76,6 +80,7 @@ def make_view(state: RunState, method: Method, now: datetime) -> RunView:
         "rail": _rail(progress),
         "step": current_step(state, method, progress, evidence),
         "evidence": evidence,
+        "results": _results(state, method, evidence),
         "adjustments": _adjustments(state, method, progress),
         "works": _works(state),
         "noted": _noted(state, progress),
@@ -118,6 +123,20 @@ def make_view(state: RunState, method: Method, now: datetime) -> RunView:
         "blocks": list(find_blocks(state, method, now)),
         "seal": _seal_words(state, method),
     }
+
+
+def _results(state: RunState, method: Method, evidence: Sequence[SetData]) -> list[ResultData]:
+    """As found and as left, each the worst of all sets that are judged together; of a phase without readings nothing."""
+    phases = {s["phase"] for s in evidence}
+    counts = (("as found", found_step), ("as left", final_readings_step))
+    out: list[ResultData] = []
+    for phase, which in counts:
+        if phase not in phases:
+            continue
+        result = evaluate_together(state, method, which(state, method))
+        if result.is_judged:
+            out.append({"phase": phase, "verdict": result.verdict, "share": f"{100 * result.share:.0f} % of tolerance"})
+    return out
 
 
 def changed_parts(before: RunView, now: RunView) -> dict[str, Any]:

@@ -698,6 +698,14 @@ class SealData(TypedDict):
     plant: dict[str, str]
 
 
+class ResultData(TypedDict):
+    """What a phase came to: the worst of all sets that are judged together."""
+
+    phase: str
+    verdict: str
+    share: str
+
+
 class RunView(TypedDict):
     """Everything a screen needs of a run."""
 
@@ -711,6 +719,7 @@ class RunView(TypedDict):
     rail: list[RailPhase]
     step: StepData | None
     evidence: list[SetData]
+    results: list[ResultData]
     adjustments: list[AdjustmentData]
     works: list[WorkData]
     noted: list[NotedData]

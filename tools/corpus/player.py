@@ -133,8 +133,10 @@ class Player:
             self.do("timer_ended", after_min=0.3, step=step.key)
         elif step.kind == "checkpairs":
             out = {p.key for p in self.state.pairs_out}
-            for p in (p for p in step.pairs if step.variant != "back" or p.key in out):
-                self.do("pair_moved", step=step.key, pair=p.key, to="back" if step.variant == "back" else "out")
+            for n, p in enumerate(step.pairs, 41):
+                if step.variant != "back" or p.key in out:
+                    wire = {"terminal": str(n)} if getattr(p, "has_terminal", False) else {}
+                    self.do("pair_moved", step=step.key, pair=p.key, to="back" if step.variant == "back" else "out", **wire)
             self.do("step_confirmed", step=step.key)
         else:
             if step.key == "references":
@@ -146,6 +148,8 @@ class Player:
             for f in step.fields:
                 if getattr(f, "kind", "") == "item" and f.name not in self.state.items:
                     self.do("standard_assigned", role=f.name, item=self.items[f.name], reason="")
+            if step.key.startswith(("recheck", "reconnect")):
+                mine = {f["name"]: mine.get(f["name"]) or f["suggested"] for f in self.view["step"]["fields"]}
             if step.key.startswith(("coefficients", "accept")):
                 mine = {f["name"]: f["suggested"] for f in self.view["step"]["fields"]}
             self.do("step_confirmed", step=step.key, values=mine, checks=[c.key for c in step.checks])

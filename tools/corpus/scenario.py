@@ -11,6 +11,7 @@ from tools.corpus.player import Player
 # The last commits with the rules of the first revisions, of the second, of the heads released by one channel, of alarms shared by sets, and of
 # detectors that were warmed up each time and proved once more, of configuring that counted as calibrating.
 FIRST, SECOND, THIRD, FOURTH, FIFTH, SIXTH = "75fe369", "195961e", "27cfc9e", "99d456e", "a4a4c66", "d741a92"
+SEVENTH = "facbff6"  # a reading at twice the flow told as a test before the last two
 
 
 @dataclass(frozen=True)

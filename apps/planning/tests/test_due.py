@@ -172,7 +172,7 @@ class DueReasons(PlantTestCase):
             lrv=0,
             urv=5,
             tolerance_value=5,
-            method="flow-mag-verify",
+            method="gone",
             next_due=date(2020, 1, 1),
         )
         data = self.get("today/").json()

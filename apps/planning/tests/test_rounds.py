@@ -161,13 +161,17 @@ class Rounds(PlantTestCase):
         self.assertIn("PT-3000 needs buffers for", self.load()["lacks"][0])
 
     def test_the_load_has_weights_for_a_scale_or_says_that_none_is_in_date(self):
-        Instrument.objects.filter(tag="PT-3000").update(method="weigh-vessel", family="weighing")
+        Instrument.objects.filter(tag="PT-3000").update(
+            method="weigh-indicator", family="weighing", unit="kg", urv=40, details={"known_load": "20"}
+        )
         self.make()
         self.solve()
-        self.assertIn("PT-3000 needs test weights", self.load()["lacks"][0])
-        weight = make_reference("W-20", unit="kg", low=20.0, high=20.0)
+        self.assertIn("No kit that is good enough", self.at["PT-3000"]["why_left"])
+        weight = make_reference("W-20", unit="kg", low=20.0, high=20.0, u=0.001)
         Reference.objects.filter(pk=weight.pk).update(kind="weight", name="Test weight 20 kg")
-        self.assertEqual([(m["code"], m["words"]) for m in self.load()["more"]], [("W-20", "Test weight 20 kg, 20 to 20 kg")])
+        self.make()
+        self.solve()
+        self.assertIn(("W-20", "Test weight 20 kg"), [(m["code"], m["words"]) for m in self.load()["kit"]])
         pages = PdfReader(io.BytesIO(self.client.get(f"/api/v1/plans/{self.plan_id}/pack.pdf").content)).pages
         self.assertIn("Test weight 20 kg", pages[0].extract_text())
 

@@ -26,6 +26,7 @@ from demo.injection_history import play_injections
 from demo.kit import BOTTLES, BUFFERS, EXPLOSIVE, FITTINGS, LAB, REFERENCES, SOLUTIONS, TRACE
 from demo.mixture_history import play_mixtures
 from demo.plant import AREAS, MUSTS, OTHERS, PASSWORD, PEOPLE, SKILLS, TRANSMITTERS
+from demo.scale_history import play_scales
 from metrology.simulation.transmitter import Faults, SimulatedTransmitter
 
 SEED = 2101
@@ -128,7 +129,7 @@ class Loader:
             self._under_way(devices[3][0])
             self._plan()
             technicians = [self.people[u] for u in ("ines", "tomas", "oda")]
-            for play in (play_analyzers, play_cells, play_detectors, play_mixtures, play_injections):
+            for play in (play_analyzers, play_cells, play_detectors, play_mixtures, play_injections, play_scales):
                 self.number = play(self.now, self.number, technicians, self.people["marta"])
             yesterday = timezone.localdate(self.now) - timedelta(days=1)
             GasFitting.objects.exclude(stays_on="").update(purged_on=yesterday)  # purged anew, after it had been off for its test

@@ -2055,6 +2055,11 @@ export interface components {
                         rows: string[][];
                     }[];
                 }[];
+                results: {
+                    phase: string;
+                    verdict: string;
+                    share: string;
+                }[];
                 adjustments: {
                     step: string;
                     title: string;
@@ -4164,6 +4169,11 @@ export interface components {
                         head: string[];
                         rows: string[][];
                     }[];
+                }[];
+                results: {
+                    phase: string;
+                    verdict: string;
+                    share: string;
                 }[];
                 adjustments: {
                     step: string;

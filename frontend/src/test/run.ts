@@ -59,6 +59,7 @@ const VIEW: RunView = {
   rail: [],
   step: STEP,
   evidence: [],
+  results: [],
   adjustments: [],
   works: [],
   noted: [],

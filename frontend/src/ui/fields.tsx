@@ -11,10 +11,10 @@ interface Common {
   unit?: string;
 }
 
-function Frame({ label, hint, error, unit, children }: Common & { children: ReactNode }) {
+function Frame({ label, hint, error, unit, beside, children }: Common & { children: ReactNode; beside?: boolean }) {
   return (
-    <Field className="block">
-      <Label className="mb-1 block font-bold">
+    <Field className={beside ? "flex items-center gap-2 *:last:w-24" : "block"}>
+      <Label className={beside ? "whitespace-nowrap" : "mb-1 block font-bold"}>
         {label}
         {unit && <span className="font-normal text-muted">, {unit}</span>}
       </Label>
@@ -39,6 +39,7 @@ interface TextProps extends Common {
   big?: boolean;
   inputRef?: Ref<HTMLInputElement>;
   placeholder?: string;
+  beside?: boolean; // its label stands before it, on one line
 }
 
 /** A text field. What is typed stays as typed: nothing is reformatted, clamped or scrolled away. */

@@ -391,7 +391,7 @@ def minutes(setup: RunSetup, slot: Slot) -> float:
 METHOD = Method(
     key="an-trace-o2",
     title="Trace oxygen",
-    revision="1",
+    revision="2",
     traits=gas_analyzer(unguarded="Nobody is warned of oxygen in this gas.", wears="Personal oxygen monitor", follows_life=True),
     settings=TraceSettings,
     flow=steps,

@@ -261,7 +261,7 @@ def _new_zero(setup: RunSetup, n: int, last: str) -> tuple[Step, ...]:
 def words(setup: RunSetup) -> tuple[str, str]:
     """Output and tolerance as the record tells them."""
     s = settings_of(setup)
-    return "flow it shows", f"zero within {s.stability:g} kg/h (zero stability); {s.tolerance_minimum:g} % at minimum flow"
+    return "flow it shows", f"zero ±{s.stability:g} kg/h, ±{s.tolerance_minimum:g} % at minimum flow"
 
 
 TRIAL = ZeroFlow()

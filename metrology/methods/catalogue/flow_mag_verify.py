@@ -41,7 +41,7 @@ OPENED = (
     "The boards are ruined by static: wrist strap on, on a bare earth point, before anything is touched.",
 )
 WIRES = tuple(
-    Pair(key, f"Wire {label}", "at its terminal", "on the test card", has_terminal=True)
+    Pair(key, f"Wire {label}", "its terminal", "the test card", has_terminal=True)
     for key, label in (
         ("coil_1", "coil 1"), ("coil_2", "coil 2"), ("electrode_a", "electrode A"), ("electrode_b", "electrode B"), ("reference", "electrode reference"),
         ("output", "current output +"),
@@ -285,7 +285,7 @@ def words(setup: RunSetup) -> tuple[str, str]:
     s = settings_of(setup)
     return (
         "its electronics",
-        f"simulated flow within {s.signal_within:g} %, current within {s.current_within:g} mA, pulses within {s.pulse_within:g} %",
+        f"flow ±{s.signal_within:g} %, ±{s.current_within:g} mA, pulses ±{s.pulse_within:g} %",
     )
 
 

@@ -448,8 +448,10 @@ def _restore(setup: RunSetup) -> tuple[Step, ...]:
 
 
 def needs(setup: RunSetup) -> tuple[Need, ...]:
-    """The weights to hand."""
-    return (weights_need(setup.value("weights_kg", 0.0) or setup.instrument.urv),)
+    """The weights to hand; before that is told, as much as the least useful test load."""
+    s = settings_of(setup)
+    least = min(s.least_share / 100 * s.cells().total_kg, setup.instrument.urv)
+    return (weights_need(setup.value("weights_kg", 0.0) or least),)
 
 
 def tur(setup: RunSetup, _role: str, reference: ReferenceStandard) -> float:

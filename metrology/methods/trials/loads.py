@@ -70,9 +70,9 @@ class Loads(InItsUnit):
         """Empty, the loads, empty again; by substitution each exchange follows from what was read before it."""
         s = self.scale(as_it_was(setup, taken[0]) if taken else setup, set_key)
         if s.weights:
-            return self._substituted(setup, s, taken)
+            return self._substituted(setup, s, taken, set_key)
         span = setup.instrument.urv
-        made = [self._slot(0, 0.0, span, EMPTY, "Empty. Don't zero it: note what it shows.", "Empty")]
+        made = [self._slot(0, 0.0, span, EMPTY, "Empty. Don't zero it: note what it shows.", "Empty", phase=phase_of(set_key))]
         for load in s.loads:
             made.append(self._slot(len(made), load, span, LOAD, f"Put {plain(load)} kg on, evenly, and let it stand.", f"{plain(load)} kg"))
         if s.is_down:
@@ -85,10 +85,10 @@ class Loads(InItsUnit):
     def _slot(self, n: int, load: float, top: float, kind: str, how: str, channel: str, way: str = UP, **extra: str) -> Slot:
         return Slot(n, 1, way, 100 * load / top, load, load, how, channel, {"kind": kind, **extra})
 
-    def _substituted(self, setup: RunSetup, s: Scale, taken: Sequence[RawReading]) -> Plan:
+    def _substituted(self, setup: RunSetup, s: Scale, taken: Sequence[RawReading], set_key: str) -> Plan:
         """Weights, product up to the same reading, weights again: as far as the last load; it grows by what was read."""
         top, target = setup.instrument.urv, s.loads[-1]
-        made = [self._slot(0, 0.0, top, EMPTY, "Empty. Don't zero it: note what it shows.", "Empty")]
+        made = [self._slot(0, 0.0, top, EMPTY, "Empty. Don't zero it: note what it shows.", "Empty", phase=phase_of(set_key))]
         found = {r.slot.index: r for r in taken}
         base, times = 0.0, 1
         while True:
@@ -211,7 +211,8 @@ class Loads(InItsUnit):
             elif kind != PRODUCT:
                 rows.append(Loaded(float(r.applied), error, r.slot.direction == DOWN))
         top = max((x.load for x in rows), default=0.0)
-        shares, empty = supports_of(setup)
+        was_found = bool(readings) and readings[0].slot.extra.get("phase") == "as found"  # what was freed since is not looked at again
+        shares, empty = supports_of(setup) if was_found else ((), ())
         return ScaleSeen(
             tuple(rows), s.division, limit_kg(setup, s, top), limit_kg(setup, s, 0.0), back, shares, empty, s.gravity_off,
             tuple(p.value for p in setup.past(ZERO, phase="as found")), max(moving, default=None),
@@ -245,6 +246,11 @@ class Loads(InItsUnit):
             per_percent=setup.instrument.urv / 100, decimals=decimals, by_percent=False, ticks_by_value=True, x="load, kg", y="error, kg",
             csv_error="error (kg)",
         )  # fmt: skip
+
+
+def phase_of(set_key: str) -> str:
+    """Whether a set is of the as-found ones."""
+    return "as found" if set_key.startswith("as_found") else "as left"
 
 
 def decimals_of(division: float) -> int:

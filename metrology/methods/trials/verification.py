@@ -278,8 +278,8 @@ class Verification(InItsUnit):
     def columns(self, setup: RunSetup, set_key: str = "") -> Columns:
         """In % of what it should be."""
         return Columns(
-            place="Row", applied="Should be", ideal="", read="Measured", error="Off, %", has_direction=False, by_percent=False, x="row", y="off, %",
-            csv_error="off (%)",
+            place="Row", applied="", ideal="Should be", read="Measured", error="Off, %", has_direction=False, by_percent=False,
+            by_criteria=True, has_plot=False, x="row", y="off, %", csv_error="off (%)",
         )  # fmt: skip
 
 

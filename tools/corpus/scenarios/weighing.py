@@ -1,4 +1,4 @@
-"""Runs of belts."""
+"""Runs of belts and scales."""
 
 from __future__ import annotations
 
@@ -42,3 +42,57 @@ def _() -> Player:
         **lock
     )
     return p.take([{"indicated": "12034", "true_mass": "12000"}]).decide("leave").forward(**lock).sign().review()
+
+
+def _scale(method: str, top: float, details: dict[str, str], weights: float, **more: object) -> Player:
+    about = {"unit": "kg", "lrv": 0.0, "urv": top, "output_lo": 0.0, "output_hi": top, "output_unit": "kg"}
+    i = instrument(details, **about, tolerance=Tolerance((Term(0.2, "span"),)))
+    p = Player(method, "1", instrument=i, points_percent=(), **more)
+    p.refs = {"weights": (kit.reference("REF-W", "kg", 0, weights, 0.0, u_percent_reading=0.005, resolution=0), "")}
+    return p
+
+
+HOPPER = {"factor_found": "1.0004", "lock_found": "open", "factor_now": "1.0037", "reading": "0"}
+
+
+@scenario("weigh-indicator", "1", "set-and-locked-again")
+def _() -> Player:
+    past = optional("metrology.methods.setup", "Past")
+    history = tuple(past("span_percent", on, v, "%", "as found") for on, v in (("2024-11-01", 0.02), ("2025-10-20", 0.11)))
+    p = _scale("weigh-indicator", 60.0, {"division": "0.02", "known_load": "50"}, 60, history=history).forward(**HOPPER)
+    p.take(["0.00", {"indicated": "50.16"}, "0.00"]).decide("adjust").forward(**HOPPER, known_load="50")
+    return p.take(["0.00", {"indicated": "50.00"}, "0.00"]).decide("leave").forward(**HOPPER).sign().review()
+
+
+SILO = {
+    "division": "20", "supports": "3", "cell_capacity": "22000", "sensitivities": "2.0012 1.9996 2.0003", "dead_load": "12000", "latitude": "54",
+}  # fmt: skip
+READ = {
+    "weights_kg": "10000", "can_fill": "yes", "way": "weights", "p_zero": "0.3640", "p_span": "1.5772", "p_max": "40000", "p_division": "20",
+    "support_test": "no", "creep_test": "no", "weights_stored": "10000", "backup": "WT-3301", "clear": "Tomas", "locks": "Ines", "reading": "0",
+    "p_zero_now": "0.3640", "p_span_now": "1.5772", "p_max_now": "40000", "p_division_now": "20",
+}  # fmt: skip
+
+
+@scenario("weigh-vessel", "1", "a-leg-binds-and-is-freed")
+def _() -> Player:
+    looked = {**READ, "support_test": "yes", "creep_test": "yes", "creep_0": "9880", "creep_15": "9880", "creep_30": "9880"}
+    looked |= {f"empty_{n}": "0.364" for n in (1, 2, 3)} | {"loaded_1": "0.667", "loaded_2": "0.668", "loaded_3": "0.595"}
+    up = ["0", "2470", "4940", "7410", "9880", "7410", "4940", "2470", "0"]
+    p = _scale("weigh-vessel", 40_000.0, SILO, 10_000).forward(**looked).take(up).forward(**looked).decide("repair").forward(**looked)
+    p.take(["0", "2500", "5000", "7500", "10000", "7500", "5000", "2500", "0"]).decide("leave")
+    return p.forward(**looked).sign().review()
+
+
+@scenario("weigh-vessel", "1", "by-substitution")
+def _() -> Player:
+    p = _scale("weigh-vessel", 40_000.0, {**SILO, "scheme": "r76-iii"}, 10_000).forward(**{**READ, "way": "substitution"})
+    p.take(["0", "10000", "10020", "20020", "20020", "30040", "30020", "40020", "0"]).forward(**READ)
+    return p.decide("leave").forward(**READ).sign()
+
+
+@scenario("weigh-vessel", "1", "worked-out-and-proved")
+def _() -> Player:
+    way = {**READ, "way": "computed"}
+    p = _scale("weigh-vessel", 40_000.0, SILO, 10_000).forward(**way).take(["0", "10150", "0"]).forward(**way).decide("computed")
+    return p.forward(**way).take(["0", "10000", "0"]).decide("leave").forward(**way).sign()

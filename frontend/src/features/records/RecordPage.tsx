@@ -30,8 +30,9 @@ const STATUS: Record<string, string> = {
 
 function Summary({ run }: { run: Run }) {
   const v = run.view;
-  const found = v.evidence.filter((s) => s.phase === "as found").at(-1);
-  const left = v.evidence.filter((s) => s.phase === "as left").at(-1);
+  const cameTo = (phase: string) => v.results.find((r) => r.phase === phase) ?? v.evidence.filter((s) => s.phase === phase).at(-1);
+  const found = cameTo("as found");
+  const left = cameTo("as left");
   return (
     <div className="grid gap-x-8 border-y-2 border-slate py-3 sm:grid-cols-3">
       <p>

@@ -22,13 +22,14 @@ export function ReadingTable({ set, opens = true }: { set: ReadingSet; opens?: b
   const [open, setOpen] = useState("");
   const onOpen = opens ? setOpen : undefined;
   const heads = new Map(set.columns.map((c) => [c.key, c.label]));
+  const against = heads.get("ideal") ?? heads.get("applied");
   return (
     <table className="w-full text-[15px]">
       <thead>
         <tr className="border-b-2 border-slate text-sm">
           <th className="font-normal">{heads.get("percent")}</th>
           <th className="pl-2 text-right font-normal">{heads.get("indicated")}</th>
-          <th className="pl-2 text-right font-normal">{heads.get("ideal") ?? heads.get("applied")}</th>
+          {against && <th className="pl-2 text-right font-normal">{against}</th>}
           <th className="pl-2 text-right font-normal">{heads.get("error")}</th>
           <th className="pl-3 font-normal">Verdict</th>
           {opens && (
@@ -56,7 +57,7 @@ export function ReadingTable({ set, opens = true }: { set: ReadingSet; opens?: b
                 {r.was_confirmed_unlikely && <abbr title="outside what is expected, confirmed">!</abbr>}
                 {r.read_at && <span className="block text-xs font-normal">on paper {clock(r.read_at)}</span>}
               </td>
-              <td className="pl-2 text-right text-muted">{heads.has("ideal") ? r.ideal : r.applied}</td>
+              {against && <td className="pl-2 text-right text-muted">{heads.has("ideal") ? r.ideal : r.applied}</td>}
               <td className="pl-2 text-right font-bold whitespace-nowrap">{r.error}</td>
               <td className="pl-3">
                 <Verdict verdict={r.verdict} close={r.is_too_close} size={14} />

@@ -54,45 +54,45 @@ function PairRow({ draft, pair: p, goesBack, move }: RowProps) {
   const go = () => move(p.key, to, terminal, () => setTerminal(""));
   const asks = p.has_terminal && (p.is_out || !goesBack);
   return (
-    <li className={`grid grid-cols-[1fr_auto] items-center gap-4 border-b border-rule border-l-8 px-3 py-1 ${p.is_out ? "border-l-amber bg-amber-soft" : "border-l-transparent"}`}>
-      <span>
-        <span className="font-bold">{p.label}</span>
-        <span className="block text-sm">
+    <li
+      className={`flex flex-wrap items-center justify-between gap-x-4 gap-y-1 border-b border-rule border-l-8 px-3 py-1 ${p.is_out ? "border-l-amber bg-amber-soft" : "border-l-transparent"}`}
+    >
+      <span className={p.has_terminal ? "basis-full" : "flex-1"}>
+        <span className="font-bold">{p.label}</span>{" "}
+        <span className={p.has_terminal ? "text-sm" : "block text-sm"}>
           {p.is_out ? (
             <>
               <TriangleAlert size={16} aria-hidden="true" className="mr-1 inline text-amber" />
               at “{p.test}”{p.terminal && `, from terminal ${p.terminal}`}, moved by {p.by}
             </>
           ) : (
-            `at “${p.normal}”`
+            `at “${p.normal}”${p.terminal && `, terminal ${p.terminal}`}`
           )}
         </span>
       </span>
-      <span className="flex items-end gap-3">
-        {asks && (
-          <span
-            className="w-36"
-            onKeyDown={(e) => {
-              if (e.key !== "Enter") return;
-              e.preventDefault();
-              go();
-            }}
-          >
-            <TextField label={p.is_out ? "Back on terminal" : "From terminal"} value={terminal} onChange={setTerminal} />
-          </span>
-        )}
-        {p.is_out ? (
-          <Button onClick={go} kind={goesBack ? "primary" : "plain"} label={`${p.label}: moved back`}>
-            <CornerDownLeft size={18} aria-hidden="true" /> Moved back to “{p.normal}”
+      {asks && (
+        <span
+          className="flex-1"
+          onKeyDown={(e) => {
+            if (e.key !== "Enter") return;
+            e.preventDefault();
+            go();
+          }}
+        >
+          <TextField label={p.is_out ? "Back on terminal" : "From terminal"} value={terminal} onChange={setTerminal} beside />
+        </span>
+      )}
+      {p.is_out ? (
+        <Button onClick={go} kind={goesBack ? "primary" : "plain"} label={`${p.label}: moved back`}>
+          <CornerDownLeft size={18} aria-hidden="true" /> Moved back to “{p.normal}”
+        </Button>
+      ) : (
+        !goesBack && (
+          <Button onClick={go} label={`${p.label}: moved to test`}>
+            Moved to “{p.test}”
           </Button>
-        ) : (
-          !goesBack && (
-            <Button onClick={go} label={`${p.label}: moved to test`}>
-              Moved to “{p.test}”
-            </Button>
-          )
-        )}
-      </span>
+        )
+      )}
     </li>
   );
 }
