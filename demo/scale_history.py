@@ -12,7 +12,7 @@ from apps.plant.models import Instrument
 from apps.runs.services import snapshot
 from demo.played import Played
 from metrology.methods.steps import Step
-from metrology.run.progress import current_slot, evaluate_set
+from metrology.run.progress import current_slot
 
 Told = Mapping[str, Any]
 COMMON = {
@@ -109,7 +109,7 @@ class PlayedZero(Played):
         self.flow, self.again = flow, again
         self.values = COMMON | {
             "zero_now": f"{stored:g}", "severe": "no", "temp_c": "-20", "flow_before": "5900", "full": "yes", "flashing": "no", "second_valve": "yes",
-            "mean_before": f"{flow:.3f}", "found": "Downstream valve passed", "reading": "5900",
+            "found": "Downstream valve passed", "reading": "5900",
         }  # fmt: skip
 
     def confirm(self, step: Step) -> None:
@@ -149,13 +149,11 @@ class PlayedMeter(Played):
         }  # fmt: skip
 
     def confirm(self, step: Step) -> None:
-        """The milliammeter as it was then; the coil as it was read."""
+        """The milliammeter as it was then."""
         for f in step.fields:
             if f.kind == "reference":
                 good = {"due_on": (self.now.date() + timedelta(days=200)).isoformat()}
                 self.do("reference_assigned", role=f.name, reference=snapshot("MB-I01") | good)
-        if step.key.startswith("reconnect"):
-            self.values = self.values | {"coil_seen": f"{evaluate_set(self.state, self.method, 'coil').judged[0].point.indicated:g}"}
         super().confirm(step)
 
     def read(self, key: str) -> None:

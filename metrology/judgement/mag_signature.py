@@ -12,7 +12,7 @@ from metrology.judgement.signature import Signature
 
 COATED = 2.0  # of the baseline: an electrode whose resistance rose beyond it is coated
 UNEVEN = 1.5  # one electrode over the other, from which on one of them alone is coated or wet
-SWAPPED = 0.05  # how near a coil's and an electrode's value must come to each other's baseline
+SWAPPED = 0.25  # how near a coil's and an electrode's value must come to each other's baseline, of it
 
 
 @dataclass(frozen=True)
@@ -47,14 +47,17 @@ def _exchanged(m: MagSeen) -> Signature | None:
     """Coil read where the electrodes are, and the other way round."""
     coil, a = m.values.get("coil"), m.values.get("electrode_a")
     was_coil, was_a = m.baseline.get("coil"), m.baseline.get("electrode_a")
-    if not (coil and a and was_coil and was_a):
+    if not (was_coil and was_a) or (coil is None and a is None):
         return None
-    crossed = abs(coil / (1000 * was_a) - 1) <= SWAPPED and abs(1000 * a / was_coil - 1) <= SWAPPED
-    if not crossed:
+    pairs = [(now, of) for now, of in ((coil, 1000 * was_a), (a, was_coil / 1000)) if now is not None]
+    if not all(abs(now / of - 1) <= SWAPPED for now, of in pairs):
         return None
+    told = " and ".join(
+        f"{label} {now:g} {unit}" for label, now, unit in (("coil", coil, "ohm"), ("electrode A", a, "kohm")) if now is not None
+    )
     return Signature(
         "wires-exchanged", "Coil and electrode wires are exchanged.", "Compare every wire with the list of terminals before anything is powered.", 0.95,
-        (f"Coil {coil:g} ohm, electrode {a:g} kohm; by the baseline {was_coil:g} ohm and {was_a:g} kohm.",),
+        (f"{told[0].upper()}{told[1:]}; by the baseline the coil has {was_coil:g} ohm, the electrode {was_a:g} kohm.",),
     )  # fmt: skip
 
 

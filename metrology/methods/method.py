@@ -23,7 +23,8 @@ class Columns:
     """How a trial's readings are told: the same words on screen, in the CSV and on the certificate.
 
     place: what the place of a reading is called; applied, ideal, read: what was put on (empty: nothing is), what should and what did come of it
-    (ideal empty: it is what was put on); error: what an error is, with what it is of. unit, per_percent, decimals: errors are judged in % of
+    (ideal empty: it is what was put on); error: what an error is, with what it is of
+    (empty: what is read is the error). unit, per_percent, decimals: errors are judged in % of
     span and told in `unit`, so many of it a percent. by_criteria: readings are told and only what they come to is judged. has_plot: whether
     errors of one set can be drawn on one scale. x, y: the words of the plot's axes. has_direction: whether readings are taken upwards and downwards.
     errors_as_read: errors are told in the unit of what is read, row by row.

@@ -116,6 +116,7 @@ class Step:
     enters_result: tuple[str, ...] = ()  # compute: names of the result that change how the run goes on
     counts: tuple[str, ...] = ()  # count: what stands before the first and after each; as many times as there are more than one
     choice_sets: tuple[tuple[str, str], ...] = ()  # judge: choices that are about another set than its own, with that set
+    takes: tuple[str, ...] = ()  # confirm: what its trial makes of the set, entered with it without being asked
     vouches: bool = False  # confirm: from here on the run stands for samples, until it no longer holds
     duty: Duty | None = None  # confirm: what it leaves to be done soon
     pairs: tuple[Pair, ...] = ()  # checkpairs: what is moved, out into the test (variant "all": all of it) or (variant "back") back again

@@ -12,7 +12,7 @@ from metrology.methods.outcome import Criterion, Judged, Outcome
 from metrology.methods.setup import RunSetup
 from metrology.methods.slots import Quantity, Slot
 from metrology.methods.steps import Step
-from metrology.quantities.words import decimals_for, iso, number, percent, ratio, signed
+from metrology.quantities.words import decimals_for, iso, number, percent, plain, ratio, signed
 from metrology.run.kept import kept
 from metrology.run.progress import evaluate_set
 from metrology.run.raw import raw_readings, slot_of
@@ -212,7 +212,7 @@ def _set_evidence(state: RunState, method: Method, step: Step, *, is_final: bool
 def _ticks(setup: RunSetup, told: Columns) -> list[Tick]:
     i = setup.instrument
     at = (0.0, 25.0, 50.0, 75.0, 100.0)
-    return [{"x": p, "label": f"{p:g}" if not told.ticks_by_value else f"{i.lrv + p / 100 * (i.urv - i.lrv):.4g}"} for p in at]
+    return [{"x": p, "label": f"{p:g}" if not told.ticks_by_value else plain(i.lrv + p / 100 * (i.urv - i.lrv))} for p in at]
 
 
 def _columns(told: Columns, read_unit: str) -> list[ColumnData]:
@@ -222,7 +222,7 @@ def _columns(told: Columns, read_unit: str) -> list[ColumnData]:
         *((("applied", f"{told.applied} {told.applied_unit}".strip()),) if told.applied else ()),
         *((("ideal", f"{told.ideal} {read_unit}".strip()),) if told.ideal else ()),
         ("indicated", f"{told.read} {read_unit}".strip()),
-        ("error", told.error),
+        *((("error", told.error),) if told.error else ()),
         *(() if told.by_criteria else (("tolerance", "Tolerance"), ("u", "U"), ("tur", "TUR"))),
     )
     return [{"key": k, "label": label} for k, label in rows]

@@ -43,7 +43,7 @@ from metrology.run.progress import (
     ready_at,
 )
 from metrology.run.proposing import proposal_at
-from metrology.run.raw import references_of
+from metrology.run.raw import raw_readings, references_of
 from metrology.run.readings import admit_adjustment, admit_reading
 from metrology.run.reopening import may_reopen
 from metrology.run.same_device import admit_device
@@ -140,21 +140,30 @@ def _checked(a: Admission, step: Step, payload: Mapping[str, Any]) -> Payload:
             faults.append(Fault("missing", f"Choose the {field.label.lower()} first.", field=field.name))
     if faults:
         raise Faults(faults)
+    made = {**dict(step.given), **_taken(a, step), **entered(values)}
     if step.enters:
         require_plan(
             a.state,
             a.method,
-            {**dict(step.given), **entered(values)},
+            made,
             field=next((f.name for f in step.fields if f.kind == "number"), "step"),
         )
     return {
         "step": step.key,
         "values": values,
         "checks": [c.key for c in step.checks],
-        **({"enters": {**dict(step.given), **entered(values)}} if step.enters else {}),
+        **({"enters": made} if step.enters else {}),
         **({"duty": asdict(step.duty)} if step.duty else {}),
         **({"vouches": True} if step.vouches else {}),
     }
+
+
+def _taken(a: Admission, step: Step) -> dict[str, str]:
+    """What the trial makes of the step's set, of what the step takes."""
+    if not step.takes:
+        return {}
+    offered = a.method.trial.suggest(a.state.setup, raw_readings(a.state, a.method, step.set_name), step)
+    return {name: offered[name] for name in step.takes if name in offered}
 
 
 def _condition(a: Admission, step: Step, payload: Mapping[str, Any]) -> Payload:

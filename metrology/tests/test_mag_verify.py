@@ -179,6 +179,8 @@ class Causes(TestCase):
             ("coated-electrode", {"electrode_a": 40.0, "electrode_b": 13.0}),
             ("not-full", {"electrode_a": 2000.0, "electrode_b": 2100.0}),
             ("wires-exchanged", {"coil": 12_000.0, "electrode_a": 0.08, "electrode_b": 12.0}),
+            ("wires-exchanged", {"coil": 11_800.0, "insulation": 200.0}),
+            ("wires-exchanged", {"electrode_a": 0.079, "electrode_b": 12.0}),
             ("converter-gain", {"gain": 0.8}),
             ("output-stage", {"currents": (0.05, 0.05, 0.06)}),
         ):

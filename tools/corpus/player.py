@@ -148,8 +148,6 @@ class Player:
             for f in step.fields:
                 if getattr(f, "kind", "") == "item" and f.name not in self.state.items:
                     self.do("standard_assigned", role=f.name, item=self.items[f.name], reason="")
-            if step.key.startswith(("recheck", "reconnect")):
-                mine = {f["name"]: mine.get(f["name"]) or f["suggested"] for f in self.view["step"]["fields"]}
             if step.key.startswith(("coefficients", "accept")):
                 mine = {f["name"]: f["suggested"] for f in self.view["step"]["fields"]}
             self.do("step_confirmed", step=step.key, values=mine, checks=[c.key for c in step.checks])

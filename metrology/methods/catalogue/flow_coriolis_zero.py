@@ -235,10 +235,9 @@ def _recheck(n: int, last: str) -> tuple[Step, ...]:
             "Is nothing passing? Shut a second valve if there is one, or open a drain between two shut ones. A flow falls then, a zero stays.",
             fields=(
                 Field("second_valve", "A second valve is shut, or a drain between two open", "choice", options=(("yes", "Yes"), ("no", "There is none"))),
-                Field("mean_before", "Mean of the take before", "number", "kg/h", low=-1e8, high=1e8),
                 Field("found", "What was seen", "long", required=False),
             ),
-            set_name=last, enters=True, given=(("takes", f"{n}"),), confirm_label="Checked",
+            set_name=last, enters=True, given=(("takes", f"{n}"),), takes=("mean_before",), confirm_label="Checked",
         ),
     )  # fmt: skip
 
@@ -261,7 +260,7 @@ def _new_zero(setup: RunSetup, n: int, last: str) -> tuple[Step, ...]:
 def words(setup: RunSetup) -> tuple[str, str]:
     """Output and tolerance as the record tells them."""
     s = settings_of(setup)
-    return "flow it shows", f"zero ±{s.stability:g} kg/h, ±{s.tolerance_minimum:g} % at minimum flow"
+    return "its display", f"zero ±{s.stability:g} kg/h"
 
 
 TRIAL = ZeroFlow()

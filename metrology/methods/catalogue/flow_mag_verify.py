@@ -258,12 +258,11 @@ def _reconnect(setup: RunSetup, n: int) -> Step:
         numbered("reconnect", n), "confirm", "as left", "Reconnection check",
         f"Measure the coil once more at the converter's terminals, then cover on, power up.{again} Everything must be as before.",
         fields=(
-            Field("coil_seen", "Coil, as on the card", "number", "ohm", low=0, high=1e7),
             Field("coil_again", "Coil, reconnected", "number", "ohm", low=0, high=1e7),
             Field("flow_again", "Flow it shows", "number", i.unit, low=-1e9, high=1e9, hint=f"Before: {plain(setup.value('flow_before', 0.0))}"),
             Field("alarm_again", "An alarm is on that was not before", "choice", options=NO_YES),
         ),
-        set_name=COIL, enters=True, confirm_label="Checked",
+        set_name=COIL, enters=True, takes=("coil_seen",), confirm_label="Checked",
     )  # fmt: skip
 
 
@@ -285,7 +284,7 @@ def words(setup: RunSetup) -> tuple[str, str]:
     s = settings_of(setup)
     return (
         "its electronics",
-        f"flow ±{s.signal_within:g} %, ±{s.current_within:g} mA, pulses ±{s.pulse_within:g} %",
+        f"flow ±{s.signal_within:g} %, ±{s.current_within:g} mA",
     )
 
 

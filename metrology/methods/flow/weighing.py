@@ -45,9 +45,9 @@ class ScaleAdvice:
         cause = next((s for s in outcome.signatures if s.confidence >= 0.5), None)
         off = outcome.verdict == FAIL
         if cause and cause.code in (*CLEAR, "wrong-capacity", "wrong-gravity"):
-            return Proposal("repair", f"{cause.says} {cause.first_action}")
+            return Proposal("repair", "A cause is found that adjusting would only hide: put it right first.")
         if cause and cause.code == "wind":
-            return Proposal("repeat", f"{cause.says} {cause.first_action}")
+            return Proposal("repeat", "It does not stand still enough to be judged.")
         broken = next((c for c in outcome.criteria if c.verdict == FAIL), None)
         if broken:
             told = broken.says or f"{broken.label}: {broken.value:.2f} {broken.unit}."

@@ -245,20 +245,16 @@ class Verification(InItsUnit):
         return replace(outcome, judged=judged, criteria=tuple(criteria), tables=(table,) if rows else (), series=series)
 
     def signatures(self, setup: RunSetup, judged: Sequence[Judged], readings: Sequence[RawReading]) -> tuple[Signature, ...]:
-        """What the group gives away; of electrodes with the coil beside them."""
-        then = as_it_was(setup, readings[0])
+        """What the group gives away."""
         s, own = settings_of(setup), has_own_baseline(setup)
         group = str(readings[-1].slot.extra["group"])
         values = {str(r.slot.extra["row"]): float(r.indicated) for r in readings}
-        if group == ELECTRODES and dict(then.entered).get("coil_seen"):
-            values["coil"] = then.value("coil_seen", 0.0)
         based = {COIL: s.coil_ohm, "electrode_a": s.electrode_a_kohm, "electrode_b": s.electrode_b_kohm} if own else {}
         errors = [j.point.error_percent for j in judged] if group == SIGNAL else []
         gain = math.fsum(errors) / len(errors) if len(errors) > 1 and max(errors) - min(errors) <= s.signal_within else None
         currents = tuple(j.point.indicated - j.point.applied for j in judged) if group == CURRENT else ()
         seen = MagSeen(values, based, s.insulation_mohm, gain, s.signal_within, currents, s.current_within)
-        told = find_mag_signatures(seen)
-        return tuple(t for t in told if group != ELECTRODES or t.code not in ("coil", "moisture"))
+        return find_mag_signatures(seen)
 
     def findings(self, setup: RunSetup, readings: Sequence[RawReading], outcome: Outcome) -> tuple[tuple[str, str], ...]:
         """When each row meets a limit."""

@@ -195,7 +195,7 @@ class ZeroFlow(InItsUnit):
     def columns(self, setup: RunSetup, set_key: str = "") -> Columns:
         """In kg/h over the window."""
         return Columns(
-            place="At", applied="", ideal="", read="It shows", error="Flow, kg/h", unit="kg/h", per_percent=_span(setup) / 100,
+            place="At", applied="", ideal="", read="It shows", error="", unit="kg/h", per_percent=_span(setup) / 100,
             decimals=max(decimals_for(settings_of(setup).stability) - 1, 0), has_direction=False, by_percent=False, by_criteria=True,
             x="window, %", y="flow, kg/h", csv_error="flow (kg/h)",
         )  # fmt: skip

@@ -30,7 +30,7 @@ export function ReadingTable({ set, opens = true }: { set: ReadingSet; opens?: b
           <th className="font-normal">{heads.get("percent")}</th>
           <th className="pl-2 text-right font-normal">{heads.get("indicated")}</th>
           {against && <th className="pl-2 text-right font-normal">{against}</th>}
-          <th className="pl-2 text-right font-normal">{heads.get("error")}</th>
+          {heads.has("error") && <th className="pl-2 text-right font-normal">{heads.get("error")}</th>}
           <th className="pl-3 font-normal">Verdict</th>
           {opens && (
             <th className="pl-2 text-right font-normal">
@@ -58,7 +58,7 @@ export function ReadingTable({ set, opens = true }: { set: ReadingSet; opens?: b
                 {r.read_at && <span className="block text-xs font-normal">on paper {clock(r.read_at)}</span>}
               </td>
               {against && <td className="pl-2 text-right text-muted">{heads.has("ideal") ? r.ideal : r.applied}</td>}
-              <td className="pl-2 text-right font-bold whitespace-nowrap">{r.error}</td>
+              {heads.has("error") && <td className="pl-2 text-right font-bold whitespace-nowrap">{r.error}</td>}
               <td className="pl-3">
                 <Verdict verdict={r.verdict} close={r.is_too_close} size={14} />
               </td>

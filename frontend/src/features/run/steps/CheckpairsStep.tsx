@@ -1,4 +1,5 @@
 import { CornerDownLeft, TriangleAlert } from "lucide-react";
+import { useEffect, useRef } from "react";
 import { Button } from "../../../ui/Button";
 import { TextField } from "../../../ui/fields";
 import { Failure, Message } from "../../../ui/Message";
@@ -18,6 +19,15 @@ export function CheckpairsStep({ run, step }: StepProps) {
   const move = (pair: string, to: Way, terminal: string, done: () => void) =>
     append.mutate([{ type: "pair_moved", payload: { step: step.key, pair, to, ...(terminal ? { terminal } : {}) } }], { onSuccess: done });
   const confirm = () => append.mutate([{ type: "step_confirmed", payload: { step: step.key, values: {}, checks: [] } }]);
+  const list = useRef<HTMLUListElement>(null);
+  const left = goesBack ? out.length : step.pairs.length - out.length;
+  const typed = step.pairs.some((p) => p.has_terminal);
+  useEffect(() => {
+    // Wires are typed one after the other; with the last one moved, the end of the step is next.
+    if (!typed) return;
+    const next = left ? "[data-waits] input" : "[type=submit]";
+    list.current?.closest("form")?.querySelector<HTMLElement>(next)?.focus();
+  }, [left, typed]);
   return (
     <StepFrame
       step={step}
@@ -29,7 +39,7 @@ export function CheckpairsStep({ run, step }: StepProps) {
       }
     >
       <Keys run={run} only={step.keys} />
-      <ul className="border-t border-rule">
+      <ul ref={list} className="border-t border-rule">
         {step.pairs.map((p) => (
           <PairRow key={`${p.key} ${p.is_out}`} draft={`${run.id}/${step.key}/${p.key}/${p.is_out}`} pair={p} goesBack={goesBack} move={move} />
         ))}
@@ -55,6 +65,7 @@ function PairRow({ draft, pair: p, goesBack, move }: RowProps) {
   const asks = p.has_terminal && (p.is_out || !goesBack);
   return (
     <li
+      data-waits={asks && p.is_out === goesBack ? "" : undefined}
       className={`flex flex-wrap items-center justify-between gap-x-4 gap-y-1 border-b border-rule border-l-8 px-3 py-1 ${p.is_out ? "border-l-amber bg-amber-soft" : "border-l-transparent"}`}
     >
       <span className={p.has_terminal ? "basis-full" : "flex-1"}>
