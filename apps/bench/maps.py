@@ -58,6 +58,9 @@ def _check_signal(signal: Any, n: int, protocol: str) -> None:
     elif protocol == "scpi":
         if not isinstance(read, str) or ("write" in signal and "{value}" not in str(signal["write"])):
             raise Fault("bad_map", f"{at}: read is a query, write a command with {{value}} in it.", field=at)
+    elif protocol == "string":
+        if read not in ("weight", "stable") or "write" in signal:
+            raise Fault("bad_map", f"{at}: read is weight or stable, and nothing is written.", field=at)
     elif read not in ("pv", "ma", "percent"):
         raise Fault("bad_map", f"{at}.read is pv, ma or percent.", field=at)
 

@@ -8,7 +8,12 @@ from typing import Any
 from django.conf import settings
 from django.db import models
 
-PROTOCOL_WORDS = [("modbus", "Modbus TCP"), ("scpi", "SCPI over TCP"), ("hart", "HART over a TCP modem")]
+PROTOCOL_WORDS = [
+    ("modbus", "Modbus TCP"),
+    ("scpi", "SCPI over TCP"),
+    ("hart", "HART over a TCP modem"),
+    ("string", "Weight string over TCP"),
+]
 RUNNING, DONE, STOPPED = "running", "done", "stopped"
 
 

@@ -128,7 +128,7 @@ def _strained(s: ScaleSeen) -> Signature | None:
 
 
 def _typed(s: ScaleSeen) -> Signature | None:
-    if s.top.load <= 0 or not _is_off(s):
+    if s.top.load <= 0 or not _is_off(s) or (s.shares and min(s.shares) < DEAD):  # a dead cell reads like a number typed wrong
         return None
     factor = 1 + s.span / s.top.load
     near = min(TYPED, key=lambda t: abs(factor / t[0] - 1))

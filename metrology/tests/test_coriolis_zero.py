@@ -7,6 +7,8 @@ from metrology.judgement.zero_signature import ZeroSeen, find_zero_signatures
 from metrology.methods.settings import read_settings
 from metrology.methods.trials.zero_flow import ZeroSettings
 from metrology.tests.scales import ScalePlay
+from tools.electrode_trials import shares
+from tools.scale_trials import run_trials
 
 METER = {"stability": "1", "normal_flow": "4000", "minimum_flow": "400", "tolerance_minimum": "0.5", "process_c": "-20"}
 ANSWERS = {
@@ -134,6 +136,14 @@ class NewZero(TestCase):
     def test_a_new_zero_that_does_not_hold_is_no_zero(self):
         p = MeterPlay(new_zero="at-once").forward().window(3.0).decide("zero").forward(zero_now="3.35").window(2.0)
         self.assertEqual(p.proposal(), "repair")
+
+
+class Trials(TestCase):
+    def test_faults_of_scales_and_flow_meters_are_named_and_healthy_ones_left_alone(self):
+        for kind, trials in run_trials(120, 17).items():
+            right, false = shares(trials)
+            self.assertGreaterEqual(right, 0.9, kind)
+            self.assertLessEqual(false, 0.05, kind)
 
 
 class Register(TestCase):

@@ -15,7 +15,16 @@ from collections.abc import Callable
 from pathlib import Path
 
 from metrology.quantities.chromatography import find_peaks
-from tools import bottle_trials, cell_trials, electrode_trials, exposure_trials, injection_trials, mixture_trials, round_trials
+from tools import (
+    bottle_trials,
+    cell_trials,
+    electrode_trials,
+    exposure_trials,
+    injection_trials,
+    mixture_trials,
+    round_trials,
+    scale_trials,
+)
 from tools.signature_trials import confusion, run_trials, shares
 
 os.environ["DJANGO_SETTINGS_MODULE"] = "config.settings.bench"
@@ -163,6 +172,7 @@ def main() -> None:
         ("trace oxygen", lines),
         ("multi-component", mixtures),
         ("injection", injections),
+        *((kind, electrode_trials.shares(t)) for kind, t in scale_trials.run_trials(1000, 2901).items()),
     )
     for what, (named, wrongly) in tried:
         rows.append((f"{what} faults named right; healthy given a name", f"{100 * named:.1f} %; {100 * wrongly:.1f} %", ">= 90 %; <= 5 %"))

@@ -13,7 +13,8 @@ from pymodbus.simulator import DataType, SimData, SimDevice
 
 from apps.bench.simulator import scpi
 from apps.bench.simulator.hart import HartDevice
-from apps.bench.simulator.points import Point
+from apps.bench.simulator.points import Point, ScalePoint
+from apps.bench.simulator.weight_string import StringServer
 from apps.bench.simulator.world import AnalyzerPoint, BeltPoint, World
 
 TICK_S = 0.05
@@ -50,6 +51,7 @@ class Bench:
         self.gas = scpi.gas_manifold(world)
         self.blocks = [scpi.block(w) for w in world.wells]
         self.hart = {c.tag: HartDevice(c.transmitter) for c in world.channels if c.hart_port >= 0}
+        self.strings: dict[str, StringServer] = {}
         self.ports: dict[str, int] = {}
         self._modbus: ModbusTcpServer | None = None
 
@@ -63,6 +65,10 @@ class Bench:
         for channel in self.world.channels:
             if channel.tag in self.hart:
                 self.ports[f"hart {channel.tag}"] = await self.hart[channel.tag].serve(channel.hart_port)
+        for point in self.world.points:
+            if isinstance(point, ScalePoint) and point.string_port is not None:
+                self.strings[point.tag] = StringServer(point.analyzer, point.string_port)
+                self.ports[f"string {point.tag}"] = await self.strings[point.tag].serve()
         await self._serve_modbus()
 
     @property
@@ -135,7 +141,13 @@ class Bench:
 
     async def stop(self) -> None:
         """Close every port."""
-        servers = [self.calibrator.server, self.gas.server, *(b.server for b in self.blocks), *(h.server for h in self.hart.values())]
+        servers = [
+            self.calibrator.server,
+            self.gas.server,
+            *(b.server for b in self.blocks),
+            *(h.server for h in self.hart.values()),
+            *(s.server for s in self.strings.values()),
+        ]
         for server in servers:
             if server:
                 server.close()

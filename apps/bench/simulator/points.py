@@ -9,7 +9,9 @@ from typing import Any, Generic, Protocol, TypeVar
 
 from metrology.simulation.cell import SimulatedCell
 from metrology.simulation.injector import KEPT, SimulatedAnalyte, SimulatedInjector
+from metrology.simulation.mass_flow import SimulatedMassFlow
 from metrology.simulation.mixture import SimulatedComponent, SimulatedMixture
+from metrology.simulation.scale import SimulatedScale
 from metrology.simulation.trace import SimulatedTrace
 
 
@@ -172,6 +174,59 @@ class InjectorPoint(KeyedPoint[SimulatedInjector]):
         return (a.run_s, a.uptime_s, a.lost_kpa, self.taken, *(v for pair in told for v in pair), *a.shown.values())
 
 
+@dataclass
+class ScalePoint(KeyedPoint[SimulatedScale]):
+    """A scale with its indicator. string_port: where it sends its weight over and over; None where it does not."""
+
+    string_port: int | None = None
+
+    def acts(self) -> Acts:
+        """One piece more, one less, all off; zero; span by the load that is on; what binds it is freed."""
+        s = self.analyzer
+        return (
+            lambda: s.put(s.load_kg + s.piece_kg), lambda: s.put(s.load_kg - s.piece_kg), lambda: s.put(0.0), s.zero, s.set_span, s.free,
+        )  # fmt: skip
+
+    def start(self, value: float) -> None:
+        """So many kg lie on it."""
+        self.taken = float(self.analyzer.put(value))
+
+    @property
+    def registers(self) -> tuple[float, ...]:
+        """What it shows, whether it says that it stands, whether the last key was taken, each cell by itself."""
+        s = self.analyzer
+        return (s.shown, float(s.is_stable), self.taken, *s.cells)
+
+
+class MassFlowPoint(KeyedPoint[SimulatedMassFlow]):
+    """A mass flow meter in its line."""
+
+    def acts(self) -> Acts:
+        """Downstream shut, upstream shut, a second valve shut, cut-off off; cut-off on, upstream open, downstream open; its own zero adjustment."""
+        m = self.analyzer
+        return (
+            lambda: m.turn("down", is_open=False), lambda: m.turn("up", is_open=False), lambda: m.turn("second", is_open=False), lambda: m.cut(is_on=False),
+            lambda: m.cut(is_on=True), lambda: m.turn("up", is_open=True), lambda: m.turn("down", is_open=True), m.set_zero,
+        )  # fmt: skip
+
+    def start(self, value: float) -> None:
+        """Nothing is set by a number."""
+
+    @property
+    def registers(self) -> tuple[float, ...]:
+        """Flow, density, drive gain, temperature, zero stored, whether the last key was taken."""
+        m = self.analyzer
+        return (m.shown, m.shown_density, m.drive, m.temperature, m.stored, self.taken)
+
+
+def _scale(row: Mapping[str, Any], seed: int) -> Point:
+    return ScalePoint(row["tag"], SimulatedScale(**row.get("set", {}), seed=seed), string_port=row.get("string_port"))
+
+
+def _mass_flow(row: Mapping[str, Any], seed: int) -> Point:
+    return MassFlowPoint(row["tag"], SimulatedMassFlow(**row.get("set", {}), seed=seed))
+
+
 def _injector(row: Mapping[str, Any], seed: int) -> Point:
     told = dict(row.get("set", {}))
     analytes = [SimulatedAnalyte(**a) for a in told.pop("analytes")]
@@ -195,7 +250,9 @@ def _cell(row: Mapping[str, Any], seed: int) -> Point:
     return CellPoint(row["tag"], SimulatedCell(**told, places=places, seed=seed))
 
 
-KINDS: dict[str, Callable[[Mapping[str, Any], int], Point]] = {"cell": _cell, "injector": _injector, "mixture": _mixture, "trace": _trace}
+KINDS: dict[str, Callable[[Mapping[str, Any], int], Point]] = {
+    "cell": _cell, "injector": _injector, "mass flow": _mass_flow, "mixture": _mixture, "scale": _scale, "trace": _trace,
+}  # fmt: skip
 
 
 def make_point(row: Mapping[str, Any], seed: int) -> Point:

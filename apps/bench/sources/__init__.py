@@ -8,6 +8,12 @@ from apps.bench.sources.base import ReadingSource, SourceFault
 from apps.bench.sources.hart import HartSource
 from apps.bench.sources.modbus import ModbusSource
 from apps.bench.sources.scpi import ScpiSource
+from apps.bench.sources.weight_string import StringSource
 
-PROTOCOLS: dict[str, Callable[..., ReadingSource]] = {"modbus": ModbusSource, "scpi": ScpiSource, "hart": HartSource}
+PROTOCOLS: dict[str, Callable[..., ReadingSource]] = {
+    "modbus": ModbusSource,
+    "scpi": ScpiSource,
+    "hart": HartSource,
+    "string": StringSource,
+}
 __all__ = ["PROTOCOLS", "ReadingSource", "SourceFault"]

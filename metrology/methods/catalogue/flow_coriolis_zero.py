@@ -9,11 +9,13 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
+from metrology.judgement.settling import SettleRule
 from metrology.methods.flow import common
 from metrology.methods.flow.common import numbered
 from metrology.methods.method import Method, Traits
 from metrology.methods.outcome import Outcome, Proposal
 from metrology.methods.setup import RunSetup
+from metrology.methods.slots import Quantity, Slot
 from metrology.methods.standards.base import Standards
 from metrology.methods.steps import Check, Field, Pair, Step
 from metrology.methods.trials.zero_flow import AT_ONCE, NEVER, ZeroFlow, ZeroSettings, settings_of
@@ -178,9 +180,8 @@ def _full() -> Step:
 
 
 def _move(key: str, title: str, told: str, pair: Pair, variant: str) -> Step:
-    return Step(
-        key, "checkpairs", "as found" if variant == "all" else "restore", title, told, pairs=(pair,), variant=variant, confirm_label="Done"
-    )
+    phase = "as found" if variant == "all" else "restore"
+    return Step(key, "checkpairs", phase, title, told, pairs=(pair,), variant=variant, keys=(key,), confirm_label="Done")
 
 
 def _takes(setup: RunSetup, choices: Mapping[str, str]) -> list[Step]:
@@ -237,7 +238,7 @@ def _recheck(n: int, last: str) -> tuple[Step, ...]:
                 Field("second_valve", "A second valve is shut, or a drain between two open", "choice", options=(("yes", "Yes"), ("no", "There is none"))),
                 Field("found", "What was seen", "long", required=False),
             ),
-            set_name=last, enters=True, given=(("takes", f"{n}"),), takes=("mean_before",), confirm_label="Checked",
+            set_name=last, enters=True, given=(("takes", f"{n}"),), takes=("mean_before",), keys=("second",), confirm_label="Checked",
         ),
     )  # fmt: skip
 
@@ -252,7 +253,7 @@ def _new_zero(setup: RunSetup, n: int, last: str) -> tuple[Step, ...]:
                 Field("zero_was", "Zero it held", "number", "kg/h", low=-1e6, high=1e6, hint=f"As found: {setup.value('zero_now', 0.0):g}"),
                 Field("zero_now", "Zero it holds now", "number", "kg/h", low=-1e6, high=1e6),
             ),
-            set_name=last, enters=True, given=(("second_valve", ""),), confirm_label="It is set",
+            set_name=last, enters=True, given=(("second_valve", ""),), keys=("zero",), confirm_label="It is set",
         ),
     )  # fmt: skip
 
@@ -261,6 +262,17 @@ def words(setup: RunSetup) -> tuple[str, str]:
     """Output and tolerance as the record tells them."""
     s = settings_of(setup)
     return "its display", f"zero ±{s.stability:g} kg/h"
+
+
+@dataclass(frozen=True)
+class QuietZero(Still):
+    """A reading of the window counts when it stands within the zero stability; what is read beside it within what is steady."""
+
+    def settle_rule(self, setup: RunSetup, slot: Slot, quantity: Quantity) -> SettleRule:
+        """The policy's window and time limit."""
+        s, p = settings_of(setup), setup.policy
+        limit = {"density": s.density_band, "drive": s.drive_limit / 10, "temp": s.temp_band}.get(quantity.name, s.stability)
+        return SettleRule(p.settle_window_s, limit, p.settle_limit_s)
 
 
 TRIAL = ZeroFlow()
@@ -276,7 +288,7 @@ METHOD = Method(
     trial=TRIAL,
     standards=Standards(lambda _setup: ()),
     advice=ZeroAdvice(),
-    watching=Still(TRIAL),
+    watching=QuietZero(TRIAL),
     words=words,
     names={"zero": "a new zero was set", "again": "block-in checked, taken once more"},
 )

@@ -25,6 +25,7 @@ from metrology.methods.watching import Still
 from metrology.quantities.words import signed
 
 FACTOR = "factor"
+HANDS = ("more", "less", "off")  # keys of the bench: what is put on and taken off
 LOCK = Pair("lock", "Access to its calibration", "locked", "open", "")
 
 
@@ -73,7 +74,7 @@ def steps(setup: RunSetup, choices: Mapping[str, str]) -> tuple[Step, ...]:
         ("leave", "Leave as it is"), ("adjust", "Set zero and factor"), ("repair", "Put it right, then test again"), ("repeat", "Take it again"),
     )  # fmt: skip
     told = f"Empty, {known:g} kg, and empty again. Set nothing to zero yet."
-    found = Wording("as_found", "judge", "as found", "judge", "As found", "Judge as found", told, options, {})
+    found = Wording("as_found", "judge", "as found", "judge", "As found", "Judge as found", told, options, {}, keys=HANDS)
     left = replace(
         found, found="as_left", judge="judge_left", phase="as left", judge_phase="as left", title="As left", judge_title="Judge as left",
         instruction="The same loads again.", follow={"adjust": _set, "repair": common.repair},
@@ -124,7 +125,7 @@ def _set(n: int) -> tuple[Step, ...]:
         Step(
             numbered("set", n), "confirm", "adjust", "Zero, known load, factor",
             "Zero it empty. Put the known load on, wait until it stands, enter its mass and accept. Note the factor that it holds now.",
-            set_name=numbered("as_left", n - 1) if n > 1 else "as_found",
+            set_name=numbered("as_left", n - 1) if n > 1 else "as_found", keys=("zero", *HANDS, "span"),
             checks=(Check("zeroed", "Zeroed empty, before the load"),),
             fields=(
                 Field("known_load", "Known load entered", "number", "kg", low=0.001, high=1e6),

@@ -42,6 +42,7 @@ PARAMETERS = (
     ("p_max", "Max", "kg"),
     ("p_division", "Division", "kg"),
 )
+HANDS = ("more", "less", "off")  # keys of the bench: what is put on and taken off
 READ_BACK = 1e-5  # of a value: what it may lose by the indicator's last digit
 MV_V_STEP = 0.0005  # mV/V: digits of an indicator that shows four
 
@@ -204,7 +205,7 @@ OPTIONS = (
 @lru_cache(maxsize=256)
 def _steps(setup: RunSetup, chosen: tuple[tuple[str, str], ...]) -> tuple[Step, ...]:
     told = "Empty, the loads, and empty again, each when it stands still. Set nothing to zero yet."
-    found = Wording("as_found", "judge", "as found", "judge", "As found", "Judge as found", told, OPTIONS, {})
+    found = Wording("as_found", "judge", "as found", "judge", "As found", "Judge as found", told, OPTIONS, {}, keys=HANDS)
 
     def computed(n: int) -> tuple[Step, ...]:
         return _set(setup, n, is_computed=True)
@@ -212,9 +213,12 @@ def _steps(setup: RunSetup, chosen: tuple[tuple[str, str], ...]) -> tuple[Step, 
     def by_load(n: int) -> tuple[Step, ...]:
         return _set(setup, n, is_computed=False)
 
+    def freed(n: int) -> tuple[Step, ...]:
+        return tuple(replace(s, keys=("free",)) for s in common.repair(n))
+
     left = replace(
         found, found="as_left", judge="judge_left", phase="as left", judge_phase="as left", title="As left", judge_title="Judge as left",
-        instruction="The same loads again.", follow={"adjust": by_load, "computed": computed, "repair": common.repair},
+        instruction="The same loads again.", follow={"adjust": by_load, "computed": computed, "repair": freed},
     )  # fmt: skip
     spare = Step("adjust", "confirm", "adjust", "Set zero and span", "Only where it is off and nothing binds it.")
     made = found_to_left(found, left, dict(chosen), spare)
@@ -346,7 +350,7 @@ def _supports(setup: RunSetup) -> tuple[Step, ...]:
         Step(
             "supports", "confirm", "as found", "Each support by itself",
             "At the junction box, each cell by itself: first empty, then with a load in the middle of the vessel. Take the load off again.",
-            fields=fields, enters=True, left_out=none,
+            fields=fields, enters=True, left_out=none, keys=HANDS,
         ),
     )  # fmt: skip
 
@@ -409,7 +413,8 @@ def _set(setup: RunSetup, n: int, *, is_computed: bool) -> tuple[Step, ...]:
         Step(
             numbered("send", n), "confirm", "adjust", "Send, then read back",
             f"{told} Then read every parameter back from the indicator, not from what was sent.",
-            fields=(*fields, Field("differs", "Why a value differs", "long", required=False)), enters=True, confirm_label="Read back",
+            fields=(*fields, Field("differs", "Why a value differs", "long", required=False)), enters=True,
+            keys=("zero", *HANDS, "span"), confirm_label="Read back",
         ),
         Step(
             numbered("backup", n), "confirm", "adjust", "Backup file",
