@@ -12,6 +12,7 @@ from metrology.quantities.acidity import BUFFERS
 from metrology.quantities.gas import BASES, GASES
 from metrology.quantities.temperature import SENSOR_CLASSES
 from metrology.quantities.thermocouple_tables import REFERENCE_FUNCTIONS
+from metrology.quantities.units import UNITS
 from metrology.quantities.weighing import SCALE_SCHEMES
 
 _RANGE = (field("lrv", "LRV", start="0"), field("urv", "URV", start="100"))
@@ -19,6 +20,7 @@ _OUT = (field("output_lo", "Output at LRV", "mA", "4"), field("output_hi", "Outp
 _TRANSFER = (choice_field("transfer", "Transfer", ("linear", "sqrt", "reverse")), field("cutoff_percent", "Cut-off", "% of output", "0"))
 _TYPES = tuple(sorted(REFERENCE_FUNCTIONS))
 _TC = choice_field("type", "Type", _TYPES, "K")
+_UNITS = tuple(u for names in UNITS.values() for u in names)
 _COLD = field("cold_junction_c", "Cold junction", "C", "0")
 _DISPLACER = (
     field("weight", "Weight in air", "kg or lb", "2"),
@@ -158,6 +160,33 @@ SHEETS: tuple[Sheet, ...] = (
         ),
         "slope = (E1 - E2) / (pH1 - pH2); theoretical = -2.302585 R T / F",
         "Nernst equation, CODATA constants",
+    ),
+    Sheet(
+        "convert",
+        "Units",
+        "Signal and loop",
+        (field("value", "Value", start="1"), choice_field("from", "From", _UNITS, "bar"), choice_field("to", "To", _UNITS, "kPa")),
+        (("value", "Value", ""), ("unit", "Unit", ""), ("quantity", "Quantity", "")),
+        "by the factor of each unit; temperatures with their offset",
+        "NIST SP 811, appendix B",
+    ),
+    Sheet(
+        "level-head",
+        "Level by head",
+        "Signal and loop",
+        (
+            field("low_m", "Level at 0 %, above the lower tap", "m", "0"),
+            field("high_m", "Level at 100 %, above the lower tap", "m", "3"),
+            field("density", "Liquid", "kg/m3", "1000"),
+            choice_field("leg", "Low side", ("dry", "wet"), "wet"),
+            field("leg_density", "Filling of the wet leg", "kg/m3", "1000", required=False),
+            field("leg_height_m", "Height of the wet leg above the lower tap", "m", "3.5", required=False),
+            field("mount_m", "Transmitter below the lower tap", "m", "0.5", required=False),
+            field("line_density", "Filling of the line on the high side", "kg/m3", "1000", required=False),
+        ),
+        (("says", "In words", ""), ("lrv_kpa", "Range from", "kPa"), ("urv_kpa", "Range to", "kPa"), ("span_kpa", "Span", "kPa")),
+        "dp = g (density x level + line x mount - leg x (leg height + mount))",
+        "hydrostatics; elevated and suppressed zero after IEC 60050-311",
     ),
     *ANALYSIS,
     *WEIGHING,

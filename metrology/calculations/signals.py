@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from metrology.calculations.registry import Result, calculator, transfer_of
 from metrology.calculator_fields import Input
-from metrology.quantities import loop
+from metrology.quantities import level, loop
 from metrology.quantities.transfer import ideal_output, input_for_output, input_fraction, require_output, require_span
+from metrology.quantities.units import UNITS, convert, quantity_of
 
 
 @calculator("signal", "Output of a transmitter for a value in its range.")
@@ -51,3 +52,32 @@ def _loop(given: Input) -> Result:
         "communicates": budget.communicates,
         "reason": budget.reason,
     }
+
+
+@calculator("convert", "One unit of a quantity to another.")
+def _convert(given: Input) -> Result:
+    units = tuple(u for names in UNITS.values() for u in names)
+    by_name = {u.lower(): u for u in reversed(units)}
+
+    def unit(field: str) -> str:
+        text = given.text(field).strip()
+        return text if text in units else by_name.get(text.lower(), text)
+
+    from_unit, to_unit = unit("from"), unit("to")
+    return {"value": convert(given.number("value"), from_unit, to_unit=to_unit), "unit": to_unit, "quantity": quantity_of(from_unit) or ""}
+
+
+@calculator("level-head", "Range of a level transmitter by the head of the liquid, with a dry or a wet leg.")
+def _level_head(given: Input) -> Result:
+    found = level.level_head(
+        given.number("low_m"),
+        given.number("high_m"),
+        density=given.number("density"),
+        leg=given.choice("leg", (level.DRY, level.WET), default=level.DRY),
+        leg_density=given.number("leg_density", default=1000.0),
+        leg_height_m=given.number("leg_height_m", default=0.0),
+        mount_m=given.number("mount_m", default=0.0),
+        line_density=given.number("line_density") if given.has("line_density") else None,
+        gravity=given.number("gravity", default=level.G),
+    )
+    return {"lrv_kpa": found.lrv_kpa, "urv_kpa": found.urv_kpa, "span_kpa": found.urv_kpa - found.lrv_kpa, "says": found.says}

@@ -54,7 +54,15 @@ def same_unit(a: str, b: str) -> bool:
         key = u.strip().lower()
         return _SAME_UNIT.get(key, key)
 
-    return fold(a) == fold(b)
+    return fold(a) == fold(b) and not _other_prefix(a.strip(), b.strip())
+
+
+_BY_CASE = ("pa", "ohm", "hz", "w")  # units of which both a thousandth and a million times are in use
+
+
+def _other_prefix(a: str, b: str) -> bool:
+    """Whether one is milli and the other mega: mPa and MPa."""
+    return a[:1] != b[:1] and {a[:1], b[:1]} == {"m", "M"} and a[1:].lower() in _BY_CASE
 
 
 def parse_typed(text: str, *, name: str, unit: str = "", field: str = "") -> Typed:

@@ -7,6 +7,7 @@ from datetime import datetime
 from typing import Any, cast
 
 from metrology import CORE_VERSION
+from metrology.judgement.decision import FAIL
 from metrology.judgement.policy import describe_policy
 from metrology.methods.fragments import alarms_in
 from metrology.methods.method import Method
@@ -135,7 +136,9 @@ def _results(state: RunState, method: Method, evidence: Sequence[SetData]) -> li
             continue
         result = evaluate_together(state, method, which(state, method))
         if result.is_judged:
-            out.append({"phase": phase, "verdict": result.verdict, "share": f"{100 * result.share:.0f} % of tolerance"})
+            not_met = result.verdict == FAIL and result.share <= 1  # a criterion that is met or not, and uses no share of anything
+            share = "not met" if not_met else f"{100 * result.share:.0f} % of tolerance"
+            out.append({"phase": phase, "verdict": result.verdict, "share": share})
     return out
 
 

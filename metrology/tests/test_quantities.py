@@ -10,6 +10,7 @@ from metrology.faults import Fault, Faults, require_positive, require_range
 from metrology.judgement.errors import error_in_bases, measure_point
 from metrology.judgement.tolerance import Term, Tolerance, describe, tolerance_percent
 from metrology.quantities import acidity, belt, buoyancy, flow, gas, loop, weighing
+from metrology.quantities.level import level_head
 from metrology.quantities.transfer import Transfer, ideal_output, input_for_output, input_fraction, output_fraction
 from metrology.quantities.typed import parse_typed, same_unit
 from metrology.quantities.units import convert, convert_width, quantity_of
@@ -143,6 +144,14 @@ class Units(TestCase):
             (1, "psi", "kPa", 6.894757293),
             (1, "inH2O", "Pa", 249.08891),
             (1, "kg/cm2", "kPa", 98.0665),
+            (1, "MPa", "mPa", 1e9),
+            (1, "mmHg", "Pa", 133.322387415),
+            (760, "Torr", "kPa", 101.325),
+            (1, "inHg", "kPa", 3.38638864),
+            (1, "m3/h", "l/min", 1000 / 60),
+            (1, "gal/min", "l/min", 3.785411784),
+            (1, "ft3/min", "m3/h", 1.699010796),
+            (1, "t/h", "kg/s", 1 / 3.6),
             (0, "C", "F", 32),
             (100, "C", "F", 212),
             (0, "K", "C", -273.15),
@@ -154,6 +163,17 @@ class Units(TestCase):
             with self.subTest(a=a, b=b):
                 self.assertAlmostEqual(convert(value, a, to_unit=b), expected, places=7)
 
+    def test_water_columns_by_their_temperature(self):
+        # NIST SP 811: 249.082 Pa at 4 C; at 20 C by the density of water, 998.2 kg/m3
+        self.assertAlmostEqual(convert(1, "inH2O (4 C)", to_unit="Pa"), 249.082, 3)
+        self.assertAlmostEqual(convert(1, "inH2O (20 C)", to_unit="Pa"), 0.0254 * 998.2071 * 9.80665, 1)
+
+    def test_milli_and_mega_are_told_apart_where_both_are_used(self):
+        self.assertFalse(same_unit("mPa", "MPa"))
+        self.assertFalse(same_unit("Mohm", "mohm"))
+        for a, b in (("kpa", "kPa"), ("MA", "mA"), ("Bar", "bar"), ("MPA", "MPa"), ("mpa", "mPa")):
+            self.assertTrue(same_unit(a, b), a)
+
     def test_a_width_of_temperature_has_no_offset(self):
         self.assertAlmostEqual(convert_width(1.0, "C", to_unit="F"), 1.8)
 
@@ -163,6 +183,29 @@ class Units(TestCase):
         for a, b in (("kPa", "mA"), ("kPa", "furlong")):
             with self.assertRaises(Fault):
                 convert(1.0, a, to_unit=b)
+
+
+class LevelByHead(TestCase):
+    def test_a_dry_leg_by_hand(self):
+        # 3 m of water: 29.41995 kPa; mounted 0.5 m below: 4.903325 kPa more at both ends
+        h = level_head(0, 3, density=1000, mount_m=0.5)
+        self.assertAlmostEqual(h.lrv_kpa, 4.903325, 6)
+        self.assertAlmostEqual(h.urv_kpa, 34.323275, 6)
+        self.assertIn("suppressed", h.says)
+
+    def test_a_wet_leg_turns_the_range_below_zero(self):
+        # a leg of 3.5 m takes 34.323 kPa off; what stands below the lower tap on both sides is the same
+        h = level_head(0, 3, density=1000, leg="wet", leg_height_m=3.5, mount_m=0.5)
+        self.assertAlmostEqual(h.lrv_kpa, -34.323275, 6)
+        self.assertAlmostEqual(h.urv_kpa, -4.903325, 6)
+        self.assertIn("elevated", h.says)
+        heavier = level_head(0, 3, density=1000, leg="wet", leg_density=1200, leg_height_m=3.5, mount_m=0.5)
+        self.assertAlmostEqual(heavier.lrv_kpa, (500 - 1200 * 4.0) * 9.80665 / 1000, 6)
+
+    def test_levels_in_order_and_in_range(self):
+        for bad in ({"high_m": 0}, {"low_m": 3}, {"high_m": 100.1}, {"density": 9.9}, {"leg": "oily"}, {"gravity": 9.69}):
+            self.assertRaises(Fault, level_head, **{"low_m": 0, "high_m": 3, "density": 1000, **bad})
+        level_head(0, 100, density=10, gravity=9.7)
 
 
 class TypedNumbers(TestCase):

@@ -231,9 +231,7 @@ class Verification(InItsUnit):
         if {"electrode_a", "electrode_b"} <= found.keys():
             a, b = found["electrode_a"], found["electrode_b"]
             apart = 200 * abs(a - b) / (a + b)
-            criteria.append(
-                Criterion("uneven", "Electrodes apart", apart, "%", None, settings_of(setup).uneven_percent, decimals=1, is_graded=False)
-            )
+            criteria.append(Criterion("uneven", "Electrodes apart", apart, "%", None, settings_of(setup).uneven_percent, decimals=1))
         table = OutcomeTable(
             GROUPS[group],
             ("Row", "Limits", "Value", "Baseline", "Off it by"),
