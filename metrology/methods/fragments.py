@@ -12,6 +12,7 @@ from metrology.methods.setup import RunSetup
 from metrology.quantities.temperature import SENSOR_CLASSES
 from metrology.quantities.thermocouple_tables import REFERENCE_FUNCTIONS
 from metrology.quantities.typed import parse_typed
+from metrology.quantities.units import quantity_of
 
 SENSORS = (("", "none"), ("pt", "platinum, IEC 60751"), *((f"tc-{k.lower()}", f"thermocouple {k}") for k in sorted(REFERENCE_FUNCTIONS)))
 CLASSES = (("", "as the tolerance says"), *((name, name) for name in SENSOR_CLASSES))
@@ -92,6 +93,20 @@ class SensorSettings(Settings):
         return "ohm" if self.is_platinum else "mV" if self.sensor else ""
 
 
+GAUGE, DIFFERENTIAL, ABSOLUTE = "gauge", "differential", "absolute"
+
+
+@dataclass(frozen=True)
+class PressureSettings(Settings):
+    """What a pressure transmitter measures against: the air, another side, or nothing at all."""
+
+    against: str = asked(
+        "Pressure is measured", "choice", default="",
+        options=(("", "as the range says"), (GAUGE, "against the air"), (DIFFERENTIAL, "between two sides"), (ABSOLUTE, "absolute")),
+        hint="A square root is of two sides, anything else against the air",
+    )  # fmt: skip
+
+
 @dataclass(frozen=True)
 class LoopSettings(Settings):
     """The current loop. supply_v 0: not checked; of the others 0 is not known, and asked in the run. alarm_ma: what it gives when it fails high.
@@ -112,6 +127,15 @@ def sensor_of(setup: RunSetup) -> SensorSettings:
     """The sensor of an instrument; none where its method asks for none."""
     s = setup.instrument.details
     return s if isinstance(s, SensorSettings) else _NO_SENSOR
+
+
+def pressure_kind(setup: RunSetup) -> str:
+    """gauge, differential or absolute; empty of an instrument that does not measure pressure, or whose sensor is simulated."""
+    i = setup.instrument
+    if quantity_of(i.unit) != "pressure" or sensor_of(setup).sensor:
+        return ""
+    told = i.details.against if isinstance(i.details, PressureSettings) else ""
+    return told or (DIFFERENTIAL if i.transfer.kind == "sqrt" else GAUGE)
 
 
 def alarms_in(settings: Settings) -> tuple[Alarm, ...]:

@@ -13,6 +13,7 @@ from metrology.judgement.reference import find_reference_faults, reference_from
 from metrology.judgement.tolerance import Term, Tolerance
 from metrology.judgement.uncertainty import Component, combine
 from metrology.methods.registry import CATALOGUE, METHODS, get_method
+from metrology.methods.settings import read_settings
 from metrology.methods.setup import INSTRUMENT, RunSetup, setup_from, setup_payload
 from metrology.methods.slots import RawReading
 from metrology.methods.steps import KINDS, PHASES
@@ -209,6 +210,30 @@ class Catalogue(TestCase):
     def test_a_permit_is_asked_for_where_the_area_needs_one(self):
         fields = {s.key: [f.name for f in s.fields] for s in METHOD.steps(setup(needs_permit=True), {})}
         self.assertIn("permit", fields["operator"])
+
+    def test_cautions_checks_and_points_fit_what_is_measured(self):
+        def told(**changes):
+            made = setup(**changes)
+            steps = {s.key: s for s in METHOD.steps(made, {})}
+            valves = next(c.label for c in steps["restore"].checks if c.key == "valves")
+            return " ".join(steps["cautions"].cautions), valves, METHOD.plan(made, "as_found")[0].how
+
+        gauge, absolute = (read_settings(METHOD.settings, {"against": k}) for k in ("gauge", "absolute"))
+        for changes, caution, valve, first in (
+            ({}, "Shut the isolation valve", "vent closed and plugged", "Vent it to the air"),
+            ({"details": gauge, "transfer": Transfer("sqrt")}, "Shut the isolation valve", "vent closed and plugged", "Vent it to the air"),
+            ({"transfer": Transfer("sqrt")}, "open the equaliser", "Manifold back", "open the equaliser between them"),
+            ({"details": absolute}, "draws in what stands before it", "no leak under vacuum", "Pull the vacuum down"),
+            ({"lrv": 100.0}, "Shut the isolation valve", "vent closed", "Start below the point"),
+        ):
+            seen = told(**changes)
+            for words, part in zip(seen, (caution, valve, first), strict=True):
+                self.assertIn(part, words, changes)
+        sensor = told(unit="C", lrv=0.0, urv=600.0, details=read_settings(METHOD.settings, {"sensor": "tc-k"}))
+        self.assertNotIn("Pressure", sensor[0])
+        self.assertEqual(
+            sensor[1:], ("Sensor wires and process connection as they were", "Set the simulator to it; there is no way up or down to it.")
+        )
 
     def test_a_method_that_is_not_there(self):
         self.assertLessEqual({k for k, m in METHODS.items() if m.traits.subject == INSTRUMENT}, set(CATALOGUE))

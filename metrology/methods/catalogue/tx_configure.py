@@ -17,7 +17,7 @@ from metrology.methods.advice.transmitter import propose
 from metrology.methods.budget import Budget
 from metrology.methods.flow import common
 from metrology.methods.flow.common import Wording, found_to_left
-from metrology.methods.fragments import LoopSettings
+from metrology.methods.fragments import LoopSettings, pressure_kind
 from metrology.methods.method import Columns, Method, Traits
 from metrology.methods.outcome import Judged, Outcome, Proposal
 from metrology.methods.parameters import TRIMMED
@@ -213,7 +213,7 @@ def _steps(setup: RunSetup, chosen: tuple[tuple[str, str], ...]) -> tuple[Step, 
         common.cautions(
             setup,
             MOVES,
-            *common.PRESSURE_CAUTIONS,
+            *common.PRESSURE_CAUTIONS.get(pressure_kind(setup), ()),
             checks=(
                 Check("manual", "Control in manual; the operator knows the signal will jump"),
                 Check("safe", "The cautions above are met"),

@@ -14,7 +14,7 @@ from metrology.methods.adjusting.alternate import Alternate
 from metrology.methods.advice.transmitter import CurveAdvice
 from metrology.methods.flow import common
 from metrology.methods.flow.common import Wording, found_to_left
-from metrology.methods.fragments import LoopSettings, SensorSettings
+from metrology.methods.fragments import LoopSettings, PressureSettings, SensorSettings, pressure_kind
 from metrology.methods.method import Method, Traits
 from metrology.methods.settings import asked
 from metrology.methods.setup import RunSetup
@@ -25,7 +25,7 @@ from metrology.methods.watching import Still
 
 
 @dataclass(frozen=True)
-class TransmitterSettings(SensorSettings, LoopSettings):
+class TransmitterSettings(SensorSettings, PressureSettings, LoopSettings):
     """A transmitter beyond its range."""
 
     has_digital: bool = asked("Its digital value is read beside the output", "flag", default=False)
@@ -126,9 +126,9 @@ def _steps(setup: RunSetup, chosen: tuple[tuple[str, str], ...]) -> tuple[Step, 
         common.warm_up(setup),
         common.operator(setup),
         common.hold(),
-        common.cautions(setup, *(() if settings_of(setup).sensor else common.PRESSURE_CAUTIONS)),
+        common.cautions(setup, *common.PRESSURE_CAUTIONS.get(pressure_kind(setup), ())),
         *_with_dead_band(setup, found_to_left(found, left, dict(chosen), spare)),
-        *common.restore(setup),
+        *common.restore(setup, checks=common.put_back(setup)),
     )
 
 

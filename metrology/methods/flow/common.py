@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
-from metrology.methods.fragments import LoopSettings
+from metrology.methods.fragments import ABSOLUTE, DIFFERENTIAL, GAUGE, LoopSettings, pressure_kind
 from metrology.methods.setup import RunSetup
 from metrology.methods.steps import Check, Field, Step
 
@@ -20,10 +20,12 @@ HOLD_KINDS = (
     ("control in manual", "Control in manual"),
     ("none", "No hold needed: say why"),
 )
-PRESSURE_CAUTIONS = (
-    "Pressure may be trapped between valve and instrument: vent slowly, face away, wear eye protection.",
-    "Take the instrument off the process in the order of the manifold; open the equaliser before a high side.",
-)
+TRAPPED = "Pressure may be trapped between valve and instrument: vent slowly, face away, wear eye protection."
+PRESSURE_CAUTIONS = {
+    GAUGE: (TRAPPED, "Shut the isolation valve before the vent is opened."),
+    ABSOLUTE: (TRAPPED, "Shut the isolation valve before the vent is opened; a line under vacuum draws in what stands before it."),
+    DIFFERENTIAL: (TRAPPED, "Take the instrument off the process in the order of the manifold; open the equaliser before a high side."),
+}
 LIVE_TERMINALS = "Live terminals: in a hazardous area no cover comes off until the area is declared safe for it."
 OFF_PROCESS = (
     Check("isolated", "Isolated from the process and vented"),
@@ -292,6 +294,19 @@ def repair(n: int, *, prefix: str = "repair") -> tuple[Step, ...]:
             confirm_label="Work is done",
         ),
     )
+
+
+VALVES_BACK = {
+    GAUGE: "Isolation valve open, vent closed and plugged",
+    ABSOLUTE: "Isolation valve open, vent closed and plugged, no leak under vacuum",
+    "": "Sensor wires and process connection as they were",
+}
+
+
+def put_back(setup: RunSetup) -> tuple[Check, ...]:
+    """What must be as it was, by what the instrument measures."""
+    label = VALVES_BACK.get(pressure_kind(setup))
+    return tuple(replace(c, label=label) if label and c.key == "valves" else c for c in PUT_BACK)
 
 
 def restore(setup: RunSetup, *, checks: Sequence[Check] = PUT_BACK, caution: str = "", normal: str = "") -> tuple[Step, ...]:

@@ -13,7 +13,7 @@ from metrology.judgement.signature import Signature, find_signatures
 from metrology.judgement.tolerance import tolerance_percent
 from metrology.judgement.uncertainty import Component
 from metrology.methods.budget import ideal_for, output_budget, per_signal, signal_at, through
-from metrology.methods.fragments import sensor_of
+from metrology.methods.fragments import ABSOLUTE, DIFFERENTIAL, GAUGE, pressure_kind, sensor_of
 from metrology.methods.method import Columns
 from metrology.methods.outcome import Judged, Outcome
 from metrology.methods.setup import RunSetup
@@ -45,9 +45,24 @@ def up_and_down(setup: RunSetup, _set_key: str = "") -> tuple[Slot, ...]:
         ways = [(p, UP) for p in setup.points_percent] + [(p, DOWN) for p in reversed(setup.points_percent)]
         for n, (percent, direction) in enumerate(ways):
             nominal = i.lrv + percent / 100.0 * (i.urv - i.lrv)
-            how = approach(n, len(setup.points_percent), direction)
+            how = rest_at(setup, nominal) or approach(n, len(setup.points_percent), direction)
             slots.append(Slot(len(slots), cycle, direction, percent, nominal, ideal_for(setup, nominal), how))
     return tuple(slots)
+
+
+RESTS = {
+    GAUGE: "Vent it to the air: that is its zero. Nothing is trapped behind a valve.",
+    DIFFERENTIAL: "Vent both sides and open the equaliser between them: that is its zero.",
+    ABSOLUTE: "Pull the vacuum down as far as the reference reads; the air is not its zero.",
+}
+
+
+def rest_at(setup: RunSetup, nominal: float) -> str:
+    """How a point is come to that can't be come up to: zero pressure, or the setting of a simulator; empty of others."""
+    if sensor_of(setup).sensor:
+        return "Set the simulator to it; there is no way up or down to it."
+    kind = pressure_kind(setup)
+    return RESTS[kind] if kind and nominal == 0 else ""
 
 
 def approach(n: int, count: int, direction: str) -> str:
