@@ -66,7 +66,8 @@ def admit_source(state: RunState, method: Method, progress: Progress, payload: M
         )
         raise Fault("same_signal", told, field="signal")
     channel = method.watching.source_channel(quantity, str(payload.get("channel", "") or ""))
-    if channel and channel not in channels_of(state, method, progress):
+    known = {method.watching.source_channel(quantity, c) for c in channels_of(state, method, progress)}
+    if channel and channel not in known:
         raise Fault("unknown_channel", f"This run reads no '{channel}'.", field="channel")
     return {
         "quantity": quantity,

@@ -117,6 +117,26 @@ class Wires(TestCase):
             p.do("hold_released", hold=hold.id, values={"reading": "320", "operator": "CR"}, reason="Shift ends")
 
 
+class Live(TestCase):
+    def test_rows_of_a_group_share_their_sources(self):
+        p = MagPlay().forward()
+        while p.step.key != "signal":
+            p.take(*GOOD[p.step.key]).forward()
+        signal = {"signal": "MM-1/card", "label": "Card", "unit": "m/s", "stimulus": "MM-1/card", "role": "applied", "wired_to": "TAG"}
+        p.do("source_chosen", quantity="applied", channel="signal", **signal)
+        asked = p.view["step"]["readings"]["next"]["quantities"]
+        self.assertEqual([(q["name"], q["source_channel"]) for q in asked], [("applied", "signal"), ("indicated", "signal")])
+        with self.assertRaises(Fault) as told:
+            p.do("source_chosen", quantity="applied", channel="elsewhere", **signal)
+        self.assertEqual(told.exception.code, "unknown_channel")
+
+    def test_what_the_card_was_really_set_to_counts(self):
+        slot = MagPlay().method.trial.plan(MagPlay().state.setup, "signal").slots[1]
+        trial = MagPlay().method.trial
+        self.assertEqual(trial.record(MagPlay().state.setup, slot, {"indicated": "1.001"})["applied"], "1")
+        self.assertEqual(trial.record(MagPlay().state.setup, slot, {"indicated": "1.001", "applied": "1.0004"})["applied"], "1.0004")
+
+
 class Reconnected(TestCase):
     def test_coil_as_before_inside_at_and_outside(self):
         # 5 % of 80.1 ohm

@@ -9,6 +9,7 @@ from typing import Any, Generic, Protocol, TypeVar
 
 from metrology.simulation.cell import SimulatedCell
 from metrology.simulation.injector import KEPT, SimulatedAnalyte, SimulatedInjector
+from metrology.simulation.magnetic import SimulatedMagnetic
 from metrology.simulation.mass_flow import SimulatedMassFlow
 from metrology.simulation.mixture import SimulatedComponent, SimulatedMixture
 from metrology.simulation.scale import SimulatedScale
@@ -219,6 +220,24 @@ class MassFlowPoint(KeyedPoint[SimulatedMassFlow]):
         return (m.shown, m.shown_density, m.drive, m.temperature, m.stored, self.taken)
 
 
+class MagneticPoint(KeyedPoint[SimulatedMagnetic]):
+    """A magnetic flow meter on its test card."""
+
+    def start(self, value: float) -> None:
+        """A set point of card, current output or pulses, told apart by its size."""
+        self.taken = float(self.analyzer.set(value))
+
+    @property
+    def registers(self) -> tuple[float, ...]:
+        """Card and velocity, output set and measured, pulses set and measured, coil, its insulation, both electrodes, whether the last one was taken."""
+        m = self.analyzer
+        return (m.card, m.velocity, m.out_ma, m.ma, m.out_hz, m.hz, m.coil, m.insulation, m.electrode_a, m.electrode_b, self.taken)
+
+
+def _magnetic(row: Mapping[str, Any], seed: int) -> Point:
+    return MagneticPoint(row["tag"], SimulatedMagnetic(**row.get("set", {}), seed=seed))
+
+
 def _scale(row: Mapping[str, Any], seed: int) -> Point:
     return ScalePoint(row["tag"], SimulatedScale(**row.get("set", {}), seed=seed), string_port=row.get("string_port"))
 
@@ -251,7 +270,7 @@ def _cell(row: Mapping[str, Any], seed: int) -> Point:
 
 
 KINDS: dict[str, Callable[[Mapping[str, Any], int], Point]] = {
-    "cell": _cell, "injector": _injector, "mass flow": _mass_flow, "mixture": _mixture, "scale": _scale, "trace": _trace,
+    "cell": _cell, "injector": _injector, "magnetic": _magnetic, "mass flow": _mass_flow, "mixture": _mixture, "scale": _scale, "trace": _trace,
 }  # fmt: skip
 
 

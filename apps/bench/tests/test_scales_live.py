@@ -12,6 +12,7 @@ from apps.bench.simulator.world import build_world
 from apps.bench.sources import PROTOCOLS, SourceFault
 from apps.bench.sources.weight_string import StringSource
 from metrology.faults import Fault
+from metrology.simulation.magnetic import SimulatedMagnetic
 from metrology.simulation.mass_flow import SimulatedMassFlow
 from metrology.simulation.scale import SimulatedScale
 
@@ -137,6 +138,15 @@ class Maps(TestCase):
                 time.sleep(0.05)
             else:
                 self.fail(f"{key} reads {source.read(signal)}, it is {value()}")
+        card = {s["key"]: s for s in check_map(json.loads((MAPS / "magnetic.json").read_text()))["signals"]}
+        for key, told, value in (("card", "velocity", 3.0), ("out", "ma", 12.0), ("freq", "hz", 100.0)):
+            source.write(card[f"FIT-2302.{key}"], value)
+            for _ in range(200):
+                if abs(source.read(card[f"FIT-2302.{told}"]) - value) < 0.005 * value:
+                    break
+                time.sleep(0.05)
+            else:
+                self.fail(f"{told} never came to {value}")
         freed = next(s for s in check_map(json.loads((MAPS / "silo.json").read_text()))["signals"] if s["key"] == "WT-3301.free")
         source.write(freed, freed["press"])
         for _ in range(100):
@@ -147,6 +157,22 @@ class Maps(TestCase):
 
 
 class Physics(TestCase):
+    def test_a_card_takes_only_what_it_can_be_set_to(self):
+        m = SimulatedMagnetic(gain=1.01)
+        for raw, taken in (
+            (0.0, True),
+            (20.0, True),
+            (20.1, False),
+            (1003.5, True),
+            (1003.4, False),
+            (1023.0, True),
+            (1023.1, False),
+            (100_500.0, True),
+        ):
+            self.assertEqual(m.set(raw), taken, raw)
+        self.assertEqual((m.card, m.out_ma, m.hz), (20.0, 23.0, 500.0))
+        self.assertAlmostEqual(self.settled(m).velocity, 20.2, 2)
+
     def settled(self, made, seconds=60):
         for _ in range(seconds * 2):
             made.step(0.5)

@@ -26,6 +26,7 @@ from metrology.methods.trials.verification import (
     SIGNAL,
     MagSettings,
     Verification,
+    group_at,
     groups_read,
     has_own_baseline,
     left_out,
@@ -288,6 +289,15 @@ def words(setup: RunSetup) -> tuple[str, str]:
     )
 
 
+@dataclass(frozen=True)
+class OnCard(Still):
+    """Rows of a group share what drives them and what reads them; a resistance has a source of its own."""
+
+    def source_channel(self, quantity: str, channel: str) -> str:
+        """The group of a row."""
+        return group_at(channel)
+
+
 TRIAL = Verification()
 METHOD = Method(
     key="flow-mag-verify",
@@ -302,7 +312,7 @@ METHOD = Method(
     trial=TRIAL,
     standards=Standards(needs),
     advice=MagAdvice(),
-    watching=Still(TRIAL),
+    watching=OnCard(TRIAL),
     words=words,
     undone=frozenset({INCOMPLETE}),
     names={"leave": "verified", INCOMPLETE: "signed as not complete", "again": "reconnected again"},

@@ -24,7 +24,7 @@ from metrology.methods.steps import Step
 from metrology.methods.trials.courses import on_day, trend_words
 from metrology.methods.trials.points import InItsUnit, as_it_was
 from metrology.quantities.typed import parse_typed
-from metrology.quantities.words import decimals_for, number, signed
+from metrology.quantities.words import decimals_for, signed
 
 COIL, ELECTRODES, SIGNAL, CURRENT, PULSE = "coil", "electrodes", "signal", "current", "pulse"
 GROUPS = {
@@ -32,6 +32,8 @@ GROUPS = {
     "empty": "Empty pipe",
 }  # fmt: skip
 READ = (COIL, ELECTRODES, SIGNAL, CURRENT, PULSE)
+DRIVEN = {SIGNAL: "Test card set to", CURRENT: "Output set to", PULSE: "Pulses set to"}
+DRIVEN_NEAR = 0.002  # of the row: how near what drives it must come
 OF_ROW = "A row with limits of its own; judged below."
 
 
@@ -145,6 +147,12 @@ def rows_in(setup: RunSetup, group: str) -> tuple[Row, ...]:
     return rows_of(settings_of(setup), group, is_own=has_own_baseline(setup))
 
 
+def group_at(channel: str) -> str:
+    """The group of a row by its label, where its rows share sources; the row itself where each is read by itself."""
+    ends = {" m/s": SIGNAL, " mA": CURRENT, " of full scale": PULSE}
+    return next((g for end, g in ends.items() if channel.endswith(end)), channel)
+
+
 def left_out(setup: RunSetup) -> tuple[str, ...]:
     """The groups that are not verified in this run."""
     known = dict(setup.entered)
@@ -187,11 +195,19 @@ class Verification(InItsUnit):
             f"{r.label} should be near {r.nominal:g} {r.unit}. A wrong range of the meter or a digit too many reads like that: look first."
         )
         decimals = max(decimals_for(r.nominal) - 1, 0)
-        return (Quantity("indicated", r.label, r.unit, decimals, r.nominal, low, high, 0, doubt=doubt, span=abs(r.nominal)),)
+        shown = Quantity("indicated", r.label, r.unit, decimals, r.nominal, low, high, 0, doubt=doubt, span=abs(r.nominal))
+        if slot.extra["group"] not in DRIVEN:
+            return (shown,)
+        near = DRIVEN_NEAR * abs(r.nominal)
+        card = Quantity(
+            "applied", DRIVEN[slot.extra["group"]], r.unit, decimals, r.nominal, r.nominal - near, r.nominal + near, 0, required=False,
+            is_live_only=True, span=abs(r.nominal),
+        )  # fmt: skip
+        return (card, shown)
 
     def record(self, setup: RunSetup, slot: Slot, texts: Mapping[str, str]) -> Mapping[str, str]:
-        """What it should be stands beside it."""
-        return {**texts, "applied": f"{slot.nominal:.6g}"}
+        """What it should be stands beside it: what card or output were really set to, where that was read."""
+        return {**texts, "applied": texts.get("applied") or f"{slot.nominal:.6g}"}
 
     def measure(self, setup: RunSetup, slot: Slot, reading: RawReading) -> Point:
         """Against what it should be, in % of that."""
@@ -234,8 +250,8 @@ class Verification(InItsUnit):
             criteria.append(Criterion("uneven", "Electrodes apart", apart, "%", None, settings_of(setup).uneven_percent, decimals=1))
         table = OutcomeTable(
             GROUPS[group],
-            ("Row", "Limits", "Value", "Baseline", "Off it by"),
-            tuple((r.label, _limits(r), f"{found[r.name]:g} {r.unit}", *_against(r, found[r.name])) for r in rows),
+            ("Row", "Value", "Baseline", "Off it by"),
+            tuple((r.label, f"{found[r.name]:g} {r.unit}", *_against(r, found[r.name])) for r in rows),
         )
         if group == groups_read(setup)[-1]:
             criteria += _whole(setup)
@@ -337,11 +353,6 @@ def reconnect_words(setup: RunSetup) -> str:
     if known.get("alarm_again") == "yes":
         out.append("an alarm is on")
     return f"After the wires were put back {', '.join(out)}. A wire is loose or exchanged." if out else ""
-
-
-def _limits(r: Row) -> str:
-    low = number(r.low, 3).rstrip("0").rstrip(".") if r.low is not None else ""
-    return f"{low} to {r.high:.6g} {r.unit}" if r.high is not None else f"at least {low} {r.unit}"
 
 
 def _against(r: Row, value: float) -> tuple[str, str]:
