@@ -31,7 +31,7 @@ from metrology.methods.slots import STREAM, Quantity, Slot, Watched
 from metrology.methods.steps import Step
 from metrology.methods.trials.exposure import inhibit_of
 from metrology.quantities.units import convert
-from metrology.quantities.words import number
+from metrology.quantities.words import minutes, number
 from metrology.run.holds import lost_words
 from metrology.run.progress import current_slot, make_progress, passes_of
 from metrology.run.raw import raw_readings
@@ -84,6 +84,15 @@ def counting_words(q: Quantity, samples: Sequence[Sample]) -> str:
 def same_stream(one: Slot | None, other: Slot | None) -> bool:
     """Whether what flowed at one slot still flows at the other, so that what stood there stands here."""
     return bool(one and other and one.extra.get(STREAM) and one.extra[STREAM] == other.extra.get(STREAM))
+
+
+def _lost_words(live: Live, now: float) -> str:
+    """What is wrong with a source that is lost, and how long ago it last told something; empty of one that is there. An old value is no reading."""
+    lost, samples = live.trace.lost, live.trace.samples
+    if not lost or not samples:
+        return lost
+    t, v = samples[-1]
+    return f"{lost} Last seen {minutes(now - t)} ago at {number(v, live.quantity.decimals)} {live.quantity.unit}."
 
 
 def _being_set(state: RunState, method: Method, step: Step) -> tuple[Slot, tuple[Quantity, ...]] | None:
@@ -283,9 +292,9 @@ class RunLive:
                 "unit": live.quantity.unit,
                 "t": last[0] if last else None,
                 "v": last[1] if last else None,
-                "text": number(last[1], live.quantity.decimals) if last else "",
+                "text": number(last[1], live.quantity.decimals) if last and not live.trace.lost else "",
                 "status": "lost" if live.trace.lost else "away" if away else settle.status,
-                "says": live.trace.lost or says or self._words(live, settle, samples),
+                "says": _lost_words(live, now) or says or self._words(live, settle, samples),
                 "mean": settle.mean if settle.status != NO_DATA else None,
                 **({"more": live.samples(now - LATEST_S)} if live.trace.is_buffered else {}),
                 "limit": live.rule.limit,

@@ -11,6 +11,7 @@ from django.test import TransactionTestCase
 from django.utils import timezone
 
 from apps.bench import auto_capture
+from apps.bench.capture import live_of
 from apps.bench.hub import HUB
 from apps.bench.models import AutoCapture, Device
 from apps.bench.simulator.bench import BenchThread
@@ -147,6 +148,9 @@ class Capturing(LiveTestCase):
         self.bench.calibrator.misbehaves.silent = True
         lost = self.until(lambda: (b := self.capture().json()).get("code") == "source_lost" and b)
         self.assertIn("type the reading", lost["message"])
+        row = live_of(self.run_id)[0].frame()["rows"]["applied"]
+        self.assertEqual((row["status"], row["text"]), ("lost", ""))  # an old value is no reading
+        self.assertRegex(row["says"], r"Last seen \d+ s ago at -?\d")
         self.view()
         self.ok(("reading_taken", {"step": "as_found", "slot": 1, "indicated": "8.02"}))
         self.bench.calibrator.misbehaves.silent = False

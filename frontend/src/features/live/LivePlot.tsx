@@ -1,7 +1,7 @@
 import { useEffect, useRef, type RefObject } from "react";
 import uPlot from "uplot";
 import "uplot/dist/uPlot.min.css";
-import { scaleFor } from "./scale";
+import { broken, scaleFor } from "./scale";
 import type { Frame, Traces } from "./useLive";
 
 const SHOWN_S = 60;
@@ -142,7 +142,7 @@ export function LivePlot({ name, frame, traces }: { name: string; frame: Frame; 
   }, []);
   useEffect(() => {
     const rows = (traces.current[name] ?? []).filter((s) => s[0] > frame.now - SHOWN_S);
-    plot.current?.setData([rows.map((s) => s[0] - frame.now), rows.map((s) => s[1])]);
+    plot.current?.setData(broken(rows, frame.now));
   }, [frame, name, traces]);
   return <div ref={host} aria-hidden="true" className="w-full" />;
 }

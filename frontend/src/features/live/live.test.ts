@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { scaleFor } from "./scale";
+import { broken, scaleFor } from "./scale";
 import { grow, type Frame } from "./useLive";
 
 function frame(now: number, t: number | null, v: number | null): Frame {
@@ -23,6 +23,14 @@ describe("the trace", () => {
   it("stands still while a source is lost", () => {
     const traces = grow({ indicated: [[100, 4]] }, frame(101, null, null));
     expect(traces.indicated).toEqual([[100, 4]]);
+  });
+});
+
+describe("a trace with a hole", () => {
+  it("breaks where nothing came for more than three seconds, and nowhere else", () => {
+    expect(broken([[10, 1], [13, 2]], 20)).toEqual([[-10, -7], [1, 2]]);
+    expect(broken([[10, 1], [13.1, 2]], 20)).toEqual([[-10, -8.45, -6.9], [1, null, 2]]);
+    expect(broken([], 20)).toEqual([[], []]);
   });
 });
 

@@ -38,19 +38,15 @@ export function JudgeStep({ run, step }: StepProps) {
       }
     >
       <Keys run={run} only={step.keys} />
-      <p className="flex flex-wrap items-baseline gap-x-4 border-y-2 border-slate py-3 text-3xl">
+      <p className="flex flex-wrap items-baseline gap-x-4 border-y-2 border-slate py-1 text-3xl">
         <Verdict verdict={judge.verdict} size={30} />
         <span className="text-lg">{judge.share} of what is allowed is used</span>
       </p>
       {signature && (
-        <section>
-          <h3 className="font-bold">
-            What kind of error <span className="font-normal text-muted">confidence {signature.confidence}</span>
-          </h3>
-          <p>{signature.says}</p>
-          <p className="text-sm text-muted">{signature.evidence.join(" ")}</p>
-          <p className="text-sm">First action: {signature.first_action}</p>
-        </section>
+        <p>
+          <span className="sr-only">What kind of error: </span>
+          <strong>{signature.says}</strong> <span className="text-muted">confidence {signature.confidence}</span>
+        </p>
       )}
       <Message title={`Proposed: ${step.options.find((o) => o.value === judge.proposal)?.label ?? judge.proposal}`}>{judge.reason}</Message>
       <RadioGroup value={choice} onChange={setPicked} className="grid max-w-3xl gap-x-4 sm:grid-cols-2">
@@ -75,6 +71,13 @@ export function JudgeStep({ run, step }: StepProps) {
         <div className="max-w-xl">
           <LongField label={isAgainst ? "Why not as proposed" : "Why it is to be replaced"} value={reason} onChange={setReason} error={errors.reason} rows={2} />
         </div>
+      )}
+      {signature && (
+        <section>
+          <h3 className="font-bold">Why, and what first</h3>
+          <p className="text-sm text-muted">{signature.evidence.join(" ")}</p>
+          <p className="text-sm">First action: {signature.first_action}</p>
+        </section>
       )}
       {append.isError && <Failure error={append.error} />}
       {append.error instanceof ApiFailure && append.error.details.needs_stand_in === true && (
