@@ -7,6 +7,7 @@ from typing import Any
 
 PHASES = ("prepare", "make safe", "as found", "judge", "adjust", "as left", "restore", "sign")
 PURGED = "purged_s"  # seconds that a trace was seen below its limit when a condition was taken from it; entered with the key of its step
+NO_HOLD, ON_BENCH = "none", "bench"  # kinds of hold that hold nothing: not needed, or taken out of the plant
 CHOSEN = ("reference", "gas", "item")  # kinds of field that name what stands for the truth
 KINDS = (
     "confirm",

@@ -56,11 +56,14 @@ class TimerEnded(TypedDict):
 
 
 class HoldPlaced(TypedDict):
-    """until: the planned end, ISO. others: open holds of one group with it. own: its own hold step, such as a lock-out. kind "none": not needed."""
+    """until: the planned end, ISO. others: open holds of one group with it. own: its own hold step, such as a lock-out. kind "none": not needed;
+    "bench": out of the plant, which is entered.
+    """
 
     step: str
     kind: str
     reason: str
+    enters: NotRequired[dict[str, str]]
     until: NotRequired[str]
     own: NotRequired[str]
     agreement: NotRequired[str]

@@ -16,7 +16,9 @@ _WORDS: dict[str, Callable[[Mapping[str, Any]], str]] = {
         if p.get("enters")
         else f"ended the {p['step'].replace('_', '-')} timer" + (f": {p['reason']}" if p.get("reason") else "")
     ),
-    "hold_placed": lambda p: f"needed no hold: {p['reason']}" if p["kind"] == "none" else f"placed a hold ({p['kind']}): {p['reason']}",
+    "hold_placed": lambda p: (
+        {"none": "needed no hold", "bench": "took it to the bench"}.get(p["kind"], f"placed a hold ({p['kind']})") + f": {p['reason']}"
+    ),
     "hold_released": lambda p: "released the hold" + (f": {p['reason']}" if p.get("reason") else ""),
     "hold_handed_over": lambda p: f"handed the hold over to {p['to_name']}" + (f": {p['note']}" if p.get("note") else ""),
     "hold_accepted": lambda _: "took the hold over",

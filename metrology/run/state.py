@@ -12,6 +12,7 @@ from metrology.judgement.reference import ReferenceStandard
 from metrology.methods.registry import settings_of
 from metrology.methods.setup import RunSetup, setup_from
 from metrology.methods.slots import Slot
+from metrology.methods.steps import NO_HOLD, ON_BENCH
 from metrology.run import event_types as kept
 from metrology.run.events import Event
 from metrology.run.upcast import start_payload
@@ -330,7 +331,9 @@ def _counted(s: RunState, e: Event) -> None:
 def _hold_placed(s: RunState, e: Event) -> None:
     p: kept.HoldPlaced = e.payload
     s.hold_steps.add(p["step"])
-    if p["kind"] != "none":
+    if p.get("enters"):
+        s.setup = s.setup.with_entered(p["enters"])
+    if p["kind"] not in (NO_HOLD, ON_BENCH):
         until = datetime.fromisoformat(p["until"])
         told = p.get("agreement", "")
         s.holds[e.id] = Hold(
@@ -348,7 +351,7 @@ def _hold_placed(s: RunState, e: Event) -> None:
             approval=p.get("approval", ""),
         )
     else:
-        s.notes.append(Note("no hold", p["reason"], e.author_name, e.at))
+        s.notes.append(Note("on the bench" if p["kind"] == ON_BENCH else "no hold", p["reason"], e.author_name, e.at))
 
 
 def _hold_released(s: RunState, e: Event) -> None:

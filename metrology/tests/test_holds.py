@@ -5,8 +5,52 @@ from unittest import TestCase
 
 from metrology.faults import Fault
 from metrology.judgement.voting import read_scheme, vote_words
+from metrology.methods.registry import get_method
+from metrology.methods.setup import RunSetup
 from metrology.run.flags import flags_of
-from metrology.tests.runs import Play, instrument
+from metrology.run.parameters import require_hold
+from metrology.tests.runs import CHECKS, Play, instrument, meter, reference
+
+
+class OnTheBench(TestCase):
+    def out(self, reason="New cell fitted in the shop"):
+        p = Play()
+        p.do("step_confirmed", step="identity", values={"tag": "PT-2101", "serial": "MB-48213"})
+        p.do("reference_assigned", role="applied", reference=reference())
+        p.do("reference_assigned", role="indicated", reference=meter())
+        p.do("step_confirmed", step="references")
+        p.do("step_confirmed", step="environment", values={"temperature": "21"})
+        p.do("step_confirmed", step="operator", values={"operator": "Control room"})
+        p.do("hold_placed", step="hold", kind="bench", reason=reason)
+        return p
+
+    def test_no_hold_is_pretended_and_no_normal_reading_asked(self):
+        p = self.out()
+        self.assertEqual(p.state.open_holds, [])
+        p.do("step_confirmed", step="cautions", checks=CHECKS["cautions"])
+        p.read_errors("as_found", [0.0] * 10)
+        p.do("decision_made", step="judge", choice="leave", reason="")
+        p.do("step_confirmed", step="restore", checks=CHECKS["restore"])
+        step = p.view["step"]
+        self.assertEqual((step["title"], [f["name"] for f in step["fields"]]), ("Off the bench", ["stored", "label"]))
+        p.do("step_confirmed", step="release", values={"stored": "Rack 3", "label": "Green, 29 Nov"})
+        p.do("signed", note="")
+        told = [n["text"] for n in p.view["notes"] if n["kind"] == "on the bench"]
+        self.assertEqual(told, ["New cell fitted in the shop"])
+
+    def test_it_takes_a_reason_and_is_offered_only_where_it_makes_sense(self):
+        self.assertRaises(Fault, self.out, "")
+        for key, there in (("tx-multipoint", True), ("tx-configure", True), ("loop-check", False), ("weigh-vessel", False)):
+            method = get_method(key)
+            made = RunSetup(key, "1", instrument(details=method.settings()), points_percent=())
+            made = replace(made, points_percent=(0.0, 50.0, 100.0))
+            options = next(s.options for s in method.steps(made, {}) if s.key == "hold")
+            self.assertEqual("bench" in dict(options), there, key)
+
+    def test_a_device_on_the_bench_is_written_to_without_a_hold(self):
+        require_hold(self.out().state, "A trim changes what the plant sees")
+        p = Play()
+        self.assertRaises(Fault, require_hold, p.state, "A trim changes what the plant sees")
 
 
 class Holds(TestCase):

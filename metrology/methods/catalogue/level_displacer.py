@@ -263,7 +263,7 @@ def _steps(setup: RunSetup, chosen: tuple[tuple[str, str], ...]) -> tuple[Step, 
         _weights(setup),
         common.warm_up(setup),
         common.operator(setup),
-        common.hold(),
+        common.hold(may_be_out=True),
         common.cautions(
             setup,
             *_OWN,

@@ -397,7 +397,7 @@ def _steps(setup: RunSetup, chosen: tuple[tuple[str, str], ...]) -> tuple[Step, 
         *_cold_junction(setup),
         common.warm_up(setup),
         common.operator(setup),
-        common.hold(),
+        common.hold(may_be_out=True),
         common.cautions(
             setup,
             *_OWN,

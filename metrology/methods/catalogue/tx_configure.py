@@ -209,7 +209,7 @@ def _steps(setup: RunSetup, chosen: tuple[tuple[str, str], ...]) -> tuple[Step, 
         common.environment(),
         common.loop_budget(setup),
         common.operator(setup),
-        common.hold(),
+        common.hold(may_be_out=True),
         common.cautions(
             setup,
             MOVES,

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 from metrology.methods.fragments import ABSOLUTE, DIFFERENTIAL, GAUGE, LoopSettings, pressure_kind
 from metrology.methods.setup import RunSetup
-from metrology.methods.steps import Check, Field, Step
+from metrology.methods.steps import ON_BENCH, Check, Field, Step
 
 RULE_OF_SITE = "Site procedures, permits, local codes and licensed practice rule over this screen."
 MAX_REPEATS = 20
@@ -144,8 +144,16 @@ def operator(setup: RunSetup) -> Step:
     )
 
 
-def hold() -> Step:
-    """The hold placed."""
+BENCH = (ON_BENCH, "On the bench: taken out, no signal in the plant")
+
+
+def is_on_bench(setup: RunSetup) -> bool:
+    """Whether it was taken out of the plant: there is no signal to hold, and no normal reading to be seen."""
+    return dict(setup.entered).get("where") == ON_BENCH
+
+
+def hold(*, may_be_out: bool = False) -> Step:
+    """The hold placed. may_be_out: it may have been taken to the bench instead."""
     return Step(
         "hold",
         "hold",
@@ -154,7 +162,7 @@ def hold() -> Step:
         "Say how the plant is kept from acting on the signal, why, and until when. "
         "The hold stays in sight on every page until it is released.",
         cautions=("While the hold is on, nobody is protected by this signal. Keep it short.",),
-        options=HOLD_KINDS,
+        options=(*HOLD_KINDS, BENCH) if may_be_out else HOLD_KINDS,
         confirm_label="Hold is on",
     )
 
@@ -296,6 +304,15 @@ def repair(n: int, *, prefix: str = "repair") -> tuple[Step, ...]:
     )
 
 
+def _off_the_bench() -> Step:
+    """Where it goes: it feeds nothing, so that no normal reading can be seen and nobody is given a signal back."""
+    return Step(
+        "release", "release", "restore", "Off the bench",
+        "It is not in the plant: no normal reading is seen now, and none is pretended. When it is put in, it is looked at there.",
+        fields=(Field("stored", "Where it goes now"), Field("label", "Marked with (label, date)")), confirm_label="It is put away",
+    )  # fmt: skip
+
+
 VALVES_BACK = {
     GAUGE: "Isolation valve open, vent closed and plugged",
     ABSOLUTE: "Isolation valve open, vent closed and plugged, no leak under vacuum",
@@ -324,7 +341,9 @@ def restore(setup: RunSetup, *, checks: Sequence[Check] = PUT_BACK, caution: str
             cautions=(caution or "Open isolation valves slowly; a shocked cell is a new error.",),
             confirm_label="It is back",
         ),
-        Step(
+        _off_the_bench()
+        if is_on_bench(setup)
+        else Step(
             "release",
             "release",
             "restore",

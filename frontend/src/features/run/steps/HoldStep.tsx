@@ -9,6 +9,10 @@ import { useNow } from "../../../ui/useNow";
 import { StepFrame, type StepProps } from "../StepFrame";
 import { useAppend } from "../useRun";
 
+const NOTHING: Record<string, { label: string; button: string } | undefined> = {
+  none: { label: "Why no hold is needed", button: "No hold needed" },
+  bench: { label: "Why it was taken out", button: "It is on the bench" },
+};
 const LENGTHS = ["30", "60", "90", "120", "240"];
 
 function plannedEnd(minutes: string, now: number): string {
@@ -22,7 +26,8 @@ export function HoldStep({ run, step }: StepProps) {
   const [values, set, clear] = useDraftForm(`${run.id}/${step.key}`);
   const only = step.options.length === 1 ? step.options[0]?.value : undefined;
   const kind = values.kind ?? only ?? step.usual.kind ?? "";
-  const reason = values.reason ?? (kind === "none" ? "" : step.usual.reason) ?? "";
+  const nothing = NOTHING[kind]; // no hold is placed: not needed, or taken out of the plant
+  const reason = values.reason ?? (nothing ? "" : step.usual.reason) ?? "";
   const why = step.fields.find((f) => f.name === "reason");
   const minutes = values.minutes ?? "60";
   const errors = append.error instanceof ApiFailure ? append.error.byField : {};
@@ -36,7 +41,7 @@ export function HoldStep({ run, step }: StepProps) {
       onSubmit={place}
       action={
         <Button kind="primary" type="submit" large disabled={append.isPending}>
-          {kind === "none" ? "No hold needed" : step.confirm_label}
+          {nothing?.button ?? step.confirm_label}
         </Button>
       }
     >
@@ -60,9 +65,9 @@ export function HoldStep({ run, step }: StepProps) {
         {errors.kind && <p className="font-bold text-iron">{errors.kind}</p>}
       </RadioGroup>
       )}
-      <div className={kind === "none" ? "" : "grid gap-4 sm:grid-cols-[minmax(0,1fr)_200px]"}>
-        <TextField label={kind === "none" ? "Why no hold is needed" : (why?.label ?? "Reason")} hint={why?.hint} value={reason} onChange={(v) => set("reason", v)} error={errors.reason} />
-        {kind !== "none" && (
+      <div className={nothing ? "" : "grid gap-4 sm:grid-cols-[minmax(0,1fr)_200px]"}>
+        <TextField label={nothing?.label ?? why?.label ?? "Reason"} hint={why?.hint} value={reason} onChange={(v) => set("reason", v)} error={errors.reason} />
+        {!nothing && (
           <TextField
             label="Planned length"
             unit="min"
@@ -74,7 +79,7 @@ export function HoldStep({ run, step }: StepProps) {
           />
         )}
       </div>
-      {kind !== "none" && (
+      {!nothing && (
         <div className="flex flex-wrap gap-2">
           {LENGTHS.map((m) => (
             <Button key={m} onClick={() => set("minutes", m)} className={minutes === m ? "border-water bg-water-soft" : ""}>
