@@ -12,6 +12,7 @@ import { ErrorPlot } from "./ErrorPlot";
 import { PassPlot } from "./PassPlot";
 import { ReadingTable } from "./ReadingTable";
 import { StrikeDialog } from "./RunDialogs";
+import { useNotStored } from "./useEntries";
 import { ResultTable } from "./ResultTable";
 import { GasEvidence } from "../gas/GasEvidence";
 
@@ -97,7 +98,7 @@ function Holds({ view }: { view: RunView }) {
   );
 }
 
-function SetBlock({ set, onStrike }: { set: ReadingSet; onStrike?: () => void }) {
+function SetBlock({ set, onStrike, waits }: { set: ReadingSet; onStrike?: () => void; waits: boolean }) {
   return (
     <section aria-label={`${set.title} readings`} className="pb-2">
       <h3 className="flex items-baseline gap-3 pt-2 font-bold">
@@ -107,7 +108,12 @@ function SetBlock({ set, onStrike }: { set: ReadingSet; onStrike?: () => void })
       <ReadingTable set={set} />
       <Criteria set={set} />
       {onStrike && (
-        <button type="button" onClick={onStrike} className="mt-1 inline-flex min-h-12 items-center gap-2 rounded-md px-2 font-bold text-water hover:bg-water-soft">
+        <button
+          type="button"
+          onClick={onStrike}
+          disabled={waits} // one is on its way: the last one on the page is not the last one entered
+          className="mt-1 inline-flex min-h-12 items-center gap-2 rounded-md px-2 font-bold text-water hover:bg-water-soft disabled:text-muted"
+        >
           <Strikethrough size={18} aria-hidden="true" /> Strike a reading
         </button>
       )}
@@ -168,6 +174,7 @@ export function Kept({ view }: { view: RunView }) {
 export function Evidence({ run }: { run: Run }) {
   const view = run.view;
   const [striking, setStriking] = useState(false);
+  const notStored = useNotStored(run.id);
   const mayWork = useMay("work on a run");
   const sets = view.evidence;
   const current = view.step?.kind === "readings" ? view.step.key : view.step?.kind === "judge" ? sets.at(-1)?.key : null;
@@ -190,7 +197,7 @@ export function Evidence({ run }: { run: Run }) {
       )}
       <Chromatograms view={view} />
       {[...sets].reverse().map((s) => (
-        <SetBlock key={s.key} set={s} onStrike={mayWork && s.key === current && s.rows.some((r) => !r.struck) ? () => setStriking(true) : undefined} />
+        <SetBlock key={s.key} set={s} waits={notStored > 0} onStrike={mayWork && s.key === current && s.rows.some((r) => !r.struck) ? () => setStriking(true) : undefined} />
       ))}
       {sets.map(
         (s) =>
