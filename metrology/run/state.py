@@ -429,7 +429,12 @@ def _step_reopened(s: RunState, e: Event) -> None:
 
 def _take_back(s: RunState, e: Event, step: str) -> None:
     done = s.confirmations.pop(step, None)
-    s.reopened.append(Reopened(step, done.values if done else {}, e.payload["reason"], e.author_name, e.at))
+    values = done.values if done else {}
+    if step in s.hold_steps:  # where none was placed; one that was is released instead
+        s.hold_steps.discard(step)
+        s.setup = s.setup.without(("where",))
+        values = {n.kind: n.text for n in s.notes if n.kind in ("no hold", "on the bench")}
+    s.reopened.append(Reopened(step, values, e.payload["reason"], e.author_name, e.at))
 
 
 def _reading_taken(s: RunState, e: Event) -> None:

@@ -53,6 +53,49 @@ class OnTheBench(TestCase):
         self.assertRaises(Fault, require_hold, p.state, "A trim changes what the plant sees")
 
 
+class PlacedLater(TestCase):
+    def to_readings(self, kind, reason="The loop is out of use this week"):
+        p = Play()
+        p.do("step_confirmed", step="identity", values={"tag": "PT-2101", "serial": "MB-48213"})
+        p.do("reference_assigned", role="applied", reference=reference())
+        p.do("reference_assigned", role="indicated", reference=meter())
+        p.do("step_confirmed", step="references")
+        p.do("step_confirmed", step="environment", values={"temperature": "21"})
+        p.do("step_confirmed", step="operator", values={"operator": "Control room"})
+        p.do("hold_placed", step="hold", kind=kind, reason=reason, minutes="60")
+        p.do("step_confirmed", step="cautions", checks=CHECKS["cautions"])
+        return p.read_errors("as_found", [0.0] * 10)
+
+    def test_where_none_was_placed_one_can_be_later_and_it_has_to_come_off(self):
+        for kind in ("none", "bench"):
+            p = self.to_readings(kind)
+            self.assertIn("hold", p.view["can_reopen"])
+            p.do("decision_made", step="judge", choice="leave", reason="")
+            p.do("step_reopened", step="hold", reason="Operations want the loop in manual")
+            self.assertEqual(p.current, "hold")
+            p.do("hold_placed", step="hold", kind="inhibit", reason="After all", minutes="60")
+            self.assertEqual(p.current, "restore")
+            self.assertIn("The loop is out of use this week", p.view["reopened"][0]["values"])
+            with self.assertRaises(Fault):
+                p.do("signed", note="")
+            p.finish()
+            self.assertEqual(p.view["status"], "signed")
+
+    def test_a_hold_that_is_on_is_not_taken_back(self):
+        p = self.to_readings("inhibit")
+        self.assertNotIn("hold", p.view["can_reopen"])
+        with self.assertRaises(Fault) as told:
+            p.do("step_reopened", step="hold", reason="Not needed any more")
+        self.assertIn("it is released", told.exception.message)
+
+    def test_not_when_the_run_is_given_back(self):
+        p = self.to_readings("none")
+        p.do("decision_made", step="judge", choice="leave", reason="")
+        p.do("step_confirmed", step="restore", checks=CHECKS["restore"])
+        p.do("step_confirmed", step="release", values={"reading": "212", "operator": "Control room"})
+        self.assertRaises(Fault, p.do, "step_reopened", step="hold", reason="Operations want it")
+
+
 class Holds(TestCase):
     def place(self, minutes, **more):
         run = Play().prepare()
