@@ -9,6 +9,7 @@ from typing import Any
 
 from metrology.faults import Fault, Faults
 from metrology.quantities.typed import parse_typed
+from metrology.quantities.units import convert, convert_width
 
 FORMAT = "verify-loop-parameters/1"
 TRIMMED = "trimmed"  # entered by such an act: the steps that follow prove it
@@ -155,9 +156,40 @@ def _read(p: Parameter, given: Any) -> Any:
     return text.upper() if p.longest in (8, 16, 32) else text
 
 
+def with_ends(values: Mapping[str, Any], typed: Mapping[str, Any], device: Mapping[str, Any]) -> dict[str, Any]:
+    """Edits with both ends of the range where the unit changes: an end that was typed is in the new unit, also where its number stays; the other is carried
+    over from what the device holds.
+    """
+    if not _new_unit(values, device):
+        return dict(values)
+    told = in_unit(device, str(values["unit"]))
+    return {**values, **{end: typed.get(end, told.get(end)) for end in ("lrv", "urv") if end in typed or end in told}}
+
+
+def _new_unit(values: Mapping[str, Any], device: Mapping[str, Any]) -> bool:
+    return bool(values.get("unit")) and bool(device.get("unit")) and values["unit"] != device["unit"]
+
+
+def in_unit(device: Mapping[str, Any], unit: str) -> dict[str, Any]:
+    """What a device holds with its range and limits in another unit; as it is where the units can't be converted."""
+    own = str(device.get("unit") or unit)
+    try:
+        ends = {n: _short(convert(float(device[n]), own, to_unit=unit)) for n in ("lrv", "urv", "lrl", "url") if n in device}
+        width = {"min_span": convert_width(float(device["min_span"]), own, to_unit=unit)} if "min_span" in device else {}
+    except Fault:
+        return {k: v for k, v in device.items() if k not in ("lrv", "urv")}
+    return {**device, **ends, **width}
+
+
+def _short(value: float) -> float:
+    """To the nine digits that a device keeps and more."""
+    return float(f"{value:.9g}")
+
+
 def check_pending(pending: Mapping[str, Any], device: Mapping[str, Any]) -> None:
     """Refuse values that the device can't take: a range outside its sensor limits, a span too small, a damping out of reach."""
-    after = {**device, **pending}
+    changes_unit = _new_unit(pending, device)
+    after = {**(in_unit(device, str(pending["unit"])) if changes_unit else device), **pending}
     faults = []
     lrl, url, smallest = (float(after.get(k, d)) for k, d in (("lrl", -math.inf), ("url", math.inf), ("min_span", 0.0)))
     lrv, urv = float(after.get("lrv", 0)), float(after.get("urv", 1))
@@ -171,8 +203,8 @@ def check_pending(pending: Mapping[str, Any], device: Mapping[str, Any]) -> None
     damping = pending.get("damping")
     if damping is not None and not 0 <= damping <= 100:
         faults.append(Fault("out_of_range", f"Damping is {damping:g} s; accepted is 0 to 100 s.", field="damping"))
-    if "unit" in pending and pending["unit"] != device.get("unit") and not {"lrv", "urv"} <= set(pending):
-        told = "A new unit changes what LRV and URV mean. Type both in the new unit with it."
+    if changes_unit and not {"lrv", "urv"} <= set(pending):
+        told = f"{device['unit']} can't be converted to {pending['unit']}. Type LRV and URV in the new unit with it."
         faults.append(Fault("unit_alone", told, field="unit"))
     if faults:
         raise faults[0] if len(faults) == 1 else Faults(faults)

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from metrology.faults import Fault
-from metrology.methods.parameters import BY_NAME, check_pending, differences, read_values, same, words
+from metrology.methods.parameters import BY_NAME, check_pending, differences, read_values, same, with_ends, words
 from metrology.methods.setup import InstrumentSetup
 from metrology.methods.steps import ON_BENCH, Step
 from metrology.quantities.units import convert
@@ -92,9 +92,9 @@ def admit_parameters(state: RunState, step: Step, payload: Mapping[str, Any]) ->
     if kind == "pending":
         if not device_values(state):
             raise Fault("not_read", "Read the device first: an edit is set against what it holds.", field="values")
-        values = read_values({k: v for k, v in raw.items() if str(v).strip() != ""}, settable_only=True)
-        values = {k: v for k, v in values.items() if k not in device_values(state) or differences({k: device_values(state)[k]}, {k: v})}
-        check_pending(values, device_values(state))
+        typed, held = read_values({k: v for k, v in raw.items() if str(v).strip() != ""}, settable_only=True), device_values(state)
+        values = with_ends({k: v for k, v in typed.items() if k not in held or differences({k: held[k]}, {k: v})}, typed, held)
+        check_pending(values, held)
     elif kind == "sent":
         require_hold(state, "Sending moves the loop current")
         values = dict(pending_values(state))

@@ -370,8 +370,29 @@ class Configure(TestCase):
         run.do("step_confirmed", step="read_after", reason="register follows by change 12")
         self.assertTrue(any("register follows by change 12" in f for f in run.view["flags"]))
 
+    def test_a_new_unit_carries_the_range_over_and_an_end_that_stays_counts_as_typed(self):
+        for typed, unit, ends in (
+            ({"unit": "kPa"}, "kPa", (0.0, 10_000.0)),  # both carried over
+            ({"unit": "kPa", "urv": "8000"}, "kPa", (0.0, 8000.0)),
+            ({"unit": "kPa", "lrv": "0", "urv": "100"}, "kPa", (0.0, 100.0)),  # 100 stays the same number, and is kPa now
+        ):
+            run = self.to_edit()
+            run.do("parameters_captured", step="configure", kind="pending", values=typed)
+            held = run.state.parameters[-1].values
+            self.assertEqual((held["unit"], held["lrv"], held["urv"]), (unit, *ends), typed)
+
+    def test_limits_are_those_of_the_new_unit(self):
+        for urv, good in (("9999", True), ("10000", True), ("10001", False), ("101", True), ("100", True), ("99", False)):
+            run = self.to_edit()
+            edit = {"step": "configure", "kind": "pending", "values": {"unit": "kPa", "urv": urv}}
+            if good:
+                run.do("parameters_captured", **edit)
+            else:
+                with self.assertRaises(Fault, msg=urv):
+                    run.do("parameters_captured", **edit)
+
     def test_what_the_device_cannot_take_is_refused_with_the_field(self):
-        for pending, field in (({"urv": 500.0}, "urv"), ({"lrv": 99.5}, "urv"), ({"damping": -1.0}, "damping"), ({"unit": "kPa"}, "unit")):
+        for pending, field in (({"urv": 500.0}, "urv"), ({"lrv": 99.5}, "urv"), ({"damping": -1.0}, "damping"), ({"unit": "C"}, "unit")):
             with self.subTest(pending=pending), self.assertRaises(Fault) as caught:
                 check_pending(pending, BEFORE)
             self.assertEqual(caught.exception.field, field)
