@@ -396,6 +396,9 @@ def _flags(view: RunView) -> list[Flowable]:
     return [text("Flagged", HEAD), *(text(f) for f in view["flags"])] if view["flags"] else []
 
 
+NO_HOLD_NOTES = ("no hold", "on the bench")
+
+
 def _holds(view: RunView) -> list[Flowable]:
     lines = []
     for h in view["holds"]:
@@ -410,12 +413,12 @@ def _holds(view: RunView) -> list[Flowable]:
         lines.append(
             text(f"{h['kind']}: on {local(h['placed_at'])} by {h['placed_by']} ({h['reason']}), planned until {local(h['until'])}; {off}.")
         )
-    lines += [text(f"No hold: {n['text']}") for n in view["notes"] if n["kind"] == "no hold"]
+    lines += [text(f"{n['kind'].capitalize()}: {n['text']}") for n in view["notes"] if n["kind"] in NO_HOLD_NOTES]
     return [KeepTogether([text("Holds", HEAD), *lines])] if lines else []
 
 
 def _remarks(view: RunView) -> list[Flowable]:
-    lines = [text(f"{n['kind']}, {n['by']}, {local(n['at'])}: {n['text']}") for n in view["notes"] if n["kind"] != "no hold"]
+    lines = [text(f"{n['kind']}, {n['by']}, {local(n['at'])}: {n['text']}") for n in view["notes"] if n["kind"] not in NO_HOLD_NOTES]
     lines += [text(f"Timer '{t['step'].replace('_', '-')}' was cut short: {t['reason']}") for t in view["timers"] if t["reason"]]
     lines += [
         text(f"Reading {r['number']} ({s['title'].lower()}, {r['indicated']}) was outside what is expected and confirmed by {r['by']}.")

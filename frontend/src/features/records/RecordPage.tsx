@@ -13,7 +13,7 @@ import { Criteria } from "../run/Criteria";
 import { ErrorPlot } from "../run/ErrorPlot";
 import { Budget } from "../run/Budget";
 import { Chromatograms } from "../run/Chromatograms";
-import { Kept, KitInUse, More, Pairs, Statistics } from "../run/Evidence";
+import { Holds, Kept, KitInUse, More, Pairs, Statistics } from "../run/Evidence";
 import { Meanwhile } from "../run/Meanwhile";
 import { PassPlot } from "../run/PassPlot";
 import { ReadingTable } from "../run/ReadingTable";
@@ -201,6 +201,7 @@ export function RecordPage() {
           ))}
           <Chromatograms view={v} />
           <Kept view={v} />
+          <Holds view={v} open />
           <More title="Everything that happened">
             <Log id={run.id} />
           </More>

@@ -85,9 +85,18 @@ export function KitInUse({ view }: { view: RunView }) {
   );
 }
 
-function Holds({ view }: { view: RunView }) {
+/** How the plant was kept from acting on the signal: holds, or why none was placed. Nothing while that is not told. */
+export function Holds({ view, open = false }: { view: RunView; open?: boolean }) {
+  const without = view.notes.filter((n) => n.kind === "no hold" || n.kind === "on the bench");
+  if (!view.holds.length && !without.length) return null;
   return (
+    <More title="Holds" open={open}>
     <ul className="text-sm">
+      {without.map((n) => (
+        <li key={n.at} className="border-b border-rule py-1">
+          <strong>{n.kind}</strong> {clock(n.at)} by {n.by}: {n.text}
+        </li>
+      ))}
       {view.holds.map((h) => (
         <li key={h.id} className="border-b border-rule py-1">
           <strong>{h.kind}</strong> on {clock(h.placed_at)} by {h.placed_by},{" "}
@@ -95,6 +104,7 @@ function Holds({ view }: { view: RunView }) {
         </li>
       ))}
     </ul>
+    </More>
   );
 }
 
@@ -222,11 +232,7 @@ export function Evidence({ run }: { run: Run }) {
         <KitInUse view={view} />
       </More>
       <GasEvidence view={view} />
-      {view.holds.length > 0 && (
-        <More title="Holds" open={!sets.length}>
-          <Holds view={view} />
-        </More>
-      )}
+      <Holds view={view} open={!sets.length} />
       <More title="Policies in force">
         <ul className="text-sm">
           {view.policies.map((p) => (
