@@ -44,6 +44,28 @@ class NothingLost(BrowserTestCase):
         expect(p.get_by_role("button", name="Record reading 2")).to_be_visible()
         expect(p.get_by_label("Reading, mA")).to_have_value("4.02")
 
+    def test_an_answer_that_comes_late_does_not_take_the_page_back(self):
+        p = self.page
+        asked, answered = [], []
+
+        def late(route):
+            """What the server told before the next reading, delivered after it."""
+            asked.append(route)
+            told = route.fetch()
+            p.get_by_label("Reading, mA").fill(GOOD[0])
+            p.get_by_label("Reading, mA").press("Enter")
+            expect(p.get_by_role("status", name="Last reading")).to_contain_text(GOOD[0])
+            route.fulfill(response=told)
+            answered.append(True)
+
+        p.route(re.compile(r"/api/v1/runs/[0-9a-f-]+/$"), late, times=1)
+        with p.expect_response(re.compile(r"/api/v1/runs/[0-9a-f-]+/$")):
+            p.evaluate("document.dispatchEvent(new Event('visibilitychange'))")
+        self.steps.read(GOOD[1:2], first=2)
+        self.assertEqual((len(asked), answered), (1, [True]))
+        expect(p.get_by_text("Meanwhile:")).to_have_count(0)
+        self.assertEqual(RunEvent.objects.filter(type="reading_taken").count(), 2)
+
     def test_when_another_went_on_to_the_next_step_that_is_said_too(self):
         p = self.page
         self.steps.read(GOOD[:9])

@@ -2,7 +2,7 @@ import { QueryClient } from "@tanstack/react-query";
 import { describe, expect, it } from "vitest";
 import { ApiFailure, type Run } from "../../api/client";
 import { runAt } from "../../test/run";
-import { isUncertain, whole, withHoldsOf } from "./useRun";
+import { isUncertain, newer, whole, withHoldsOf } from "./useRun";
 
 const hold = (id: string, until: string, released: string | null = null): Run["view"]["holds"][number] => ({
   id, kind: "inhibit", reason: "Calibration", placed_at: "2026-11-23T08:00:00Z", placed_by: "Ines", until, released_at: released,
@@ -36,6 +36,18 @@ describe("a run after an append", () => {
   it("takes the whole view where the server could not tell what changed", () => {
     const fresh = runAt({}, { seq: 9 }).view;
     expect(whole(held, { ...about, view: fresh, changed: null }).view).toBe(fresh);
+  });
+});
+
+describe("two answers about a run", () => {
+  it("the newer counts, in whichever order they come; of two alike the later one, since holds and reviews are told in it too", () => {
+    const four = runAt({}, { seq: 4 });
+    const five = runAt({}, { seq: 5 });
+    const again = runAt({}, { seq: 5 });
+    expect(newer(five, four)).toBe(five);
+    expect(newer(four, five)).toBe(five);
+    expect(newer(five, again)).toBe(again);
+    expect(newer(undefined, four)).toBe(four);
   });
 });
 

@@ -15,11 +15,19 @@ export function isUncertain(queries: QueryClient, id: string): boolean {
   return last?.status === "pending" || (last?.status === "error" && last.error instanceof ApiFailure && last.error.code === "no_connection");
 }
 
+/** What was asked before the last press may be answered after it: of two answers the newer counts, in whichever order they come. */
+export function newer(held: Run | undefined, told: Run): Run {
+  return held && held.view.seq > told.view.seq ? held : told;
+}
+
 export function useRun(id: string) {
   const queries = useQueryClient();
   return useQuery({
     queryKey: ["run", id],
-    queryFn: () => unwrap(client.GET("/api/v1/runs/{run_id}/", { params: { path: { run_id: id } } })),
+    queryFn: async () => {
+      const told = await unwrap(client.GET("/api/v1/runs/{run_id}/", { params: { path: { run_id: id } } }));
+      return newer(queries.getQueryData<Run>(["run", id]), told);
+    },
     refetchInterval: () => (isUncertain(queries, id) ? false : 10_000),
     staleTime: 0,
   });
@@ -80,7 +88,7 @@ export function useTakeRun(id: string) {
       tell("");
       // In the same moment as the step changes, so that the strip does not push the page down under a finger.
       queries.setQueryData<HoldRow[]>(["holds"], (old) => (old ? withHoldsOf(run, old) : old));
-      queries.setQueryData<Run>(["run", id], (old) => (old && old.view.seq > run.view.seq ? old : run));
+      queries.setQueryData<Run>(["run", id], (old) => newer(old, run));
       for (const key of ["holds", "today", "log", "records", "duties", "validity"]) void queries.invalidateQueries({ queryKey: [key] });
     },
     refresh,
