@@ -142,8 +142,7 @@ def _facts(view: RunView) -> Table:
 
 
 def _result(view: RunView) -> list[Flowable]:
-    # a record sealed before sets were told together has that of the last set only
-    came_to: dict[str, Any] = {s["phase"]: s for s in view["evidence"]} | {r["phase"]: r for r in view["results"]}
+    came_to = {r["phase"]: r for r in view["results"]}
     found, left = came_to.get("as found"), came_to.get("as left")
     parts = []
     if found:
@@ -396,9 +395,6 @@ def _flags(view: RunView) -> list[Flowable]:
     return [text("Flagged", HEAD), *(text(f) for f in view["flags"])] if view["flags"] else []
 
 
-NO_HOLD_NOTES = ("no hold", "on the bench")
-
-
 def _holds(view: RunView) -> list[Flowable]:
     lines = []
     for h in view["holds"]:
@@ -413,12 +409,12 @@ def _holds(view: RunView) -> list[Flowable]:
         lines.append(
             text(f"{h['kind']}: on {local(h['placed_at'])} by {h['placed_by']} ({h['reason']}), planned until {local(h['until'])}; {off}.")
         )
-    lines += [text(f"{n['kind'].capitalize()}: {n['text']}") for n in view["notes"] if n["kind"] in NO_HOLD_NOTES]
+    lines += [text(f"{n['kind'].capitalize()}: {n['text']}") for n in view["unheld"]]
     return [KeepTogether([text("Holds", HEAD), *lines])] if lines else []
 
 
 def _remarks(view: RunView) -> list[Flowable]:
-    lines = [text(f"{n['kind']}, {n['by']}, {local(n['at'])}: {n['text']}") for n in view["notes"] if n["kind"] not in NO_HOLD_NOTES]
+    lines = [text(f"{n['kind']}, {n['by']}, {local(n['at'])}: {n['text']}") for n in view["notes"] if n not in view["unheld"]]
     lines += [text(f"Timer '{t['step'].replace('_', '-')}' was cut short: {t['reason']}") for t in view["timers"] if t["reason"]]
     lines += [
         text(f"Reading {r['number']} ({s['title'].lower()}, {r['indicated']}) was outside what is expected and confirmed by {r['by']}.")

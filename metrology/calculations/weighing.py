@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-import math
-
 from metrology.calculations.registry import Result, calculator
 from metrology.calculator_fields import Input
-from metrology.faults import Fault, require_positive, require_range
+from metrology.faults import Fault, require_range
 from metrology.quantities import loading, magmeter, masses
 
-WAYS = {"weights": "weights alone", "substitution": "weights with substitution", "computed": "worked out from the cells, then proved"}
+WAYS = {
+    loading.WEIGHTS: "weights alone",
+    loading.SUBSTITUTION: "weights with substitution",
+    loading.COMPUTED: "worked out from the cells, then proved",
+}
 
 
 @calculator("gravity", "Acceleration of free fall by latitude and height.")
@@ -107,55 +109,43 @@ def _vessel_plan(given: Input) -> Result:
         given.number("dead_load_kg"),
         given.number("gravity", default=loading.STANDARD_GRAVITY),
     )
-    top, division = given.number("max_kg"), given.number("division_kg")
-    require_positive(top, "max_kg", "kg")
-    require_positive(division, "division_kg", "kg")
-    if top > cells.live_kg * (1 + 1e-12):
-        told = f"max_kg is {top:g}: the cells have {cells.live_kg:g} kg left beside the dead load. A load beyond that breaks them."
-        raise Fault("beyond_capacity", told, field="max_kg")
-    least_uv, share = given.number("least_uv", default=0.5), given.number("least_share_percent", default=10.0)
-    require_range(share, 0.1, 100.0, field="least_share_percent", unit="%")
-    weights, u_cells = given.number("weights_kg", default=0.0), given.number("u_cells_percent", default=0.1)
-    require_range(weights, 0.0, 1e6, field="weights_kg", unit="kg")
-    require_range(u_cells, 0.001, 10.0, field="u_cells_percent", unit="%")
-    u_weights = given.number("u_weights_percent", default=0.005) / 100 * weights
-    u_reading = division / math.sqrt(12)
-    least = share / 100 * cells.total_kg
-    uv = cells.uv(division)
-    can_fill = given.choice("can_fill", ("yes", "no"), default="yes") == "yes"
-    u_at_top, plan = {}, []
-    if weights >= least * (1 - 1e-12):
-        load = min(weights, top)
-        u_at_top["weights"] = top / load * math.hypot(u_weights * load / weights, math.sqrt(2) * u_reading)
-    if 0 < weights < top and can_fill and math.ceil(top / weights) <= loading.MOST_STEPS:
-        plan = loading.substitution_plan(weights, top, u_weights=u_weights, u_reading=u_reading)
-        u_at_top["substitution"] = plan[-1].u_kg
-    u_at_top["computed"] = u_cells / 100 * top
-    best = min(u_at_top, key=lambda w: u_at_top[w])
-    says = _vessel_words(cells, top, uv, least_uv, least, weights, u_at_top, best)
+    top, division, weights = given.number("max_kg"), given.number("division_kg"), given.number("weights_kg", default=0.0)
+    plan = loading.plan_vessel(
+        cells,
+        top,
+        division=division,
+        weights=weights,
+        u_weights=given.number("u_weights_percent", default=0.005) / 100 * weights,
+        u_cells_percent=given.number("u_cells_percent", default=0.1),
+        least_share=given.number("least_share_percent", default=10.0),
+        can_fill=given.choice("can_fill", ("yes", "no"), default="yes") == "yes",
+    )
+    least_uv = given.number("least_uv", default=0.5)
+    is_enough = plan.uv_per_division >= least_uv * (1 - 1e-12)
     return {
         "live_capacity_kg": cells.live_kg,
         "spare_kg": cells.live_kg - top,
-        "uv_per_division": uv,
-        "is_signal_enough": uv >= least_uv * (1 - 1e-12),
+        "uv_per_division": plan.uv_per_division,
+        "is_signal_enough": is_enough,
         "divisions": top / division,
-        "least_test_load_kg": least,
-        "suffices": [w for w in WAYS if w in u_at_top],
-        "best": best,
-        "u_at_max_kg": u_at_top,
+        "least_test_load_kg": plan.least_kg,
+        "suffices": list(plan.u_at_top),
+        "best": plan.best,
+        "u_at_max_kg": dict(plan.u_at_top),
         "zero_mv_v": cells.mv_v(0.0),
         "max_mv_v": cells.mv_v(top),
-        "says": says,
-        "plan": [{"step": n, "do": p.do, "load": f"{p.load_kg:g} kg", "U, k = 2": f"{2 * p.u_kg:.3g} kg"} for n, p in enumerate(plan, 1)],
+        "says": _vessel_words(
+            cells, top, plan, weights, f"{'enough' if is_enough else 'too little'} for the indicator ({least_uv:g} \u00b5V)"
+        ),
+        "plan": [
+            {"step": n, "do": p.do, "load": f"{p.load_kg:g} kg", "U, k = 2": f"{2 * p.u_kg:.3g} kg"} for n, p in enumerate(plan.steps, 1)
+        ],
     }
 
 
-def _vessel_words(
-    cells: loading.Cells, top: float, uv: float, least_uv: float, least: float, weights: float, u: dict[str, float], best: str
-) -> str:
-    out = [f"{cells.live_kg:g} kg of the cells are left for product, {cells.live_kg - top:g} kg more than Max."]
-    enough = "enough for" if uv >= least_uv * (1 - 1e-12) else "too little for"
-    out.append(f"A division is {uv:.3g} \u00b5V, {enough} the indicator ({least_uv:g} \u00b5V).")
-    out.append(f"A test load counts from {least:g} kg on; {weights:g} kg are to hand.")
-    out.append("U at Max: " + "; ".join(f"{WAYS[w]} {2 * u[w]:.3g} kg" for w in WAYS if w in u) + f". Best: {WAYS[best]}.")
-    return " ".join(out)
+def _vessel_words(cells: loading.Cells, top: float, plan: loading.VesselPlan, weights: float, signal: str) -> str:
+    by_way = "; ".join(f"{WAYS[way]} {2 * u:.3g} kg" for way, u in plan.u_at_top.items())
+    return (
+        f"{cells.live_kg:g} kg of the cells are left for product, {cells.live_kg - top:g} kg more than Max. A division is {plan.uv_per_division:.3g} "
+        f"\u00b5V, {signal}. A test load counts from {plan.least_kg:g} kg on; {weights:g} kg are to hand. U at Max: {by_way}. Best: {WAYS[plan.best]}."
+    )

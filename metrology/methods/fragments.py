@@ -1,4 +1,4 @@
-"""Settings that several methods share: a sensor that is simulated or read, a current loop, alarms on the signal."""
+"""Settings that several methods share: a sensor that is simulated or read, pressure, a current loop, alarms on the signal, a scale."""
 
 from __future__ import annotations
 
@@ -13,6 +13,7 @@ from metrology.quantities.temperature import SENSOR_CLASSES
 from metrology.quantities.thermocouple_tables import REFERENCE_FUNCTIONS
 from metrology.quantities.typed import parse_typed
 from metrology.quantities.units import quantity_of
+from metrology.quantities.weighing import HB44, R76
 
 SENSORS = (("", "none"), ("pt", "platinum, IEC 60751"), *((f"tc-{k.lower()}", f"thermocouple {k}") for k in sorted(REFERENCE_FUNCTIONS)))
 CLASSES = (("", "as the tolerance says"), *((name, name) for name in SENSOR_CLASSES))
@@ -118,6 +119,23 @@ class LoopSettings(Settings):
     loop_ohm: float = asked("Loop resistance", default=0.0, unit="ohm", hint="0: not known", low=0.0, high=10_000.0)
     lift_off_v: float = asked("Lift-off voltage", default=0.0, unit="V", hint="0: not known", low=0.0, high=100.0)
     alarm_ma: float = asked("Alarm current, high", default=22.0, unit="mA", hint="NE 43: 22 mA, or the device's own", low=20.0, high=30.0)
+
+
+SCHEMES = (
+    ("", "as the tolerance says"), *((k, f"OIML R 76, class {k.split('-')[1].upper()}") for k in R76),
+    *((k, f"HB 44, class {k.split('-')[1].upper()}") for k in HB44), ("hb44-iiil", "HB 44, class III L"),
+)  # fmt: skip
+STAGES = (("in-service", "in service (maintenance)"), ("initial", "initial (acceptance)"))
+
+
+@dataclass(frozen=True)
+class ScaleSettings(Settings):
+    """A scale. division in kg, 0: a 3000th of Max. back_divisions: how far its zero may be off after the loads (OIML R 76-1:2006 3.9.4.2)."""
+
+    division: float = asked("Scale division", default=0.0, unit="kg", hint="0: a 3000th of Max", low=0.0, high=1e5)
+    scheme: str = asked("Permissible errors", "choice", default="", options=SCHEMES)
+    stage: str = asked("Stage", "choice", default="in-service", options=STAGES)
+    back_divisions: float = asked("Zero comes back within", default=0.5, unit="divisions", low=0.1, high=20.0, is_policy=True)
 
 
 _NO_SENSOR = SensorSettings()

@@ -11,6 +11,7 @@ from metrology.faults import Fault, require_range
 from metrology.judgement.policy import Policy, resolve_policy
 from metrology.judgement.tolerance import Term, Tolerance, describe
 from metrology.methods.settings import Settings, load_settings
+from metrology.methods.steps import ON_BENCH, WHERE
 from metrology.quantities.transfer import Transfer, require_output, require_span
 from metrology.quantities.typed import same_unit
 
@@ -98,6 +99,11 @@ class RunSetup:
             check_points(self.points_percent)
         if self.cycles not in (1, 2, 3):
             raise Fault("out_of_range", f"cycles is {self.cycles}; accepted is 1 to 3.", field="cycles")
+
+    @property
+    def is_on_bench(self) -> bool:
+        """Whether the instrument was taken out of the plant: there is no signal to hold, and no normal reading to be seen."""
+        return dict(self.entered).get(WHERE) == ON_BENCH
 
     def value(self, name: str, default: float) -> float:
         """A number entered in a step, or the default."""

@@ -8,6 +8,7 @@ from typing import Any
 PHASES = ("prepare", "make safe", "as found", "judge", "adjust", "as left", "restore", "sign")
 PURGED = "purged_s"  # seconds that a trace was seen below its limit when a condition was taken from it; entered with the key of its step
 NO_HOLD, ON_BENCH = "none", "bench"  # kinds of hold that hold nothing: not needed, or taken out of the plant
+WHERE = "where"  # entered with the second: where the instrument is
 CHOSEN = ("reference", "gas", "item")  # kinds of field that name what stands for the truth
 KINDS = (
     "confirm",
@@ -75,6 +76,22 @@ class Pair:
 
 
 @dataclass(frozen=True)
+class Unheld:
+    """What stands instead of a hold. asks: for the reason; label: of the button; note: how it is called on the record."""
+
+    asks: str
+    label: str
+    note: str
+
+
+UNHELD = {
+    NO_HOLD: Unheld("Why no hold is needed", "No hold needed", "no hold"),
+    ON_BENCH: Unheld("Why it was taken out", "It is on the bench", "on the bench"),
+}
+UNHELD_NOTES = frozenset(u.note for u in UNHELD.values())
+
+
+@dataclass(frozen=True)
 class Duty:
     """Work that a step leaves behind, to be done within so many minutes: open on Today until somebody says what was seen, or why it is not done."""
 
@@ -109,6 +126,7 @@ class Step:
     enters: bool = False  # what is entered changes how the run goes on
     calculator: str = ""  # compute: the calculation it runs, its fields filled from `given` and from the step's own fields
     given: tuple[tuple[str, Any], ...] = ()
+    unheld_label: str = "Normal reading seen"  # release: its button where no hold is on
     of: str = ""  # hold: itself, where it has a release step of its own; release: the hold step that it releases, all others where empty
     needs_hold: str = ""  # it may only be done while the hold of that step is on, such as a lock-out
     usual: tuple[tuple[str, str], ...] = ()  # hold: its kind and reason as they mostly are, offered filled in

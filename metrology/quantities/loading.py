@@ -6,7 +6,7 @@ Sources: OIML R 76-1:2006 3.7.3 (substitution), 3.9.4 (creep, zero return); EURA
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from metrology.faults import Fault, require_positive, require_range
@@ -137,6 +137,22 @@ class Cells:
         return 1000 * self.mv_v_per_kg * self.excitation_v * load_kg
 
 
+WEIGHTS, SUBSTITUTION, COMPUTED = "weights", "substitution", "computed"  # ways to load a vessel
+
+
+def least_load(cells: Cells, share_percent: float) -> float:
+    """Least useful test load, kg: a share of all its cells may carry, 0.1 to 100 %."""
+    require_range(share_percent, 0.1, 100.0, field="least_share_percent", unit="%")
+    return share_percent / 100 * cells.total_kg
+
+
+def suffices_for(weights: float, *, top: float, least: float, can_fill: bool) -> tuple[str, ...]:
+    """What weights to hand suffice for beside the cells' own figures: alone from the least useful load on, with product in between below Max. All in kg."""
+    alone = (WEIGHTS,) if weights > 0 and weights >= least * (1 - 1e-12) else ()
+    exchanged = (SUBSTITUTION,) if 0 < weights < top and can_fill and top <= MOST_STEPS * weights * (1 + 1e-12) else ()
+    return alone + exchanged
+
+
 @dataclass(frozen=True)
 class PlanStep:
     """One step of a substitution: what is done, the load then, and its standard uncertainty; kg."""
@@ -159,3 +175,55 @@ def substitution_plan(weights: float, target: float, *, u_weights: float, u_read
             told = "Weights off, fill product until it reads the same, read"
             out.append(PlanStep(told, n * weights, math.hypot(u, math.sqrt(2) * u_reading)))
     return out
+
+
+@dataclass(frozen=True)
+class VesselPlan:
+    """What a sheet of a vessel says; loads in kg, signal in uV. u_at_top: standard uncertainty at Max by each way that suffices, kg."""
+
+    uv_per_division: float
+    least_kg: float
+    u_at_top: Mapping[str, float]
+    steps: tuple[PlanStep, ...]
+
+    @property
+    def best(self) -> str:
+        """The way with the smallest uncertainty."""
+        return min(self.u_at_top, key=lambda way: self.u_at_top[way])
+
+
+def plan_vessel(
+    cells: Cells,
+    top: float,
+    *,
+    division: float,
+    weights: float,
+    u_weights: float,
+    u_cells_percent: float,
+    least_share: float,
+    can_fill: bool,
+) -> VesselPlan:
+    """What the weights to hand suffice for, how sure each way is at Max, and the exchanges of a substitution step by step.
+
+    top: Max; u_weights: standard uncertainty of all weights together; u_cells_percent: of the cells' sensitivities together, 0.001 to 10 %. A reading
+    is as sure as its division (rectangular). Raises a Fault where Max is more than the cells can still carry.
+    """
+    require_positive(top, "max_kg", "kg")
+    require_positive(division, "division_kg", "kg")
+    require_range(weights, 0.0, 1e6, field="weights_kg", unit="kg")
+    require_range(u_cells_percent, 0.001, 10.0, field="u_cells_percent", unit="%")
+    if top > cells.live_kg * (1 + 1e-12):
+        told = f"max_kg is {top:g}: the cells have {cells.live_kg:g} kg left beside the dead load. A load beyond that breaks them."
+        raise Fault("beyond_capacity", told, field="max_kg")
+    least, u_reading = least_load(cells, least_share), division / math.sqrt(12)
+    ways = suffices_for(weights, top=top, least=least, can_fill=can_fill)
+    u: dict[str, float] = {}
+    steps: tuple[PlanStep, ...] = ()
+    if WEIGHTS in ways:
+        load = min(weights, top)
+        u[WEIGHTS] = top / load * math.hypot(u_weights * load / weights, math.sqrt(2) * u_reading)
+    if SUBSTITUTION in ways:
+        steps = tuple(substitution_plan(weights, top, u_weights=u_weights, u_reading=u_reading))
+        u[SUBSTITUTION] = steps[-1].u_kg
+    u[COMPUTED] = u_cells_percent / 100 * top
+    return VesselPlan(cells.uv(division), least, u, steps)

@@ -9,12 +9,12 @@ from metrology.judgement.voting import vote_words
 from metrology.methods.adjusting.base import REFUSALS
 from metrology.methods.method import Method
 from metrology.methods.slots import Quantity, Slot
-from metrology.methods.steps import Step
+from metrology.methods.steps import UNHELD, Step
 from metrology.quantities.words import decimals_for, iso, number, percent
 from metrology.run.chromatograms import chromatogram_step
 from metrology.run.counting import clock_step, count_step
-from metrology.run.gas_views import pair_rows
 from metrology.run.holds import lost_words
+from metrology.run.pairs import pair_rows
 from metrology.run.progress import (
     Progress,
     current_slot,
@@ -51,6 +51,7 @@ def current_step(state: RunState, method: Method, progress: Progress, evidence: 
         if step.enters
         else {}
     )
+    lets_go = [h.id for h in state.holds_of(step.of) if h.released_at is None] if step.kind == "release" else []
     data: StepData = {
         "key": step.key,
         "kind": step.kind,
@@ -58,7 +59,7 @@ def current_step(state: RunState, method: Method, progress: Progress, evidence: 
         "title": step.title,
         "instruction": step.instruction,
         "cautions": [*filter(None, [lost_words(state), _vote(state, step)]), *step.cautions],
-        "confirm_label": step.confirm_label,
+        "confirm_label": step.unheld_label if step.kind == "release" and not lets_go else step.confirm_label,
         "minutes": step.minutes,
         "fields": [
             {
@@ -89,7 +90,10 @@ def current_step(state: RunState, method: Method, progress: Progress, evidence: 
         "variant": step.variant,
         "needs_timer": step.needs_timer,
         "usual": dict(step.usual),
-        "lets_go": [h.id for h in state.holds_of(step.of) if h.released_at is None] if step.kind == "release" else [],
+        "lets_go": lets_go,
+        "unheld": [
+            {"kind": k, "asks": UNHELD[k].asks, "label": UNHELD[k].label} for k, _ in step.options if step.kind == "hold" and k in UNHELD
+        ],
         **_watches(state, method, step),  # type: ignore[typeddict-item]
     }
     show = _SHOWN.get(step.kind)

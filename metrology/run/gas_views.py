@@ -1,4 +1,4 @@
-"""What a screen needs of gas and of what was moved for a test."""
+"""What a screen needs of gas."""
 
 from __future__ import annotations
 
@@ -6,10 +6,9 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from metrology.judgement.gas_kit import OTHERS
-from metrology.methods.steps import Step
 from metrology.quantities.words import number
 from metrology.run.state import RunState
-from metrology.run.view_types import GasRow, PairData, SetData
+from metrology.run.view_types import GasRow, SetData
 
 
 def applied_words(p: Mapping[str, Any]) -> str:
@@ -47,27 +46,3 @@ def gas_rows(state: RunState, evidence: Sequence[SetData] = ()) -> list[GasRow]:
         }
         for role, p in state.gases.items()
     ]
-
-
-def pair_rows(state: RunState, step: Step) -> list[PairData]:
-    """What is moved at a step, and where each stands now."""
-    out: list[PairData] = []
-    for p in step.pairs:
-        moved = state.pairs.get(p.key)
-        is_out = moved is not None and moved.to == "out"
-        if step.variant == "back" and moved is None:
-            continue
-        out.append(
-            {
-                "key": p.key,
-                "label": p.label,
-                "normal": p.normal,
-                "test": p.test,
-                "is_out": is_out,
-                "can_go_out": step.variant != "back",
-                "by": moved.by if moved else "",
-                "has_terminal": p.has_terminal,
-                "terminal": moved.terminal if moved else "",
-            }
-        )
-    return out

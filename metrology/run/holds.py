@@ -8,7 +8,7 @@ from types import MappingProxyType
 from typing import Any
 
 from metrology.faults import Fault, Faults
-from metrology.methods.steps import NO_HOLD, ON_BENCH, Step
+from metrology.methods.steps import ON_BENCH, UNHELD, WHERE, Step
 from metrology.quantities.typed import parse_typed
 from metrology.quantities.words import minutes as minutes_text
 from metrology.run.fields import check_fields, text_of
@@ -59,11 +59,10 @@ def admit_hold(state: RunState, step: Step, payload: Mapping[str, Any], *, now: 
     if kind not in dict(step.options):
         raise Fault("unknown_choice", f"Choose the kind of hold: {', '.join(dict(step.options))}.", field="kind")
     label = next((f.label for f in step.fields if f.name == "reason"), "The reason for the hold")
-    reason = text_of(payload, "reason", label={NO_HOLD: "Why no hold is needed", ON_BENCH: "Why it was taken out"}.get(str(kind), label))
-    if kind == NO_HOLD:
-        return {"step": step.key, "kind": kind, "reason": reason}
-    if kind == ON_BENCH:
-        return {"step": step.key, "kind": kind, "reason": reason, "enters": {"where": ON_BENCH}}
+    unheld = UNHELD.get(str(kind))
+    reason = text_of(payload, "reason", label=unheld.asks if unheld else label)
+    if unheld:
+        return {"step": step.key, "kind": kind, "reason": reason, **({"enters": {WHERE: ON_BENCH}} if kind == ON_BENCH else {})}
     minutes = _minutes(payload)
     approved = _approved(state, payload, now=now, since=now, minutes=minutes)
     others = payload.get("others") or []

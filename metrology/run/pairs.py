@@ -9,6 +9,7 @@ from metrology.faults import Fault
 from metrology.methods.steps import Pair, Step
 from metrology.quantities.words import letters_of
 from metrology.run.state import RunState
+from metrology.run.view_types import PairData
 
 
 def admit_pair(state: RunState, step: Step, payload: Mapping[str, Any]) -> dict[str, Any]:
@@ -78,3 +79,27 @@ def require_readable(state: RunState, steps: Iterable[Step]) -> None:
         raise Fault(
             "at_test", f"'{bad.label}' is at '{bad.test}'. {bad.unread} Move it to '{bad.normal}'; nothing was stored.", field="pairs"
         )
+
+
+def pair_rows(state: RunState, step: Step) -> list[PairData]:
+    """What is moved at a step, and where each stands now."""
+    out: list[PairData] = []
+    for p in step.pairs:
+        moved = state.pairs.get(p.key)
+        is_out = moved is not None and moved.to == "out"
+        if step.variant == "back" and moved is None:
+            continue
+        out.append(
+            {
+                "key": p.key,
+                "label": p.label,
+                "normal": p.normal,
+                "test": p.test,
+                "is_out": is_out,
+                "can_go_out": step.variant != "back",
+                "by": moved.by if moved else "",
+                "has_terminal": p.has_terminal,
+                "terminal": moved.terminal if moved else "",
+            }
+        )
+    return out

@@ -8,7 +8,7 @@ from typing import Any
 from metrology.faults import Fault
 from metrology.methods.parameters import BY_NAME, check_pending, differences, read_values, same, with_ends, words
 from metrology.methods.setup import InstrumentSetup
-from metrology.methods.steps import ON_BENCH, Step
+from metrology.methods.steps import Step
 from metrology.quantities.units import convert
 from metrology.run.fields import text_of
 from metrology.run.same_device import is_tag_of, require_same_device
@@ -25,7 +25,7 @@ def held_output(state: RunState) -> str:
 
 def require_hold(state: RunState, why: str) -> None:
     """Refuse while no hold is open; on the bench nothing acts on it."""
-    if not state.open_holds and dict(state.setup.entered).get("where") != ON_BENCH:
+    if not state.open_holds and not state.setup.is_on_bench:
         raise Fault(
             "no_hold",
             f"{why}, and no hold is open on this run. Nothing was sent. Have the operator hold the signal (control in manual), "

@@ -12,7 +12,7 @@ from metrology.judgement.reference import ReferenceStandard
 from metrology.methods.registry import settings_of
 from metrology.methods.setup import RunSetup, setup_from
 from metrology.methods.slots import Slot
-from metrology.methods.steps import NO_HOLD, ON_BENCH
+from metrology.methods.steps import UNHELD, UNHELD_NOTES, WHERE
 from metrology.run import event_types as kept
 from metrology.run.events import Event
 from metrology.run.upcast import start_payload
@@ -333,7 +333,7 @@ def _hold_placed(s: RunState, e: Event) -> None:
     s.hold_steps.add(p["step"])
     if p.get("enters"):
         s.setup = s.setup.with_entered(p["enters"])
-    if p["kind"] not in (NO_HOLD, ON_BENCH):
+    if p["kind"] not in UNHELD:
         until = datetime.fromisoformat(p["until"])
         told = p.get("agreement", "")
         s.holds[e.id] = Hold(
@@ -351,7 +351,7 @@ def _hold_placed(s: RunState, e: Event) -> None:
             approval=p.get("approval", ""),
         )
     else:
-        s.notes.append(Note("on the bench" if p["kind"] == ON_BENCH else "no hold", p["reason"], e.author_name, e.at))
+        s.notes.append(Note(UNHELD[p["kind"]].note, p["reason"], e.author_name, e.at))
 
 
 def _hold_released(s: RunState, e: Event) -> None:
@@ -432,8 +432,8 @@ def _take_back(s: RunState, e: Event, step: str) -> None:
     values = done.values if done else {}
     if step in s.hold_steps:  # where none was placed; one that was is released instead
         s.hold_steps.discard(step)
-        s.setup = s.setup.without(("where",))
-        values = {n.kind: n.text for n in s.notes if n.kind in ("no hold", "on the bench")}
+        s.setup = s.setup.without((WHERE,))
+        values = {n.kind: n.text for n in s.notes if n.kind in UNHELD_NOTES}
     s.reopened.append(Reopened(step, values, e.payload["reason"], e.author_name, e.at))
 
 

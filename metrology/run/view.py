@@ -14,7 +14,7 @@ from metrology.methods.method import Method
 from metrology.methods.settings import setting_words
 from metrology.methods.setup import InstrumentSetup, RunSetup
 from metrology.methods.standards.base import REFERENCE
-from metrology.methods.steps import PHASES
+from metrology.methods.steps import PHASES, UNHELD_NOTES
 from metrology.quantities.transfer import KINDS
 from metrology.quantities.words import iso, ratio
 from metrology.run.chromatograms import chromatogram_rows
@@ -53,7 +53,7 @@ from metrology.run.view_types import (
 )
 
 # What goes on after a run has ended: the rest of a view is sealed with the signature.
-LIVE_KEYS = ("seq", "status", "closed", "step", "holds", "notes", "signed", "reviewed", "voided", "blocks", "seal")
+LIVE_KEYS = ("seq", "status", "closed", "step", "holds", "notes", "unheld", "signed", "reviewed", "voided", "blocks", "seal")
 
 # What the hour alone can change; of the rest, the same events make the same view.
 HOURLY_KEYS = ("seq", "status", "closed", "step", "holds", "timers", "blocks")
@@ -67,9 +67,11 @@ EMPTY_LISTS: dict[str, list[Any]] = {
 def make_view(state: RunState, method: Method, now: datetime) -> RunView:
     """The view of a run at `now`; of one that was sealed, what was judged then."""
     if state.seal is not None:
-        return cast(RunView, {**EMPTY_LISTS, **state.seal["view"], **_live_part(state, now)})
+        sealed = cast(RunView, {**EMPTY_LISTS, **state.seal["view"], **_live_part(state, now)})
+        return {**sealed, "results": sealed["results"] or _last_results(sealed["evidence"])}
     progress = make_progress(state, method)
     evidence = _evidence(state, method, progress)
+    notes = _notes(state)
     return {
         "seq": state.seq,
         "status": state.status,
@@ -108,7 +110,8 @@ def make_view(state: RunState, method: Method, now: datetime) -> RunView:
             }
             for d in state.decisions.values()
         ],
-        "notes": [{"kind": n.kind, "text": n.text, "by": n.by, "at": iso(n.at)} for n in state.notes],
+        "notes": notes,
+        "unheld": _unheld(notes),
         "signed": _note(state.signed),
         "reviewed": _note(state.reviewed),
         "voided": _note(state.voided),
@@ -142,6 +145,21 @@ def _results(state: RunState, method: Method, evidence: Sequence[SetData]) -> li
     return out
 
 
+def _last_results(evidence: Sequence[SetData]) -> list[ResultData]:
+    """Those of a record that was sealed before sets were told together: of each phase what its last set said."""
+    last = {s["phase"]: s for s in evidence if s["phase"] in ("as found", "as left")}
+    return [{"phase": phase, "verdict": s["verdict"], "share": s["share"]} for phase, s in last.items()]
+
+
+def _notes(state: RunState) -> list[NoteData]:
+    return [{"kind": n.kind, "text": n.text, "by": n.by, "at": iso(n.at)} for n in state.notes]
+
+
+def _unheld(notes: Sequence[NoteData]) -> list[NoteData]:
+    """Why no hold was placed."""
+    return [n for n in notes if n["kind"] in UNHELD_NOTES]
+
+
 def changed_parts(before: RunView, now: RunView) -> dict[str, Any]:
     """The parts of a view that are not as they were in an earlier one of the same run, and those that the hour alone can change."""
     return {k: v for k, v in now.items() if k in HOURLY_KEYS or (v is not before.get(k) and v != before.get(k))}
@@ -150,13 +168,15 @@ def changed_parts(before: RunView, now: RunView) -> dict[str, Any]:
 def _live_part(state: RunState, now: datetime) -> dict[str, Any]:
     """What a sealed record still gains: who reviewed it, notes, a hold that outlived it."""
     seal = state.seal or {}
+    notes = _notes(state)
     return {
         "seq": state.seq,
         "status": state.status,
         "closed": 1.0 if state.signed else 0.0,
         "step": None,
         "holds": [hold_data(h, now) for h in state.holds.values()],
-        "notes": [{"kind": n.kind, "text": n.text, "by": n.by, "at": iso(n.at)} for n in state.notes],
+        "notes": notes,
+        "unheld": _unheld(notes),
         "signed": _note(state.signed),
         "reviewed": _note(state.reviewed),
         "voided": _note(state.voided),

@@ -370,6 +370,7 @@ class StepData(TypedDict):
     needs_timer: str  # the timer that must have run before it
     usual: dict[str, str]  # hold: kind and reason as they mostly are
     lets_go: list[str]  # release: the holds that come off with it
+    unheld: list[UnheldData]  # hold: those of its kinds that hold nothing
 
 
 class SignatureData(TypedDict):
@@ -628,6 +629,14 @@ class GasRow(TypedDict):
     remarks: list[GasRemark]
 
 
+class UnheldData(TypedDict):
+    """A kind of hold that holds nothing, with what is asked for its reason and its button."""
+
+    kind: str
+    asks: str
+    label: str
+
+
 class PairData(TypedDict):
     """Something moved for a test, with where it stands now."""
 
@@ -702,8 +711,8 @@ class ResultData(TypedDict):
     """What a phase came to: the worst of all sets that are judged together."""
 
     phase: str
-    verdict: str
-    share: str
+    verdict: str | None
+    share: str | None
 
 
 class RunView(TypedDict):
@@ -720,6 +729,7 @@ class RunView(TypedDict):
     step: StepData | None
     evidence: list[SetData]
     results: list[ResultData]
+    unheld: list[NoteData]
     adjustments: list[AdjustmentData]
     works: list[WorkData]
     noted: list[NotedData]

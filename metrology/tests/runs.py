@@ -97,7 +97,7 @@ class Play:
     def view(self):
         return make_view(self.state, self.method, self.now)
 
-    def prepare(self):
+    def prepare(self, **hold):
         self.do("step_confirmed", step="identity", values={"tag": "PT-2101", "serial": "MB-48213"})
         self.do("reference_assigned", role="applied", reference=reference())
         self.do("reference_assigned", role="indicated", reference=meter())
@@ -105,11 +105,11 @@ class Play:
         self.do("step_confirmed", step="environment", values={"temperature": "21,5"})
         if self.current == "warm_up":
             self.do("timer_started", step="warm_up")
-        return self.make_safe()
+        return self.make_safe(**hold)
 
-    def make_safe(self):
+    def make_safe(self, kind="inhibit", reason="Calibration"):
         self.do("step_confirmed", step="operator", values={"operator": "Control room"})
-        self.do("hold_placed", step="hold", kind="inhibit", reason="Calibration", minutes="60")
+        self.do("hold_placed", step="hold", kind=kind, reason=reason, minutes="60")
         self.do("step_confirmed", step="cautions", checks=CHECKS["cautions"])
         return self
 
@@ -128,4 +128,58 @@ class Play:
         for hold in self.state.open_holds:
             self.do("hold_released", hold=hold.id, values={"reading": "212 kPa", "operator": "Control room"})
         self.do("signed", note="")
+        return self
+
+
+class StepPlay(Play):
+    """A run walked through step by step; `forward` does what asks nothing of the judgement. answers: by the names of fields."""
+
+    answers: dict[str, str] = {}
+    prefers_suggested = False
+
+    def standard(self, role, given):
+        """What stands for the truth in a role."""
+        raise NotImplementedError
+
+    @property
+    def step(self):
+        return make_progress(self.state, self.method).current
+
+    def forward(self, *stops, **answers):
+        """On to readings, a judgement, the signature, or a step of one of these keys or kinds."""
+        given = {**self.answers, **answers}
+        stops = {"readings", "judge", "sign", *stops}
+        while self.step is not None and stops.isdisjoint((self.step.kind, self.step.key)):
+            self.pass_step(given)
+        return self
+
+    def pass_step(self, given):
+        step = self.step
+        if step.kind == "hold":
+            self.do("hold_placed", step=step.key, kind=step.options[0][0], reason=given["reason"], minutes="60")
+        elif step.kind == "checkpairs":
+            out = {k for k, p in self.state.pairs.items() if p.to == "out"}
+            back = step.variant == "back"
+            for pair in step.pairs:
+                if back == (pair.key in out):
+                    self.do("pair_moved", step=step.key, pair=pair.key, to="back" if back else "out", terminal=given.get(pair.key, "7"))
+            self.do("step_confirmed", step=step.key)
+        elif step.kind == "timer":
+            self.do("timer_started", step=step.key)
+            self.do("timer_ended", step=step.key, reason="Was under power all night")
+        elif step.kind == "release":
+            values = {f.name: given[f.name] for f in step.fields}
+            for hold in [h for h in self.state.open_holds if h.own == step.of]:
+                self.do("hold_released", step=step.key, hold=hold.id, values=values)
+        else:
+            if step.key == "references":
+                for f in step.fields:
+                    self.do("reference_assigned", role=f.name, reference=self.standard(f.name, given))
+            suggested = {f["name"]: f["suggested"] for f in self.view["step"]["fields"]}
+            first, then = (suggested, given) if self.prefers_suggested else (given, suggested)
+            values = {f.name: first.get(f.name) or then.get(f.name) or "" for f in step.fields}
+            self.do("step_confirmed", step=step.key, values=values, checks=[c.key for c in step.checks])
+
+    def decide(self, choice, reason="seen and agreed"):
+        self.do("decision_made", step=self.step.key, choice=choice, reason=reason)
         return self

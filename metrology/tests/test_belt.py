@@ -86,7 +86,7 @@ class LockOut(TestCase):
         self.assertEqual((refused.exception.code, p.step.kind), ("hold_off", "hold"))
 
     def test_it_is_a_hold_of_its_own_beside_the_one_of_the_plant(self):
-        p = BeltPlay().forward().take(50_000, 50_000).forward(until=("release",))
+        p = BeltPlay().forward().take(50_000, 50_000).forward("release")
         self.assertEqual({h.kind for h in p.state.open_holds}, {"inhibit", "lock-out"})
         self.assertEqual(len(p.view["step"]["lets_go"]), 1)
         with self.assertRaises(Fault):  # nobody said that all are clear
@@ -96,7 +96,7 @@ class LockOut(TestCase):
         self.assertEqual(p.step.key, "as_found_span")
 
     def test_the_belt_is_not_restarted_before_every_weight_is_at_its_place(self):
-        p = BeltPlay().forward().take(50_000, 50_000).forward(until=("checkpairs",))
+        p = BeltPlay().forward().take(50_000, 50_000).forward("checkpairs")
         with self.assertRaises(Fault) as refused:
             p.do("step_confirmed", step=p.step.key)
         self.assertEqual(refused.exception.code, "pairs_lacking")

@@ -9,25 +9,16 @@ from metrology.methods.registry import get_method
 from metrology.methods.setup import RunSetup
 from metrology.run.flags import flags_of
 from metrology.run.parameters import require_hold
-from metrology.tests.runs import CHECKS, Play, instrument, meter, reference
+from metrology.tests.runs import CHECKS, Play, instrument
 
 
 class OnTheBench(TestCase):
     def out(self, reason="New cell fitted in the shop"):
-        p = Play()
-        p.do("step_confirmed", step="identity", values={"tag": "PT-2101", "serial": "MB-48213"})
-        p.do("reference_assigned", role="applied", reference=reference())
-        p.do("reference_assigned", role="indicated", reference=meter())
-        p.do("step_confirmed", step="references")
-        p.do("step_confirmed", step="environment", values={"temperature": "21"})
-        p.do("step_confirmed", step="operator", values={"operator": "Control room"})
-        p.do("hold_placed", step="hold", kind="bench", reason=reason)
-        return p
+        return Play().prepare(kind="bench", reason=reason)
 
     def test_no_hold_is_pretended_and_no_normal_reading_asked(self):
         p = self.out()
         self.assertEqual(p.state.open_holds, [])
-        p.do("step_confirmed", step="cautions", checks=CHECKS["cautions"])
         p.read_errors("as_found", [0.0] * 10)
         p.do("decision_made", step="judge", choice="leave", reason="")
         p.do("step_confirmed", step="restore", checks=CHECKS["restore"])
@@ -54,17 +45,8 @@ class OnTheBench(TestCase):
 
 
 class PlacedLater(TestCase):
-    def to_readings(self, kind, reason="The loop is out of use this week"):
-        p = Play()
-        p.do("step_confirmed", step="identity", values={"tag": "PT-2101", "serial": "MB-48213"})
-        p.do("reference_assigned", role="applied", reference=reference())
-        p.do("reference_assigned", role="indicated", reference=meter())
-        p.do("step_confirmed", step="references")
-        p.do("step_confirmed", step="environment", values={"temperature": "21"})
-        p.do("step_confirmed", step="operator", values={"operator": "Control room"})
-        p.do("hold_placed", step="hold", kind=kind, reason=reason, minutes="60")
-        p.do("step_confirmed", step="cautions", checks=CHECKS["cautions"])
-        return p.read_errors("as_found", [0.0] * 10)
+    def to_readings(self, kind):
+        return Play().prepare(kind=kind, reason="The loop is out of use this week").read_errors("as_found", [0.0] * 10)
 
     def test_where_none_was_placed_one_can_be_later_and_it_has_to_come_off(self):
         for kind in ("none", "bench"):

@@ -3,9 +3,9 @@
 from unittest import TestCase
 
 from metrology.faults import Fault, Faults
-from metrology.methods.catalogue.weigh_vessel import VesselSettings, ways
 from metrology.methods.settings import read_settings
 from metrology.methods.setup import Past
+from metrology.methods.trials.vessel import VesselSettings, ways
 from metrology.tests.scales import ScalePlay
 
 SILO = {

@@ -1917,6 +1917,11 @@ export interface components {
                         [key: string]: string;
                     };
                     lets_go: string[];
+                    unheld: {
+                        kind: string;
+                        asks: string;
+                        label: string;
+                    }[];
                 } | null;
                 evidence: {
                     key: string;
@@ -2057,8 +2062,14 @@ export interface components {
                 }[];
                 results: {
                     phase: string;
-                    verdict: string;
-                    share: string;
+                    verdict: string | null;
+                    share: string | null;
+                }[];
+                unheld: {
+                    kind: string;
+                    text: string;
+                    by: string;
+                    at: string | null;
                 }[];
                 adjustments: {
                     step: string;
@@ -4032,6 +4043,11 @@ export interface components {
                         [key: string]: string;
                     };
                     lets_go: string[];
+                    unheld: {
+                        kind: string;
+                        asks: string;
+                        label: string;
+                    }[];
                 } | null;
                 evidence: {
                     key: string;
@@ -4172,8 +4188,14 @@ export interface components {
                 }[];
                 results: {
                     phase: string;
-                    verdict: string;
-                    share: string;
+                    verdict: string | null;
+                    share: string | null;
+                }[];
+                unheld: {
+                    kind: string;
+                    text: string;
+                    by: string;
+                    at: string | null;
                 }[];
                 adjustments: {
                     step: string;

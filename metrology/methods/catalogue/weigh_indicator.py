@@ -12,7 +12,8 @@ from metrology.judgement.decision import FAIL
 from metrology.judgement.reference import ReferenceStandard
 from metrology.methods.flow import common
 from metrology.methods.flow.common import Wording, found_to_left, numbered
-from metrology.methods.flow.weighing import NEAR_LOADS, ScaleAdvice, ScaleSettings, scale_words, tur_of_weights, weights_need
+from metrology.methods.flow.weighing import HANDS, NEAR_LOADS, ScaleAdvice, scale_words, tur_of_weights, weights_need
+from metrology.methods.fragments import ScaleSettings
 from metrology.methods.method import Method, Traits
 from metrology.methods.outcome import Outcome, OutcomeTable, Proposal, SeriesPoint
 from metrology.methods.settings import asked
@@ -25,7 +26,6 @@ from metrology.methods.watching import Still
 from metrology.quantities.words import signed
 
 FACTOR = "factor"
-HANDS = ("more", "less", "off")  # keys of the bench: what is put on and taken off
 LOCK = Pair("lock", "Access to its calibration", "locked", "open", "")
 
 

@@ -6,189 +6,41 @@ Sources: OIML R 76-1:2006 (permissible errors, substitution, creep, zero return,
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Mapping
+from dataclasses import replace
 from functools import lru_cache
 from typing import Any
 
-from metrology.faults import Fault
 from metrology.judgement.reference import ReferenceStandard
 from metrology.methods.flow import common
 from metrology.methods.flow.common import Wording, found_to_left, numbered
-from metrology.methods.flow.weighing import NEAR_LOADS, ScaleAdvice, ScaleSettings, scale_words, tur_of_weights, weights_need
+from metrology.methods.flow.weighing import HANDS, NEAR_LOADS, ScaleAdvice, scale_words, tur_of_weights, weights_need
 from metrology.methods.method import Method, Traits
-from metrology.methods.outcome import Outcome, OutcomeTable, SeriesPoint
-from metrology.methods.settings import asked
 from metrology.methods.setup import RunSetup
-from metrology.methods.slots import RawReading
 from metrology.methods.standards.base import Need, Standards
 from metrology.methods.steps import Check, Field, Pair, Step
-from metrology.methods.trials.loads import Loads, Scale
+from metrology.methods.trials.vessel import (
+    MV_V_STEP,
+    PARAMETERS,
+    READ_BACK,
+    Vessel,
+    VesselSettings,
+    division_of,
+    filed,
+    scale,
+    settings_of,
+    way_of,
+    ways,
+)  # fmt: skip
 from metrology.methods.watching import Still
-from metrology.quantities.loading import MOST_STEPS, STANDARD_GRAVITY, Cells
-from metrology.quantities.masses import STEEL, gravity
-from metrology.quantities.typed import parse_typed
+from metrology.quantities.loading import COMPUTED, SUBSTITUTION, WEIGHTS, least_load
 from metrology.quantities.words import plain
 
-WEIGHTS, SUBSTITUTION, COMPUTED = "weights", "substitution", "computed"
 WAYS = {
     WEIGHTS: "Weights alone", SUBSTITUTION: "Weights with substitution by product", COMPUTED: "Worked out from the cells, then proved with the weights",
 }  # fmt: skip
 YES_NO = (("no", "Not today"), ("yes", "Yes"))
 SERVICE = Pair("service", "Service mode of the indicator", "off", "on")
-PARAMETERS = (
-    ("p_zero", "Signal empty", "mV/V"),
-    ("p_span", "Signal at Max", "mV/V"),
-    ("p_max", "Max", "kg"),
-    ("p_division", "Division", "kg"),
-)
-HANDS = ("more", "less", "off")  # keys of the bench: what is put on and taken off
-READ_BACK = 1e-5  # of a value: what it may lose by the indicator's last digit
-MV_V_STEP = 0.0005  # mV/V: digits of an indicator that shows four
-
-
-def _read_each(text: str) -> str:
-    """The sensitivities, each a number; kept as they were typed."""
-    for part in text.replace(";", " ").split():
-        parse_typed(part, name="A sensitivity", unit="mV/V", field="sensitivities")
-    return text
-
-
-@dataclass(frozen=True)
-class VesselSettings(ScaleSettings):
-    """A vessel on load cells. Masses in kg; sensitivities in mV/V, one a cell or one for all; latitude in degrees, 0 with height 0: not known."""
-
-    supports: float = asked("Supports", default=3.0, low=1.0, high=24.0)
-    cell_capacity: float = asked("Capacity of a cell", default=10_000.0, unit="kg", low=1.0, high=1e6)
-    sensitivities: str = asked(
-        "Sensitivity of each cell",
-        "text",
-        default="2",
-        read=_read_each,
-        hint="mV/V by their certificates: 2.0012 1.9996 2.0003, or one for all",
-    )
-    excitation: float = asked("Excitation", default=10.0, unit="V", low=0.1, high=50.0)
-    dead_load: float = asked("Dead load", default=0.0, unit="kg", low=0.0, high=1e6)
-    least_uv: float = asked("Indicator wants a division of", default=0.5, unit="uV", low=0.01, high=100.0)
-    latitude: float = asked("Latitude", default=0.0, unit="deg", hint="With 0 gravity is not counted", low=-90.0, high=90.0)
-    height: float = asked("Height above the sea", default=0.0, unit="m", low=-500.0, high=9000.0)
-    can_fill: bool = asked("Product can be filled in steps", "flag", default=True)
-    least_share: float = asked("Least test load, of all cells", default=10.0, unit="%", low=0.1, high=100.0, is_policy=True)
-    corner_percent: float = asked("A support may differ by", default=30.0, unit="% of the mean", low=1.0, high=100.0, is_policy=True)
-    creep_min: float = asked("A load stays for the creep test", default=30.0, unit="min", low=1.0, high=240.0, is_policy=True)
-
-    def check(self) -> None:
-        """One sensitivity a cell, or one for all; a dead load that the cells can carry."""
-        if self.supports != int(self.supports):
-            raise Fault("not_whole", f"Supports is {self.supports:g}; it must be a whole number.", field="supports")
-        n = len(self.each)
-        if n not in (1, int(self.supports)):
-            told = (
-                f"There are {n} sensitivities for {self.supports:g} supports: give one for each cell, from its certificate, or one for all."
-            )
-            raise Fault("cell_missing", told, field="sensitivities")
-        self.cells()
-
-    @property
-    def each(self) -> tuple[float, ...]:
-        """The sensitivities as numbers."""
-        return tuple(float(p.replace(",", ".")) for p in self.sensitivities.replace(";", " ").split())
-
-    def cells(self) -> Cells:
-        """The cells with the gravity of the place."""
-        each = self.each if len(self.each) > 1 else self.each * int(self.supports)
-        return Cells(each, self.cell_capacity, self.excitation, self.dead_load, self.gravity)
-
-    @property
-    def gravity(self) -> float:
-        """Of the place, m/s2; the standard one where the place is not known."""
-        return gravity(self.latitude, self.height) if self.latitude else STANDARD_GRAVITY
-
-
-def settings_of(setup: RunSetup) -> VesselSettings:
-    """The vessel's own settings."""
-    d = setup.instrument.details
-    return d if isinstance(d, VesselSettings) else VesselSettings()
-
-
-def division_of(setup: RunSetup) -> float:
-    """Its division, kg."""
-    return settings_of(setup).division or setup.instrument.urv / 3000
-
-
-def way_of(setup: RunSetup) -> str:
-    """How it is loaded, as chosen; weights until that is done."""
-    return dict(setup.entered).get("way", WEIGHTS)
-
-
-def ways(setup: RunSetup) -> tuple[str, ...]:
-    """What the weights to hand suffice for."""
-    s, top, weights = settings_of(setup), setup.instrument.urv, setup.value("weights_kg", 0.0)
-    out = [WEIGHTS] if weights >= s.least_share / 100 * s.cells().total_kg * (1 - 1e-12) else []
-    if 0 < weights < top and dict(setup.entered).get("can_fill", "yes") == "yes" and top / weights <= MOST_STEPS:
-        out.append(SUBSTITUTION)
-    return (*out, *((COMPUTED,) if weights > 0 else ()))
-
-
-def scale(setup: RunSetup, set_key: str) -> Scale:
-    """What the trial must know: loads by the way that was chosen; after a computed span one known load proves it."""
-    s, top, way = settings_of(setup), setup.instrument.urv, way_of(setup)
-    hand = min(setup.value("weights_kg", top), top)
-    half = tuple(round(hand * n / 4, 6) for n in (1, 2, 3, 4))
-    loads = {WEIGHTS: half, SUBSTITUTION: (top,), COMPUTED: (hand,)}[way]
-    weights = hand if way == SUBSTITUTION else 0.0
-    return Scale(
-        division_of(setup), loads, s.cells().live_kg, s.scheme, s.stage, way == WEIGHTS, weights, setup.value("density", STEEL), uncounted(setup),
-        s.back_divisions, s.corner_percent,
-    )  # fmt: skip
-
-
-def uncounted(setup: RunSetup) -> float:
-    """How much more everything weighs here than the span it holds counts with, %: where that is what its cells give under standard gravity."""
-    s = settings_of(setup)
-    cells, held = s.cells(), setup.value("p_span", 0.0)
-    plain_span = replace(cells, gravity=STANDARD_GRAVITY).mv_v(setup.instrument.urv)
-    return 100 * (s.gravity / STANDARD_GRAVITY - 1) if held and abs(held - plain_span) <= MV_V_STEP / 2 else 0.0
-
-
-@dataclass(frozen=True)
-class Vessel(Loads):
-    """The loads, with what the indicator holds: in the file, as found, as left."""
-
-    def finish(self, setup: RunSetup, readings: Sequence[RawReading], outcome: Outcome, set_key: str) -> Outcome:
-        """Its parameters beside those of the file; they are kept for the next time."""
-        made = super().finish(setup, readings, outcome, set_key)
-        table = _parameters(setup, is_left=not set_key.startswith("as_found"))
-        left = () if set_key.startswith("as_found") else _kept(setup)
-        return replace(made, tables=(*made.tables, table), series=(*made.series, *left)) if table.rows else made
-
-
-def _kept(setup: RunSetup) -> tuple[SeriesPoint, ...]:
-    known = dict(setup.entered)
-    return tuple(
-        SeriesPoint(name, label, float(known.get(f"{name}_now") or known[name]), unit, is_followed=False, is_shown=False)
-        for name, label, unit in PARAMETERS
-        if known.get(name)
-    )
-
-
-def filed(setup: RunSetup, name: str) -> float | None:
-    """What the file has of a parameter: as the last run left it."""
-    past = setup.past(name, phase="as left")
-    return past[-1].value if past else None
-
-
-def _parameters(setup: RunSetup, *, is_left: bool) -> OutcomeTable:
-    """File, device and what was sent, side by side; what changed in the device only is pointed out."""
-    known, rows = dict(setup.entered), []
-    for name, label, unit in PARAMETERS:
-        if not known.get(name):
-            continue
-        file, device, now = filed(setup, name), float(known[name]), known.get(f"{name}_now", "")
-        differs = file is not None and abs(device - file) > READ_BACK * max(abs(file), 1.0)
-        told = "changed in the device, not in the file" if differs else ""
-        rows.append((f"{label}, {unit}", "none" if file is None else f"{file:g}", known[name], now if is_left else "", told))
-    return OutcomeTable("Parameters", ("Parameter", "File", "Found in it", "Read back after", ""), tuple(rows))
 
 
 def steps(setup: RunSetup, choices: Mapping[str, str]) -> tuple[Step, ...]:
@@ -455,7 +307,7 @@ def _restore(setup: RunSetup) -> tuple[Step, ...]:
 def needs(setup: RunSetup) -> tuple[Need, ...]:
     """The weights to hand; before that is told, as much as the least useful test load."""
     s = settings_of(setup)
-    least = min(s.least_share / 100 * s.cells().total_kg, setup.instrument.urv)
+    least = min(least_load(s.cells(), s.least_share), setup.instrument.urv)
     return (weights_need(setup.value("weights_kg", 0.0) or least),)
 
 

@@ -147,11 +147,6 @@ def operator(setup: RunSetup) -> Step:
 BENCH = (ON_BENCH, "On the bench: taken out, no signal in the plant")
 
 
-def is_on_bench(setup: RunSetup) -> bool:
-    """Whether it was taken out of the plant: there is no signal to hold, and no normal reading to be seen."""
-    return dict(setup.entered).get("where") == ON_BENCH
-
-
 def hold(*, may_be_out: bool = False) -> Step:
     """The hold placed. may_be_out: it may have been taken to the bench instead."""
     return Step(
@@ -309,7 +304,7 @@ def _off_the_bench() -> Step:
     return Step(
         "release", "release", "restore", "Off the bench",
         "It is not in the plant: no normal reading is seen now, and none is pretended. When it is put in, it is looked at there.",
-        fields=(Field("stored", "Where it goes now"), Field("label", "Marked with (label, date)")), confirm_label="It is put away",
+        fields=(Field("stored", "Where it goes now"), Field("label", "Marked with (label, date)")), unheld_label="It is put away",
     )  # fmt: skip
 
 
@@ -342,7 +337,7 @@ def restore(setup: RunSetup, *, checks: Sequence[Check] = PUT_BACK, caution: str
             confirm_label="It is back",
         ),
         _off_the_bench()
-        if is_on_bench(setup)
+        if setup.is_on_bench
         else Step(
             "release",
             "release",

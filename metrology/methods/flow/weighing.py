@@ -1,4 +1,4 @@
-"""What scales share: their settings, cautions, weights, and what is proposed after a set of loads."""
+"""What scales share: their cautions, weights, and what is proposed after a set of loads."""
 
 from __future__ import annotations
 
@@ -6,34 +6,19 @@ from dataclasses import dataclass
 
 from metrology.judgement.decision import FAIL
 from metrology.judgement.reference import ReferenceStandard
+from metrology.methods.fragments import SCHEMES, STAGES, ScaleSettings
 from metrology.methods.method import Trial
 from metrology.methods.outcome import Outcome, Proposal
-from metrology.methods.settings import Settings, asked
 from metrology.methods.setup import RunSetup
 from metrology.methods.slots import Slot
 from metrology.methods.standards.base import Need
-from metrology.quantities.weighing import HB44, R76
 
-SCHEMES = (
-    ("", "as the tolerance says"), *((k, f"OIML R 76, class {k.split('-')[1].upper()}") for k in R76),
-    *((k, f"HB 44, class {k.split('-')[1].upper()}") for k in HB44), ("hb44-iiil", "HB 44, class III L"),
-)  # fmt: skip
-STAGES = (("in-service", "in service (maintenance)"), ("initial", "initial (acceptance)"))
 NEAR_LOADS = (
     "A hung load falls: nobody under it, lifting gear in date, weights secured, feet and fingers clear.",
     "Filling, agitators and conveyors locked out, so that nothing moves or fills while somebody is at it.",
 )
+HANDS = ("more", "less", "off")  # keys of the bench: what is put on and taken off
 CLEAR = ("binding", "dead-cell", "overloaded-cell", "rope-or-hose", "build-up")  # causes that are put right, not adjusted away
-
-
-@dataclass(frozen=True)
-class ScaleSettings(Settings):
-    """A scale. division in kg, 0: a 3000th of Max. back_divisions: how far its zero may be off after the loads (OIML R 76-1:2006 3.9.4.2)."""
-
-    division: float = asked("Scale division", default=0.0, unit="kg", hint="0: a 3000th of Max", low=0.0, high=1e5)
-    scheme: str = asked("Permissible errors", "choice", default="", options=SCHEMES)
-    stage: str = asked("Stage", "choice", default="in-service", options=STAGES)
-    back_divisions: float = asked("Zero comes back within", default=0.5, unit="divisions", low=0.1, high=20.0, is_policy=True)
 
 
 @dataclass(frozen=True)

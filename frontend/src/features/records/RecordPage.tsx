@@ -30,9 +30,8 @@ const STATUS: Record<string, string> = {
 
 function Summary({ run }: { run: Run }) {
   const v = run.view;
-  const cameTo = (phase: string) => v.results.find((r) => r.phase === phase) ?? v.evidence.filter((s) => s.phase === phase).at(-1);
-  const found = cameTo("as found");
-  const left = cameTo("as left");
+  const found = v.results.find((r) => r.phase === "as found");
+  const left = v.results.find((r) => r.phase === "as left");
   return (
     <div className="grid gap-x-8 border-y-2 border-slate py-3 sm:grid-cols-3">
       <p>

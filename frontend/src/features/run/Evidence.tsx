@@ -87,12 +87,11 @@ export function KitInUse({ view }: { view: RunView }) {
 
 /** How the plant was kept from acting on the signal: holds, or why none was placed. Nothing while that is not told. */
 export function Holds({ view, open = false }: { view: RunView; open?: boolean }) {
-  const without = view.notes.filter((n) => n.kind === "no hold" || n.kind === "on the bench");
-  if (!view.holds.length && !without.length) return null;
+  if (!view.holds.length && !view.unheld.length) return null;
   return (
     <More title="Holds" open={open}>
     <ul className="text-sm">
-      {without.map((n) => (
+      {view.unheld.map((n) => (
         <li key={n.at} className="border-b border-rule py-1">
           <strong>{n.kind}</strong> {clock(n.at)} by {n.by}: {n.text}
         </li>

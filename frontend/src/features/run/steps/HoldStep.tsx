@@ -9,10 +9,6 @@ import { useNow } from "../../../ui/useNow";
 import { StepFrame, type StepProps } from "../StepFrame";
 import { useAppend } from "../useRun";
 
-const NOTHING: Record<string, { label: string; button: string } | undefined> = {
-  none: { label: "Why no hold is needed", button: "No hold needed" },
-  bench: { label: "Why it was taken out", button: "It is on the bench" },
-};
 const LENGTHS = ["30", "60", "90", "120", "240"];
 
 function plannedEnd(minutes: string, now: number): string {
@@ -26,7 +22,7 @@ export function HoldStep({ run, step }: StepProps) {
   const [values, set, clear] = useDraftForm(`${run.id}/${step.key}`);
   const only = step.options.length === 1 ? step.options[0]?.value : undefined;
   const kind = values.kind ?? only ?? step.usual.kind ?? "";
-  const nothing = NOTHING[kind]; // no hold is placed: not needed, or taken out of the plant
+  const nothing = step.unheld.find((u) => u.kind === kind); // no hold is placed: not needed, or taken out of the plant
   const reason = values.reason ?? (nothing ? "" : step.usual.reason) ?? "";
   const why = step.fields.find((f) => f.name === "reason");
   const minutes = values.minutes ?? "60";
@@ -41,7 +37,7 @@ export function HoldStep({ run, step }: StepProps) {
       onSubmit={place}
       action={
         <Button kind="primary" type="submit" large disabled={append.isPending}>
-          {nothing?.button ?? step.confirm_label}
+          {nothing?.label ?? step.confirm_label}
         </Button>
       }
     >
@@ -66,7 +62,7 @@ export function HoldStep({ run, step }: StepProps) {
       </RadioGroup>
       )}
       <div className={nothing ? "" : "grid gap-4 sm:grid-cols-[minmax(0,1fr)_200px]"}>
-        <TextField label={nothing?.label ?? why?.label ?? "Reason"} hint={why?.hint} value={reason} onChange={(v) => set("reason", v)} error={errors.reason} />
+        <TextField label={nothing?.asks ?? why?.label ?? "Reason"} hint={why?.hint} value={reason} onChange={(v) => set("reason", v)} error={errors.reason} />
         {!nothing && (
           <TextField
             label="Planned length"

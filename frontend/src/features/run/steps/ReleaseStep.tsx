@@ -30,7 +30,7 @@ export function ReleaseStep({ run, step }: StepProps) {
       onSubmit={() => release()}
       action={
         <Button kind="primary" type="submit" large disabled={append.isPending}>
-          {open.length ? step.confirm_label : "Normal reading seen"}
+          {step.confirm_label}
         </Button>
       }
     >
@@ -39,7 +39,7 @@ export function ReleaseStep({ run, step }: StepProps) {
           Placed by {h.placed_by} on {moment(h.placed_at)}: {h.reason}. Planned until {moment(h.until)}.
         </Message>
       ))}
-      {!open.length && <Message>No hold is on; what is asked here still has to be seen.</Message>}
+      {!open.length && <Message>No hold is on; what is asked here is still to be told.</Message>}
       <Keys run={run} only={["reset", "release"]} />
       <div className="max-w-lg space-y-4">
         <StepFields step={step} values={values} set={set} errors={errors} />

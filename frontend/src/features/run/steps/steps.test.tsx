@@ -177,7 +177,8 @@ describe("a hold", () => {
     { value: "inhibit", label: "Inhibit" },
     { value: "none", label: "No hold needed: say why" },
   ];
-  const run = runAt({ key: "hold", kind: "hold", title: "Place the hold", readings: null, options, confirm_label: "Hold is on" });
+  const unheld = [{ kind: "none", asks: "Why no hold is needed", label: "No hold needed" }];
+  const run = runAt({ key: "hold", kind: "hold", title: "Place the hold", readings: null, options, unheld, confirm_label: "Hold is on" });
 
   it("goes out with kind, reason and planned minutes", async () => {
     const server = pretendServer({ [EVENTS]: { body: run } });
@@ -196,6 +197,7 @@ describe("a hold", () => {
     fireEvent.click(screen.getByText("No hold needed: say why"));
     expect(screen.getByLabelText("Why no hold is needed")).toBeTruthy();
     expect(screen.queryByLabelText(/Planned length/)).toBeNull();
+    expect(screen.getByRole("button", { name: "No hold needed" })).toBeTruthy();
   });
 });
 
