@@ -32,7 +32,7 @@ DRY, LOSS = 2.47, 1.55  # resolution of the pair on a dry column, and what it lo
 class PlayedInjections(Played):
     """One calibration, typed. wet: of the column; response: of carbon monoxide over what is stored."""
 
-    values = {"operator": "Laboratory", "reading": "62", "permit": "P-4711", "work": "Baked out at 180 C"}
+    values = {"operator": "Laboratory", "reading": "62", "permit": "P-4711", "work": "Baked out at 180 °C"}
 
     def __init__(
         self, instrument: Instrument, person: Person, number_: int, at: datetime, *, wet: float, response: float, seed: int

@@ -45,10 +45,10 @@ REFERENCES = [
     ),
     ref("MB-I02", "Loop meter, second", "mA", 0, 24, 19, u_absolute=0.002, u_percent_reading=0.01, resolution=0.001, kind="meter"),
     ref(
-        "MB-T01", "Block probe, own coefficients", "C", -20, 660, 240, u_absolute=0.02, resolution=0.001, drift_per_year=0.01, kind="probe"
+        "MB-T01", "Block probe, own coefficients", "°C", -20, 660, 240, u_absolute=0.02, resolution=0.001, drift_per_year=0.01, kind="probe"
     ),
-    ref("MB-B01", "Block A", "C", -20, 160, 150, u_absolute=0.25, resolution=0.01, gradient=0.02, kind="block"),
-    ref("MB-B02", "Block B", "C", -20, 650, 150, u_absolute=0.3, resolution=0.01, gradient=0.03, kind="block"),
+    ref("MB-B01", "Block A", "°C", -20, 160, 150, u_absolute=0.25, resolution=0.01, gradient=0.02, kind="block"),
+    ref("MB-B02", "Block B", "°C", -20, 650, 150, u_absolute=0.3, resolution=0.01, gradient=0.03, kind="block"),
     ref("MB-R01", "Readout, resistance", "ohm", 0, 400, 260, u_absolute=0.002, u_percent_reading=0.002, resolution=0.001, kind="meter"),
     ref("MB-U01", "Readout, millivolt", "mV", -10, 80, 260, u_absolute=0.002, u_percent_reading=0.005, resolution=0.001, kind="meter"),
     ref("MB-S01", "Sensor simulator, millivolt", "mV", -10, 80, 200, u_absolute=0.003, u_percent_reading=0.005, resolution=0.001),
@@ -93,7 +93,7 @@ REFERENCES = [
         gas="methane",
         state="quarantined",
     ),
-    ref("MB-T02", "Block probe, second", "C", -20, 420, 190, u_absolute=0.03, resolution=0.001, drift_per_year=0.015, kind="probe"),
+    ref("MB-T02", "Block probe, second", "°C", -20, 420, 190, u_absolute=0.03, resolution=0.001, drift_per_year=0.015, kind="probe"),
     ref("MB-D02", "Portable oxygen meter", "% vol", 0, 25, 210, u_absolute=0.2, resolution=0.1, kind="portable", gas="oxygen"),
 ]
 
@@ -166,7 +166,7 @@ FITTINGS: list[dict[str, Any]] = [
 ]
 
 
-BUFFERS = [  # code, pH at 25 C, table, lot, days since it was opened (0: not yet), days to expiry
+BUFFERS = [  # code, pH at 25 °C, table, lot, days since it was opened (0: not yet), days to expiry
     ("MB-B11", 6.865, "nist", "L-2291", 20, 300),
     ("MB-B12", 9.180, "nist", "L-2295", 20, 260),
     ("MB-B13", 4.005, "nist", "L-2270", 120, 200),
@@ -175,7 +175,7 @@ BUFFERS = [  # code, pH at 25 C, table, lot, days since it was opened (0: not ye
 ]
 
 
-SOLUTIONS = [  # code, uS/cm at 25 C, table, U in %, points of its own table, lot, days since it was opened, days to expiry
+SOLUTIONS = [  # code, uS/cm at 25 °C, table, U in %, points of its own table, lot, days since it was opened, days to expiry
     ("MB-S01", 1413.0, "kcl-0.01", 0.5, [], "L-3107", 12, 310),
     ("MB-S02", 84.0, "own", 1.2, [[15, 67.2], [20, 75.5], [25, 84.0], [30, 93.0]], "L-3111", 0, 150),
     ("MB-S03", 12880.0, "kcl-0.1", 0.5, [], "L-3094", 40, 260),

@@ -21,7 +21,7 @@ class Calculators(BrowserTestCase):
         expect(p.get_by_text("NIST Monograph 175").first).to_be_visible()
         p.get_by_role("button", name="Other direction").click()
         expect(p.get_by_role("heading", name="Thermocouple: temperature of a voltage")).to_be_visible()
-        expect(p.get_by_role("status", name="Result")).to_contain_text("1000 C")
+        expect(p.get_by_role("status", name="Result")).to_contain_text("1000 °C")
         p.get_by_role("button", name="Make it a favourite").click()
         p.get_by_label("Voltage, mV").fill("900")
         expect(p.get_by_text("type R with its cold junction").first).to_be_visible()
@@ -31,7 +31,7 @@ class Calculators(BrowserTestCase):
         favourites.get_by_role("link", name="Thermocouple: temperature of a voltage").click()
         expect(p.get_by_label("Voltage, mV")).to_have_value("900")
         p.get_by_role("button", name="Start values").click()
-        expect(p.get_by_role("status", name="Result")).to_contain_text("C")
+        expect(p.get_by_role("status", name="Result")).to_contain_text("°C")
 
     def test_a_result_goes_into_the_open_run(self):
         p = self.page

@@ -13,11 +13,12 @@ ANSWERS = {"Air temperature": "21", "Where it goes now": "Rack 3", "Marked with"
 class OnTheBench(BrowserTestCase):
     def to_hold(self):
         self.sign_in(self.page)
-        return Walk(self.page, ANSWERS, ("MB-P01", "MB-I01")).start("PT-2110", "MB-2110").to("Place the hold")
+        return Walk(self.page, ANSWERS, ("MB-P01", "MB-I01")).start("PT-2110", "MB-2110").to("Tell the operator")
 
     def choose(self, w, kind, reason_label, reason):
+        w.fill(w.answers)
         w.form.get_by_role("radio", name=kind).press("Space")
-        w.form.get_by_label(reason_label).focus()
+        w.form.get_by_label(reason_label).press("Control+a")
         self.page.keyboard.type(reason)
         before = w.title.inner_text()
         self.page.keyboard.press("Control+Enter")
@@ -28,7 +29,7 @@ class OnTheBench(BrowserTestCase):
         w = self.to_hold()
         self.choose(w, "On the bench", "Why it was taken out", "New cell fitted in the shop")
         expect(p.get_by_role("region", name="Open holds")).to_have_count(0)
-        w.to("As found").read(*GOOD).decide("Leave as it is").to("Off the bench")
+        w.to("As found").read(*GOOD).decide("Leave as it is").to("Put it back")
         self.check_step(p, "Off the bench")
         expect(p.get_by_label("Normal reading seen")).to_have_count(0)
         w.sign(PASSWORD)

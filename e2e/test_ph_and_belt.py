@@ -44,22 +44,26 @@ class Journey(BrowserTestCase):
         p.get_by_role("button", name="Start a calibration").click()
         p.get_by_label("Tag on the plate").fill(tag)
         p.get_by_label("Serial on the plate").fill(f"S-{tag}")
+        for box in p.get_by_role("checkbox").all():  # what stands on the same screen
+            box.check()
         p.get_by_role("button", name="Check the plate").click()
 
     def heading(self, name):
         expect(self.page.get_by_role("heading", name=name, exact=True).first).to_be_visible()
 
+    def tick(self):
+        for box in self.page.get_by_role("checkbox").all():
+            box.check()
+
     def tick_all(self, button):
         p = self.page
         expect(p.get_by_role("button", name=button, exact=True)).to_be_visible()
-        for box in p.get_by_role("checkbox").all():
-            box.check()
+        self.tick()
         p.get_by_role("button", name=button, exact=True).click()
 
     def hold(self, kind="Control in manual"):
         p = self.page
         p.get_by_label("Operator told (name)").fill("Control room")
-        p.get_by_role("button", name="Told", exact=True).click()
         p.get_by_role("radio", name=kind).click()
         p.get_by_label("Reason").fill("Calibration")
         p.get_by_role("button", name="Hold is on").click()
@@ -197,7 +201,8 @@ class PhJourney(Journey):
             p.get_by_role("button", name=re.compile("moved back")).first.click()
             expect(p.get_by_role("button", name=re.compile("moved back"))).to_have_count(1 - _)
         p.get_by_role("button", name="All is back").click()
-        self.tick_all("It is back")
+        self.heading("Put it back")
+        self.tick()
         self.release_and_sign()
         expect(p.get_by_text("Slope").first).to_be_visible()
         self.check(p, "record of pH")
@@ -334,7 +339,7 @@ class BeltJourney(Journey):
         self.heading("Judge as left")
         p.get_by_role("button", name="Decide: Leave as it is").click()
         self.weights("off", "Weights stored", "Put it back")
-        self.tick_all("It is back")
+        self.tick()
         p.get_by_label(re.compile("Test weights counted")).fill("1")
         p.get_by_role("button", name="Hold is off").click()
         expect(p.get_by_text("look for the one that is missing").first).to_be_visible()

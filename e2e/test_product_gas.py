@@ -155,7 +155,7 @@ class ProductGasJourney(Journey):
         self.heading("Back to measuring")
         self.tick_all("It measures")
         self.heading("Put it back")
-        self.tick_all("It is back")
+        self.tick()
         self.release_and_sign()
         p.get_by_role("button", name="What was entered, step by step").click()
         expect(p.get_by_text("a day's run clears it").first).to_be_visible()

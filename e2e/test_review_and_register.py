@@ -44,8 +44,10 @@ class Review(BrowserTestCase):
         steps.start()
         p.get_by_label("Tag on the plate").fill("PT-2110")
         p.get_by_label("Serial on the plate").fill("MB-2110")
+        p.get_by_role("button", name="Take another one").click()
         p.get_by_role("button", name="Check the plate").click()
         role = p.get_by_role("region", name="Input reference")
+        role.get_by_text("3 more that will not do: MB-P04, MB-P05, MB-P06").click()
         for code, words in (("MB-P05", "too coarse"), ("MB-P06", "covers 0 to 200 kPa"), ("MB-P04", "ran out")):
             role.get_by_role("button", name=code).click()
             expect(role.get_by_role("alert")).to_contain_text(words)

@@ -33,13 +33,11 @@ class ToyJourney(BenchJourney):
         p.get_by_role("button", name="Start a calibration").click()
         p.get_by_label("Tag on the plate").fill("PT-2110")
         p.get_by_label("Serial on the plate").fill("MB-2110")
-        p.get_by_role("button", name="Check the plate").click()
         for role, code in (("Pushing reference", "MB-P01"), ("Seeing meter", "MB-I01")):
             p.get_by_role("region", name=role).get_by_role("button", name=code).click()
             expect(p.get_by_role("region", name=role).get_by_role("button", name=code, pressed=True)).to_be_visible()
-        p.get_by_role("button", name="Use these").click()
         p.get_by_label("Song").fill("An old one")
-        p.get_by_role("button", name="Confirm").click()
+        p.get_by_role("button", name="Check the plate").click()
         p.get_by_role("radio", name="Inhibit").click()
         p.get_by_label("Reason").fill("Looking")
         p.get_by_role("button", name="Hold is on").click()
@@ -57,7 +55,6 @@ class ToyJourney(BenchJourney):
         if p.get_by_label("Why not as proposed").count():
             p.get_by_label("Why not as proposed").fill("it is a toy")
         p.get_by_role("button", name="Decide: Leave it be").click()
-        p.get_by_role("button", name="It is back").click()
         p.get_by_label("Normal reading seen, in kPa").fill("100")
         p.get_by_label("Operator told (name)").fill("Control room")
         p.get_by_role("button", name="Hold is off").click()

@@ -117,7 +117,7 @@ class InjectionJourney(Journey):
         self.heading("Good for the day")
         self.tick_all("So it is")
         self.heading("Put it back")
-        self.tick_all("It is back")
+        self.tick()
         self.release_and_sign()
 
     def test_files_until_two_agree_a_column_that_blocks_and_a_power_loss(self):
@@ -149,7 +149,7 @@ class InjectionJourney(Journey):
         expect(p.get_by_text(re.compile("recondition the column first")).first).to_be_visible()
         self.decide("Recondition the column")
         self.heading("Recondition the column")
-        p.get_by_label(re.compile("What was done")).fill("180 C for two hours")
+        p.get_by_label(re.compile("What was done")).fill("180 °C for two hours")
         self.tick_all("The column is ready")
         self.heading("As left")
         for n in (1, 2):

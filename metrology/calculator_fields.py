@@ -7,8 +7,10 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from metrology.faults import Fault
+from metrology.quantities.typed import Typed, parse_typed, refuse_open
 
 MAX_ROWS = 10_000
+ENDLESS = ("inf", "+inf", "-inf", "infinity", "nan")
 
 
 class Input:
@@ -50,8 +52,13 @@ class Input:
                 value = math.inf
         elif isinstance(raw, str):
             try:
-                value = float(raw.strip().replace(",", ".")) if "_" not in raw else math.nan
-            except ValueError:
+                typed = parse_typed(raw, name=name, field=name) if raw.strip().lower() not in ENDLESS else Typed(raw, float(raw))
+                if typed.is_open(None, None):
+                    refuse_open(typed, raw, name=name, field=name)
+                value = typed.value
+            except Fault as fault:
+                if fault.code == "open_comma":
+                    raise
                 raise Fault("not_a_number", f"{name} is {raw!r}; a finite number is accepted.", field=name) from None
         else:
             raise Fault("not_a_number", f"{name} is {raw!r}; a finite number is accepted.", field=name)

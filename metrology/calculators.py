@@ -37,7 +37,7 @@ _WITH_UNIT = re.compile(r"^\s*([-+−]?[\d.,]+(?:[eE][-+]?\d+)?)\s*([^\d\s].*?)\
 
 
 def _in_own_units(name: str, data: Mapping[str, Any]) -> dict[str, Any]:
-    """The data with numbers that carry another unit of the same quantity brought to the field's own: "212 F" becomes 100 C.
+    """The data with numbers that carry another unit of the same quantity brought to the field's own: "212 F" becomes 100 °C.
 
     What does not read as a number with a known unit stays as it is, and is refused by its field.
     """

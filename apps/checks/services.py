@@ -30,7 +30,7 @@ from metrology.run.state import RunState
 MOST = 60
 SAID = ("operator", "permit", "temperature", "reminder", "minutes", "stand_in", "air_why", "pressure_kpa")
 LIMITS = (
-    ("temperature", "Air temperature", "C", -40, 70),
+    ("temperature", "Air temperature", "°C", -40, 70),
     ("minutes", "Hold for", "min", 1, 240),
     ("pressure_kpa", "Air pressure", "kPa", 50, 115),
 )

@@ -22,7 +22,7 @@ DCC = "{https://ptb.de/dcc}"
 SI = "{https://ptb.de/si}"
 MAX_XML = 20 * 2**20
 UNITS = {
-    "\\pascal": "Pa", "\\kilo\\pascal": "kPa", "\\mega\\pascal": "MPa", "\\bar": "bar", "\\milli\\bar": "mbar", "\\degreecelsius": "C", "\\kelvin": "K",
+    "\\pascal": "Pa", "\\kilo\\pascal": "kPa", "\\mega\\pascal": "MPa", "\\bar": "bar", "\\milli\\bar": "mbar", "\\degreecelsius": "°C", "\\kelvin": "K",
     "\\ampere": "A", "\\milli\\ampere": "mA", "\\volt": "V", "\\milli\\volt": "mV", "\\ohm": "ohm", "\\kilogram": "kg", "\\gram": "g",
 }  # fmt: skip
 COLUMNS = {

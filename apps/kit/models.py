@@ -189,7 +189,7 @@ class Liquid(models.Model):
 class Buffer(Liquid):
     """A buffer solution for pH with its table."""
 
-    ph = models.FloatField()  # at 25 C
+    ph = models.FloatField()  # at 25 °C
     table = models.CharField(max_length=20, choices=list(TABLES.items()), default="nist")
     u_ph = models.FloatField(default=0.02)  # expanded, k = 2
 
@@ -211,7 +211,7 @@ SOLUTION_TABLES = {
 class Solution(Liquid):
     """A conductivity standard with its table."""
 
-    us_cm = models.FloatField()  # at 25 C, uS/cm
+    us_cm = models.FloatField()  # at 25 °C, uS/cm
     table = models.CharField(max_length=20, choices=list(SOLUTION_TABLES.items()), default="own")
     u_percent = models.FloatField(default=1.0)  # expanded, k = 2
 

@@ -41,7 +41,7 @@ from metrology.quantities.acidity import buffer_ph
 from metrology.quantities.conductivity import solution_conductivity
 from metrology.quantities.tabulated import of_table
 from metrology.quantities.typed import parse_typed
-from metrology.quantities.units import quantity_of
+from metrology.quantities.units import canonical, quantity_of
 
 
 @dataclass(frozen=True)
@@ -60,7 +60,7 @@ class KitField:
 
 
 N = KitField
-TABLE_SHARE = 0.02  # how far a bottle may be from its table at 25 C
+TABLE_SHARE = 0.02  # how far a bottle may be from its table at 25 °C
 CODE, STATE_WORDS = N("code", "Code", required=True), dict(STATES)
 MATERIALS = {m: m for m in ("brass", "stainless steel", "PTFE-lined", "PTFE", "rubber", "polyurethane", "aluminium")}
 LIQUID = (
@@ -117,7 +117,7 @@ GROUPS: dict[str, tuple[type[models.Model], str, tuple[KitField, ...]]] = {
         Buffer,
         "Buffer solution",
         (
-            CODE, N("ph", "pH at 25 C", "number", True, low=0, high=14),
+            CODE, N("ph", "pH at 25 °C", "number", True, low=0, high=14),
             N("table", "Table", "choice", words=TABLES),
             N("points", "Its own table", "pairs", hint="Temperature in C and pH, like 15 4.00; 25 4.01; 35 4.03"),
             N("u_ph", "Uncertainty (k = 2)", "number", unit="pH", low=0.001, high=0.5), *LIQUID,
@@ -127,7 +127,7 @@ GROUPS: dict[str, tuple[type[models.Model], str, tuple[KitField, ...]]] = {
         Solution,
         "Conductivity standard",
         (
-            CODE, N("us_cm", "Conductivity at 25 C", "number", True, unit="uS/cm", low=0.1, high=1_000_000),
+            CODE, N("us_cm", "Conductivity at 25 °C", "number", True, unit="uS/cm", low=0.1, high=1_000_000),
             N("table", "Table", "choice", words=SOLUTION_TABLES),
             N("points", "Its own table", "pairs", hint="Temperature in C and uS/cm, like 15 67.2; 20 75.5; 25 84"),
             N("u_percent", "Uncertainty (k = 2)", "number", unit="%", low=0.01, high=20), *LIQUID,
@@ -273,6 +273,7 @@ def _read(f: KitField, raw: Any) -> Any:
         return _pairs(text)
     if f.kind == "gases":
         return _gases(text)
+    text = canonical(text) if f.name == "unit" else text
     longest = 160 if f.name == "traceability" else 80 if f.name in ("name", "laboratory") else 20 if f.name in ("code", "unit") else 40
     if len(text) > longest:
         raise Fault("too_long", f"{f.label} is {len(text)} characters long; at most {longest} fit.")
@@ -349,7 +350,7 @@ def _together(group: str, item: Any) -> list[Fault]:
 
 
 def _table_faults(item: Buffer | Solution) -> list[Fault]:
-    """A bottle must be one of its table; one with a table of its own must bring it, and be in it what it is at 25 C."""
+    """A bottle must be one of its table; one with a table of its own must bring it, and be in it what it is at 25 °C."""
     if item.table == "own" and not item.points:
         return [Fault("missing", "Write its own table: temperature and value, one after the other with ;.", field="points")]
     if isinstance(item, Buffer):
@@ -357,9 +358,9 @@ def _table_faults(item: Buffer | Solution) -> list[Fault]:
     try:
         held = of_table(item.points, 25.0) if item.table == "own" else solution_conductivity(item.table, 25.0)
     except Fault as fault:
-        return [Fault("bad_points", f"The table must reach to 25 C. {fault.message}", field="points")]
+        return [Fault("bad_points", f"The table must reach to 25 °C. {fault.message}", field="points")]
     if abs(held / item.us_cm - 1) > TABLE_SHARE:
-        told = f"The table has {held:g} uS/cm at 25 C and the bottle {item.us_cm:g} uS/cm: one of them is wrong, or is in another unit."
+        told = f"The table has {held:g} uS/cm at 25 °C and the bottle {item.us_cm:g} uS/cm: one of them is wrong, or is in another unit."
         return [Fault("wrong_table", told, field="us_cm")]
     return []
 

@@ -91,6 +91,10 @@ class Instrument(models.Model):
     tag_key = models.CharField(max_length=40, unique=True, editable=False)
     search_key = models.CharField(max_length=240, editable=False, default="")  # tag, service and serial folded, for one look
     serial = models.CharField(max_length=60)
+    maker = models.CharField(max_length=60, blank=True)
+    model = models.CharField(max_length=60, blank=True)
+    device_revision = models.CharField(max_length=40, blank=True)  # of its hardware or its software, as the plate or the device says
+    asset_number = models.CharField(max_length=40, blank=True)
     service = models.CharField(max_length=120)
     area = models.ForeignKey(Area, on_delete=models.PROTECT, related_name="instruments")
     system = models.CharField(max_length=60, blank=True)
@@ -213,6 +217,9 @@ class Instrument(models.Model):
         return InstrumentSetup(
             tag=self.tag,
             serial=self.serial,
+            maker=self.maker,
+            model=self.model,
+            device_revision=self.device_revision,
             service=self.service,
             area=self.area.name,
             unit=self.unit,

@@ -19,6 +19,7 @@ from metrology.methods.settings import read_settings, setting_fields
 from metrology.methods.setup import check_points
 from metrology.quantities.transfer import KINDS, Transfer, require_output, require_span
 from metrology.quantities.typed import parse_typed
+from metrology.quantities.units import canonical
 
 
 @dataclass(frozen=True)
@@ -43,6 +44,10 @@ class RegisterField:
 REGISTER: tuple[RegisterField, ...] = (
     RegisterField("tag", "Tag", longest=40, required=True),
     RegisterField("serial", "Serial", longest=60, required=True),
+    RegisterField("maker", "Manufacturer", longest=60),
+    RegisterField("model", "Model", longest=60),
+    RegisterField("device_revision", "Revision", longest=40),
+    RegisterField("asset_number", "Asset number", longest=40),
     RegisterField("service", "Service", longest=120, required=True),
     RegisterField("area", "Area", "area", required=True),
     RegisterField("system", "System", longest=60),
@@ -222,6 +227,8 @@ def _text(f: RegisterField, data: Mapping[str, Any], default: str) -> str:
         raise Fault("missing", f"{f.label} is missing.", field=f.name)
     if len(text) > f.longest:
         raise Fault("too_long", f"{f.label} is {len(text)} characters long; at most {f.longest} fit.", field=f.name)
+    if f.name in ("unit", "output_unit"):
+        text = canonical(text)
     if any(ord(c) < 32 for c in text):
         raise Fault("bad_text", f"{f.label} holds characters that can't be printed.", field=f.name)
     return text

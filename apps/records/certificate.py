@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 from contextvars import ContextVar
-from datetime import datetime
+from datetime import date, datetime
 from functools import partial
 from typing import Any
 from xml.sax.saxutils import escape
@@ -26,7 +26,7 @@ from metrology.methods.setup import KIT
 from metrology.run.events import Event
 from metrology.run.state import fold
 from metrology.run.view import make_view
-from metrology.run.view_types import PassData, RowData, RunView, SetData
+from metrology.run.view_types import Named, PassData, RowData, RunView, SetData
 
 _ZONE: ContextVar[str] = ContextVar("zone", default="")  # the plant's zone when the record was sealed
 
@@ -75,6 +75,10 @@ def local(text: str | None) -> str:
     if not text:
         return "–"
     return datetime.fromisoformat(text).astimezone(ZoneInfo(_ZONE.get() or settings.PLANT_TIME_ZONE)).strftime("%-d %b %Y %H:%M %Z")
+
+
+def _day(iso: str) -> str:
+    return date.fromisoformat(iso).strftime("%-d %b %Y")
 
 
 def _story(run: Run, view: RunView) -> list[Flowable]:
@@ -137,6 +141,10 @@ def _facts(view: RunView) -> Table:
             view["points"],
         ),
     ]
+    made = ", ".join(f"{n['name'].lower()} {n['value']}" for n in i.get("plate", []))
+    due = view["seal"]["plant"].get("next_due")
+    if made or due:  # what a record sealed before it was kept does not tell
+        rows.append(("Made by", made.removeprefix("manufacturer ") or "–", "Due next", _day(due) if due else "–"))
     cells = [[text(a, SMALL), text(b), text(c, SMALL), text(d)] for a, b, c, d in rows]
     return Table(cells, colWidths=[WIDTH * f for f in (0.11, 0.45, 0.13, 0.31)], style=ruled())
 
@@ -220,14 +228,35 @@ def _told(found: SetData) -> list[Flowable]:
     inputs = [f"{r['percent'] or r['channel']} {r['simulated']}" for r in found["rows"] if r["simulated"] and not r["struck"]]
     if inputs:
         lines.append(f"At the input: {'; '.join(inputs)}.")
-    splits = [f"{r['percent']} {r['direction']}: digital {r['pv']}, {r['split']}" for r in found["rows"] if r["split"]]
-    if splits:
+    whole = [r for r in found["rows"] if not r["struck"] and r.get("halves")]
+    splits = [
+        f"{r['percent']} {r['direction']}: digital {r['pv']}, {r['split']}" for r in found["rows"] if r["split"] and not r.get("halves")
+    ]
+    if splits:  # a record sealed before its figures were kept apart
         lines.append(f"Digital value beside the output: {'; '.join(splits)}.")
-    live = [(r, c) for r in found["rows"] for c in r["captured"] if c["quantity"] == "indicated"]
-    if live:
-        captured = " ".join(f"{r['percent']} {r['direction']}, {c['says']}" for r, c in live)
+    live = [(r, c) for r in found["rows"] for c in r["captured"] if c["quantity"] == "indicated" and not r["struck"]]
+    in_words = [(r, c) for r, c in live if not c.get("figures")]
+    if in_words:
+        captured = " ".join(f"{r['percent']} {r['direction']}, {c['says']}" for r, c in in_words)
         lines.append(f"Captured live: {captured}")
-    return [text(line, SMALL) for line in lines]
+    return [
+        *[text(line, SMALL) for line in lines],
+        *_figures("Digital value beside the output", [(r, r["halves"]) for r in whole]),
+        *_figures("Captured live", [(r, c["figures"]) for r, c in live if c.get("figures")]),
+    ]
+
+
+def _figures(title: str, rows: list[tuple[RowData, list[Named]]]) -> list[Flowable]:
+    """Figures of readings, a line each; a column in which nothing stands is left out."""
+    names = (
+        [f["name"] for f in rows[0][1] if any(g["value"] for _, figures in rows for g in figures if g["name"] == f["name"])] if rows else []
+    )
+    told = [({f["name"]: f["value"] for f in figures}, r) for r, figures in rows]
+    body = [
+        [f"{r['percent'] or r['channel']} {r['direction'] if r['percent'] else ''}".strip(), *(by.get(n, "") for n in names)]
+        for by, r in told
+    ]
+    return [_table(title, ["Point", *names], body)] if rows else []
 
 
 def _row(r: RowData, found: SetData) -> list[Flowable]:

@@ -21,6 +21,10 @@ from metrology.judgement.consequence import Ended, open_doubt
 from metrology.judgement.interval import SIGNAL, Due, Result, next_due
 from metrology.methods.registry import METHODS
 from metrology.quantities.typed import parse_typed
+from metrology.quantities.words import day_words
+from metrology.run.results import results_of, was_set
+from metrology.run.standing_in import stand_in_words
+from metrology.run.state import RunState
 
 SOON_DAYS = 30
 LONGEST_DEFERRAL_DAYS = 365
@@ -55,9 +59,13 @@ def is_check(instrument: Instrument, run: Run) -> bool:
     return run.method in (instrument.method, check_method(instrument.method))
 
 
-def rule_due(instrument: Instrument) -> Due | None:
-    """What the instrument's interval rule says; None before its first finished run. What its jobs left in doubt makes it due at once."""
-    ended = [(r, timezone.localdate(r.ended_at), is_calibration(instrument, r)) for r in ended_runs(instrument) if r.ended_at]
+def rule_due(instrument: Instrument, ending: Run | None = None) -> Due | None:
+    """What the instrument's interval rule says; None before its first finished run. What its jobs left in doubt makes it due at once.
+
+    ending: a run that ends now and is not stored as ended yet.
+    """
+    runs = [r for r in ended_runs(instrument) if ending is None or r.pk != ending.pk] + ([ending] if ending else [])
+    ended = [(r, timezone.localdate(r.ended_at), is_calibration(instrument, r)) for r in runs if r.ended_at]
     doubt = open_doubt(
         [
             Ended(r.label, on, r.status == "voided", sets, r.method, r.adjusted, r.left_verdict, r.decision, r.stand_in, trims(r))
@@ -74,6 +82,22 @@ def rule_due(instrument: Instrument) -> Due | None:
         dates = [c["replace_by"] for c in sensor_life(instrument)["channels"] if c["replace_by"]]
         replace_by = min(dates, default=None)
     return next_due(instrument.due_rule, results, base_days=instrument.interval_days, policy=policy_for(instrument), replace_by=replace_by)
+
+
+def due_once_signed(run: Run, state: RunState, now: datetime) -> dict[str, str]:
+    """When the instrument will be due by its rule once this run is signed, and why: printed with the record, which keeps it."""
+    if run.instrument is None:
+        return {}
+    told = results_of(state, METHODS[run.method])
+    found, left = told["found"], told["left"]
+    ending = Run(
+        pk=run.pk, number=run.number, method=run.method, status="signed", ended_at=now, adjusted=was_set(state), decision=told["decision"],
+        found_verdict=found["verdict"], found_share=found["share"], left_verdict=left["verdict"], left_share=left["share"],
+    )  # fmt: skip
+    last = max((d for d in state.decisions.values() if d.stand_in), key=lambda d: d.at, default=None)
+    ending.stand_in = stand_in_words(last.stand_in) if last else ""
+    due = rule_due(run.instrument, ending)
+    return {"next_due": due.on.isoformat(), "due_why": due.why} if due else {}
 
 
 def set_due(instrument: Instrument) -> None:
@@ -178,7 +202,11 @@ def ask_deferral(*, actor: Person, instrument: Instrument, until: str, reason: s
         raise Fault("bad_date", "Write the new date like 2026-12-01.", field="until") from None
     last = timezone.localdate(now) + timedelta(days=LONGEST_DEFERRAL_DAYS)
     if not max(instrument.next_due, timezone.localdate(now)) < day <= last:
-        raise Fault("out_of_range", f"Choose a date after it is due ({instrument.next_due}) and not after {last}.", field="until")
+        raise Fault(
+            "out_of_range",
+            f"Choose a date after it is due ({day_words(instrument.next_due)}) and not after {day_words(last)}.",
+            field="until",
+        )
     if len(reason.strip()) < 5:
         raise Fault("missing", "Say why it can wait, and what watches meanwhile.", field="reason")
     if instrument.deferrals.filter(is_over=False, decided_at=None).exists():

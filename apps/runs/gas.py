@@ -20,7 +20,7 @@ from config.failures import Missing
 from metrology.judgement.gas_kit import AMBIENT, REFUSE, Bottle, Fitting, GasNeed, KitVerdict
 from metrology.judgement.suspicion import REPEATS, Peer, judge_bottle
 from metrology.methods.registry import get_method
-from metrology.quantities.words import plain
+from metrology.quantities.words import day_words, plain
 from metrology.run.gases import find_need, judge_for
 from metrology.run.state import RunState
 
@@ -171,7 +171,7 @@ def bottle_words(b: Bottle) -> dict[str, Any]:
 def fitting_words(f: Fitting) -> str:
     """A fitting in words."""
     size = f"{f.flow_l_min:g} l/min" if f.kind == "regulator" else f"{f.length_m:g} m" + (", conditioned" if f.is_conditioned else "")
-    stays = f", stays on {f.stays_on}, purged {f.purged_on}" if f.stays_on else ""
+    stays = f", stays on {f.stays_on}, purged {day_words(f.purged_on) if f.purged_on else 'at a time not noted'}" if f.stays_on else ""
     return f"{f.code}: {f.material}, {size}{stays}" + ("" if f.state == "in service" else f" ({f.state})")
 
 

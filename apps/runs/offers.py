@@ -8,6 +8,7 @@ from typing import Any
 
 from apps.kit.selectors import list_references, reference_row
 from apps.runs.items import items_offered
+from apps.runs.models import Run
 from apps.runs.store import load_state
 from config.failures import Missing
 from metrology.judgement.reference import find_reference_faults
@@ -19,12 +20,13 @@ from metrology.quantities.units import quantity_of
 from metrology.quantities.words import ratio
 from metrology.run.state import RunState
 
+NO_LIMIT = 1e6  # a TUR beyond it says only that nothing is uncertain
 ORDER = {"good": 0, "warn": 1, "refuse": 2}
 
 
 def offers(run_id: uuid.UUID, role: str, today: date) -> list[dict[str, Any]]:
-    """What there is for a role, with what the rules say of each; one proposed where one will do."""
-    _, _, state = load_state(run_id)
+    """What there is for a role, with what the rules say of each; one proposed where one will do, and told when it is the usual one."""
+    run, _, state = load_state(run_id)
     method = get_method(state.setup.method)
     need = method.standards.of(state.setup, role)
     if need is None or not (need.kind == REFERENCE or need.kind in OFFERED):
@@ -33,7 +35,20 @@ def offers(run_id: uuid.UUID, role: str, today: date) -> list[dict[str, Any]]:
     rows.sort(key=lambda r: ORDER[r["standing"]])
     if rows and rows[0]["standing"] != "refuse":
         rows[0]["is_proposed"] = True
+    good = [r for r in rows if r["standing"] == "good"]
+    if len(good) == 1 and good[0]["code"] == _used_last(run, role):
+        good[0]["is_usual"] = True
     return rows
+
+
+def _used_last(run: Run, role: str) -> str:
+    """Which reference the last signed run of the same subject and method took in that role."""
+    before = Run.objects.filter(instrument=run.instrument_id, item=run.item, method=run.method, status__in=("signed", "accepted"))
+    last = before.order_by("-signed_at").values_list("id", flat=True).first()
+    if last is None:
+        return ""
+    chosen = load_state(last)[2].references.get(role) or {}
+    return str((chosen.get("reference") or {}).get("code", ""))
 
 
 def _references(state: RunState, method: Method, need: Need, today: date) -> list[dict[str, Any]]:
@@ -50,9 +65,11 @@ def _reference(state: RunState, method: Method, need: Need, r: Any, today: date)
         {"rule": f.code, "standing": "refuse", "says": f.message}
         for f in find_reference_faults(standard, low=need.low, high=need.high, unit=need.unit, today=today)
     ]
+    reaches = ""
     if not remarks:
         tur = method.standards.tur(state.setup, need.role, standard)
         wanted = 0.0 if need.is_informative else state.setup.policy.minimum_tur
+        reaches = f"TUR {ratio(tur)}" if tur < NO_LIMIT else ""
         if tur < wanted:
             standing = "refuse" if tur < 1 else "warn"
             remarks.append({"rule": "tur", "standing": standing, "says": f"Reaches a TUR of {ratio(tur)}; {ratio(wanted)} is wanted."})
@@ -62,6 +79,7 @@ def _reference(state: RunState, method: Method, need: Need, r: Any, today: date)
         "detail": f"{row['range']}, {row['uncertainty']}",
         "good_until": row["due_on"].isoformat(),
         "state": row["standing"],
+        "reaches": reaches,
         **_standing(remarks),
     }
 
@@ -78,6 +96,7 @@ def _items(state: RunState, need: Need, today: date) -> list[dict[str, Any]]:
                 "detail": fitness.shows.removeprefix(f"{item['code']}, "),
                 "good_until": item["good_until"],
                 "state": item["state"],
+                "reaches": "",
                 **_standing(remarks),
             }
         )
@@ -86,4 +105,4 @@ def _items(state: RunState, need: Need, today: date) -> list[dict[str, Any]]:
 
 def _standing(remarks: list[dict[str, Any]]) -> dict[str, Any]:
     worst = max((r["standing"] for r in remarks), key=lambda s: ORDER[s], default="good")
-    return {"standing": worst, "remarks": remarks, "is_proposed": False}
+    return {"standing": worst, "remarks": remarks, "is_proposed": False, "is_usual": False}

@@ -21,6 +21,7 @@ from apps.plant.models import TRIGGERS, Instrument
 from apps.plant.register import read_points
 from apps.plant.selectors import methods_for
 from apps.plant.services import policy_for
+from apps.runs.due import due_once_signed
 from apps.runs.gas import gas_snapshot
 from apps.runs.history import history_of
 from apps.runs.holds import find_hold, group_on_hold, receiver_name
@@ -135,12 +136,12 @@ def _refuse_second(instrument: Instrument) -> None:
 
 
 def append_events(
-    *, actor: Person, run_id: uuid.UUID, expected_seq: int, events: Sequence[NewEvent], now: datetime
+    *, actor: Person, run_id: uuid.UUID, expected_seq: int, events: Sequence[NewEvent], now: datetime, together: bool = False
 ) -> tuple[Run, RunState]:
     """Append one event or a batch.
 
     Events already stored are passed over, so that sending again is safe. When the run has moved on, nothing is stored
-    and the refusal says what happened meanwhile. In a batch, those before the first refused one are kept.
+    and the refusal says what happened meanwhile. In a batch, those before the first refused one are kept, unless they belong `together`.
     """
     require(actor, "work on a run")
     if not 1 <= len(events) <= MAX_BATCH:
@@ -148,7 +149,7 @@ def append_events(
     for event in events:
         if event.type not in APPENDABLE:
             raise Fault("unknown_event", f"'{event.type}' can't be appended here.", field="type")
-    return _append(actor, run_id, expected_seq, [_as_seen(run_id, _without_claims(e)) for e in events], now)
+    return _append(actor, run_id, expected_seq, [_as_seen(run_id, _without_claims(e)) for e in events], now, together=together)
 
 
 CLAIMS = {  # what a client may not say: it comes from the server's own look at the kit or the devices
@@ -190,7 +191,9 @@ def _as_seen(run_id: uuid.UUID, event: NewEvent) -> NewEvent:
     return replace(event, payload={**event.payload, "seen": seen, "alarms_on": alarms_on_at_release(state)})
 
 
-def _append(actor: Person, run_id: uuid.UUID, expected_seq: int | None, events: Sequence[NewEvent], now: datetime) -> tuple[Run, RunState]:
+def _append(
+    actor: Person, run_id: uuid.UUID, expected_seq: int | None, events: Sequence[NewEvent], now: datetime, *, together: bool = False
+) -> tuple[Run, RunState]:
     refused: Fault | None = None
     with _no_foreign_events(run_id, events), transaction.atomic():
         run, past, folded = load_state(run_id, lock=True)
@@ -205,6 +208,8 @@ def _append(actor: Person, run_id: uuid.UUID, expected_seq: int | None, events: 
             except Fault as fault:
                 refused = fault
                 break
+        if refused and together:
+            stored, state = [], folded
         if stored:
             append_rows(run, stored)
             project(run, state, folded)
@@ -345,9 +350,11 @@ def sign_run(*, actor: Person, run_id: uuid.UUID, expected_seq: int, note: str, 
     """Sign a run; the password was confirmed at the door. Only somebody who worked on it may sign it."""
     require(actor, "sign a run")
     run, past = load_run(run_id)
-    if actor.username not in fold(past).contributors:
+    state = fold(past)
+    if actor.username not in state.contributors:
         raise NotAllowed("not_yours", f"{run.label} is the work of {run.technician.name}; only those who worked on it sign it.")
-    return _append(actor, run_id, expected_seq, [NewEvent(uuid.uuid4(), "signed", {"note": note, "plant": _plant()})], now)
+    told = {"note": note, "plant": {**_plant(), **due_once_signed(run, state, now)}}
+    return _append(actor, run_id, expected_seq, [NewEvent(uuid.uuid4(), "signed", told)], now)
 
 
 def review_run(*, actor: Person, run_id: uuid.UUID, verdict: str, reason: str, expected_seq: int, now: datetime) -> tuple[Run, RunState]:

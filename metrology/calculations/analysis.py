@@ -9,7 +9,7 @@ from metrology.judgement.comedown import fit_come_down, forecast, forecast_words
 from metrology.quantities import chromatography, conductivity, crosseffects
 
 
-@calculator("conductivity", "Conductivity referred to 25 C, and of a standard solution at its temperature.")
+@calculator("conductivity", "Conductivity referred to 25 °C, and of a standard solution at its temperature.")
 def _conductivity(given: Input) -> Result:
     temp_c = given.number("temp_c")
     mode = given.choice("mode", conductivity.MODES, default="linear")
@@ -21,7 +21,7 @@ def _conductivity(given: Input) -> Result:
     if solution:
         out["solution_us_cm"] = conductivity.solution_conductivity(solution, temp_c)
     if len(out) == 1:
-        raise Fault("missing", "value is missing; give a reading to refer to 25 C, or a solution.", field="value")
+        raise Fault("missing", "value is missing; give a reading to refer to 25 °C, or a solution.", field="value")
     return out
 
 

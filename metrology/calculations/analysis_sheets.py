@@ -9,16 +9,16 @@ GROUP = "Analysis"
 ANALYSIS: tuple[Sheet, ...] = (
     Sheet(
         "conductivity",
-        "Conductivity at 25 C",
+        "Conductivity at 25 °C",
         GROUP,
         (
             field("value", "Read at its temperature", "uS/cm", "1278", required=False),
-            field("temp_c", "Temperature", "C", "20"),
+            field("temp_c", "Temperature", "°C", "20"),
             choice_field("mode", "Compensation", MODES),
-            field("percent_per_c", "Coefficient", "%/C", "2"),
+            field("percent_per_c", "Coefficient", "%/°C", "2"),
             choice_field("solution", "Standard solution", tuple(SOLUTIONS), required=False),
         ),
-        (("at_25_c", "Referred to 25 C", "uS/cm"), ("factor", "Factor", ""), ("solution_us_cm", "The solution is", "uS/cm")),
+        (("at_25_c", "Referred to 25 °C", "uS/cm"), ("factor", "Factor", ""), ("solution_us_cm", "The solution is", "uS/cm")),
         "linear: k25 = k / (1 + a (t - 25)); natural water: by the viscosity of water to the power 0.929",
         "ISO 7888:1985; IUPAC Technical Report 2001 (solutions)",
         plot=Plot("temp_c", "at_25_c", 0, 35),
@@ -29,7 +29,7 @@ ANALYSIS: tuple[Sheet, ...] = (
         GROUP,
         (
             choice_field("solution", "Standard solution", (*SOLUTIONS, "other")),
-            field("temp_c", "Its temperature", "C", "20"),
+            field("temp_c", "Its temperature", "°C", "20"),
             field("read_us_cm", "Read, compensation off", "uS/cm", "1240"),
             field("constant_now", "Constant set", "1/cm", "1"),
             field("true_us_cm", "Another solution is, at its temperature", "uS/cm", "84", required=False),

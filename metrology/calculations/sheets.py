@@ -21,7 +21,7 @@ _TRANSFER = (choice_field("transfer", "Transfer", ("linear", "sqrt", "reverse"))
 _TYPES = tuple(sorted(REFERENCE_FUNCTIONS))
 _TC = choice_field("type", "Type", _TYPES, "K")
 _UNITS = tuple(u for names in UNITS.values() for u in names)
-_COLD = field("cold_junction_c", "Cold junction", "C", "0")
+_COLD = field("cold_junction_c", "Cold junction", "°C", "0")
 _DISPLACER = (
     field("weight", "Weight in air", "kg or lb", "2"),
     field("volume", "Volume", "cm3 or in3", "1500"),
@@ -76,7 +76,7 @@ SHEETS: tuple[Sheet, ...] = (
         "thermocouple-emf",
         "Thermocouple: voltage at a temperature",
         "Temperature",
-        (_TC, field("t90_c", "Temperature", "C", "100"), _COLD),
+        (_TC, field("t90_c", "Temperature", "°C", "100"), _COLD),
         (("emf_mv", "Voltage", "mV"),),
         "E = Eref(t90) - Eref(cold junction)",
         "ITS-90 reference functions, NIST Monograph 175; IEC 60584-1:2013",
@@ -88,7 +88,7 @@ SHEETS: tuple[Sheet, ...] = (
         "Thermocouple: temperature of a voltage",
         "Temperature",
         (_TC, field("emf_mv", "Voltage", "mV", "4.096"), _COLD),
-        (("t90_c", "Temperature", "C"),),
+        (("t90_c", "Temperature", "°C"),),
         "t90 from Eref(t90) = E + Eref(cold junction), the reference function inverted",
         "ITS-90 reference functions, NIST Monograph 175",
         "thermocouple-emf",
@@ -98,9 +98,9 @@ SHEETS: tuple[Sheet, ...] = (
         "pt-resistance",
         "Platinum: resistance at a temperature",
         "Temperature",
-        (field("t90_c", "Temperature", "C", "100"), field("r0", "Resistance at 0 C", "ohm", "100")),
+        (field("t90_c", "Temperature", "°C", "100"), field("r0", "Resistance at 0 °C", "ohm", "100")),
         (("ohm", "Resistance", "ohm"),),
-        "R = R0 (1 + A t + B t2), below 0 C also + C (t - 100) t3",
+        "R = R0 (1 + A t + B t2), below 0 °C also + C (t - 100) t3",
         "IEC 60751:2008, clause 4",
         "pt-temperature",
         Plot("t90_c", "ohm", -200, 850),
@@ -109,9 +109,9 @@ SHEETS: tuple[Sheet, ...] = (
         "pt-temperature",
         "Platinum: temperature of a resistance",
         "Temperature",
-        (field("ohm", "Resistance", "ohm", "138.505"), field("r0", "Resistance at 0 C", "ohm", "100")),
-        (("t90_c", "Temperature", "C"),),
-        "t from R(t) = R, solved above 0 C, bisected below",
+        (field("ohm", "Resistance", "ohm", "138.505"), field("r0", "Resistance at 0 °C", "ohm", "100")),
+        (("t90_c", "Temperature", "°C"),),
+        "t from R(t) = R, solved above 0 °C, bisected below",
         "IEC 60751:2008, clause 4",
         "pt-resistance",
         Plot("ohm", "t90_c", 20, 390),
@@ -120,8 +120,8 @@ SHEETS: tuple[Sheet, ...] = (
         "sensor-tolerance",
         "Sensor class: tolerance at a temperature",
         "Temperature",
-        (choice_field("sensor", "Class", tuple(SENSOR_CLASSES), "pt-a"), field("t90_c", "Temperature", "C", "100")),
-        (("tolerance_c", "Tolerance, plus or minus", "C"),),
+        (choice_field("sensor", "Class", tuple(SENSOR_CLASSES), "pt-a"), field("t90_c", "Temperature", "°C", "100")),
+        (("tolerance_c", "Tolerance, plus or minus", "°C"),),
         "platinum: a + b |t|; thermocouple: the greater of a and b |t|",
         "IEC 60751:2008 table 3; IEC 60584-1:2013 table 12",
         plot=Plot("t90_c", "tolerance_c", -200, 1600, band=True),
@@ -133,7 +133,7 @@ SHEETS: tuple[Sheet, ...] = (
         (
             choice_field("set", "Buffer set", tuple(BUFFERS)),
             field("nominal", "Nominal pH", start="6.865"),
-            field("temp_c", "Temperature", "C", "25"),
+            field("temp_c", "Temperature", "°C", "25"),
         ),
         (("ph", "pH", ""),),
         "the set's table, straight lines between its temperatures",
@@ -149,7 +149,7 @@ SHEETS: tuple[Sheet, ...] = (
             field("ph1", "First buffer", "pH", "7"),
             field("e2_mv", "Second buffer reads", "mV", "175"),
             field("ph2", "Second buffer", "pH", "4.01"),
-            field("temp_c", "Temperature", "C", "25"),
+            field("temp_c", "Temperature", "°C", "25"),
         ),
         (
             ("slope_mv_per_ph", "Slope", "mV/pH"),

@@ -102,7 +102,7 @@ WEIGHING: tuple[Sheet, ...] = (
         "Density of air",
         GROUP,
         (
-            field("temp_c", "Temperature", "C", "20"),
+            field("temp_c", "Temperature", "°C", "20"),
             field("pressure_kpa", "Pressure, absolute", "kPa", "101.325", required=False),
             field("humidity_percent", "Relative humidity", "%", "50", required=False),
         ),

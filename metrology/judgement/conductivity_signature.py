@@ -11,7 +11,7 @@ from metrology.faults import Fault
 from metrology.judgement.signature import Signature
 from metrology.quantities.conductivity import NONE, to_reference
 
-BOTTLES_US_CM = (10.0, 84.0, 147.0, 1413.0, 12_880.0, 111_800.0)  # standards as they are sold, at 25 C
+BOTTLES_US_CM = (10.0, 84.0, 147.0, 1413.0, 12_880.0, 111_800.0)  # standards as they are sold, at 25 °C
 CONSTANTS = (0.01, 0.1, 1.0, 10.0)  # cell constants as they are made, 1/cm
 NEAR = 0.05  # share: how near a ratio must come to be taken for the cause
 SUDDEN = 0.6  # share of the change since the cell was first seen that came at once
@@ -109,7 +109,7 @@ def _bottle(c: CellReading) -> Signature | None:
         f"Another bottle is in the beaker: it reads like a standard of {other:g} uS/cm.",
         "Look at the label, strike the reading, and take it again from the right bottle.",
         0.5 if is_round else 0.8,
-        (f"Referred to 25 C it reads {read_at_25:.0f} uS/cm; the solution chosen is {ours:.0f} uS/cm.",),
+        (f"Referred to 25 °C it reads {read_at_25:.0f} uS/cm; the solution chosen is {ours:.0f} uS/cm.",),
     )
 
 
@@ -183,7 +183,7 @@ def _temperature(c: CellReading) -> Signature | None:
         "It reckons with a wrong temperature: its sensor in the cell is off, or a fixed value is set.",
         "Compare its temperature with a thermometer in the beaker, after it has stood; put the sensor right before the constant is touched.",
         0.85,
-        (f"It shows {c.analyzer_c:g} C, the thermometer {c.temp_c:g} C: {off:+.1f} C move the compensated reading by {moved:+.1f} %.",),
+        (f"It shows {c.analyzer_c:g} °C, the thermometer {c.temp_c:g} °C: {off:+.1f} °C move the compensated reading by {moved:+.1f} %.",),
     )
 
 
@@ -194,13 +194,13 @@ def _compensation(c: CellReading) -> Signature | None:
     share = c.referred / c.raw if c.raw and c.referred else 1.0
     away = c.temp_c - 25.0
     fits = [m for m, f in _modes(c.temp_c, c.coefficient) if abs(100 * (share / f - 1)) <= c.compensation_limit]
-    implied = f" It works like {(1 / share - 1) / away * 100:.2f} %/C." if abs(away) >= 1 else ""
+    implied = f" It works like {(1 / share - 1) / away * 100:.2f} %/°C." if abs(away) >= 1 else ""
     told = f" It fits {' or '.join(fits)}." if fits else ""
     return Signature(
         "wrong-compensation",
         "Another temperature compensation works in it than the one in the register.",
         f"Look at mode and coefficient set in it; the register has {MODE_WORDS[c.mode]}"
-        + (f", {c.coefficient:g} %/C" if c.mode == "linear" else "")
+        + (f", {c.coefficient:g} %/°C" if c.mode == "linear" else "")
         + ".",
         0.85,
         (f"Compensation on and off stand {c.ratio_off:+.1f} % from one another against what is set.{implied}{told}",),
@@ -210,8 +210,8 @@ def _compensation(c: CellReading) -> Signature | None:
 def _modes(temp_c: float, coefficient: float) -> list[tuple[str, float]]:
     out = [("no compensation", 1.0)]
     for words, mode, value in (
-        (f"linear with {coefficient:g} %/C", "linear", coefficient),
-        ("linear with 2 %/C", "linear", 2.0),
+        (f"linear with {coefficient:g} %/°C", "linear", coefficient),
+        ("linear with 2 %/°C", "linear", 2.0),
         ("natural water", "natural", 0.0),
     ):
         try:

@@ -15,7 +15,7 @@ from metrology.judgement.policy import Policy
 from metrology.judgement.suspicion import Peer, judge_bottle
 from metrology.quantities.gas import find_gas, gas_convert
 from metrology.quantities.permeation import permeation_ppm
-from metrology.quantities.words import plain
+from metrology.quantities.words import day_words, plain
 
 GOOD, WARN, REFUSE = "good", "warn", "refuse"
 REACTIVE = ("chlorine", "ammonia", "hydrogen sulphide", "hydrogen chloride", "sulphur dioxide", "chlorine dioxide")
@@ -362,7 +362,9 @@ def _stays(need: GasNeed, bottle: Bottle, regulator: Fitting | None, tell: Told)
     if regulator.stays_on != bottle.code:
         tell("purge", WARN, f"{regulator.code} stays on {regulator.stays_on}, purged: taken off, it has to be purged again.")
     elif need.is_trace_oxygen:
-        tell("purge", GOOD, f"{regulator.code} has stayed on {bottle.code} since {regulator.purged_on}, purged: nothing to purge.")
+        tell(
+            "purge", GOOD, f"{regulator.code} has stayed on {bottle.code} since {day_words(regulator.purged_on)}, purged: nothing to purge."
+        )
 
 
 def _lets_in(need: GasNeed, line: Fitting) -> str:
@@ -393,11 +395,11 @@ def _dates(bottle: Bottle, today: date, tell: Told) -> None:
         return
     left = (date.fromisoformat(bottle.expires_on) - today).days
     if left < 0:
-        tell("expiry", REFUSE, f"{bottle.code} expired on {bottle.expires_on}; its gas may have decayed.")
+        tell("expiry", REFUSE, f"{bottle.code} expired on {day_words(bottle.expires_on)}; its gas may have decayed.")
     elif left <= 30:
-        tell("expiry", WARN, f"{bottle.code} expires in {left} days, on {bottle.expires_on}.")
+        tell("expiry", WARN, f"{bottle.code} expires in {left} days, on {day_words(bottle.expires_on)}.")
     else:
-        tell("expiry", GOOD, f"In date until {bottle.expires_on}.")
+        tell("expiry", GOOD, f"In date until {day_words(bottle.expires_on)}.")
 
 
 def _litres(need: GasNeed, bottle: Bottle, policy: Policy, tell: Told) -> None:

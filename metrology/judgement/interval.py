@@ -14,6 +14,7 @@ from itertools import pairwise
 from metrology.faults import Fault
 from metrology.judgement.policy import Policy
 from metrology.judgement.student import coverage_factor
+from metrology.quantities.words import day_words
 
 FIXED, STAIRCASE, DRIFT, SIGNAL = "fixed", "staircase", "drift", "signal"
 SHORTEST_DAYS = 7
@@ -54,7 +55,7 @@ def next_due(rule: str, results: Sequence[Result], *, base_days: int, policy: Po
         raise Fault("no_results", "Without a finished calibration there is nothing to count from.", field="results")
     last = results[-1].on
     if rule == FIXED:
-        return _after(last, base_days, FIXED, f"every {base_days} days, last done {_day(last)}")
+        return _after(last, base_days, FIXED, f"every {base_days} days, last done {day_words(last)}")
     if rule == STAIRCASE:
         return _staircase(results, base_days, policy)
     if rule == DRIFT:
@@ -77,14 +78,14 @@ def _staircase(results: Sequence[Result], base: int, p: Policy) -> Due:
             continue
         if not r.passed:
             days, row = max(SHORTEST_DAYS, days * p.shorten_factor), 0
-            steps.append(f"{_day(r.on)}: as found {r.found_percent:+.0f} % of tolerance, a fail; shortened to {days:.0f} days")
+            steps.append(f"{day_words(r.on)}: as found {r.found_percent:+.0f} % of tolerance, a fail; shortened to {days:.0f} days")
             continue
         row += 1
         if row >= p.least_results and days < longest:
             days, row = min(longest, days * p.extend_factor), 0
-            steps.append(f"{_day(r.on)}: {p.least_results} passes in a row; extended to {days:.0f} days")
+            steps.append(f"{day_words(r.on)}: {p.least_results} passes in a row; extended to {days:.0f} days")
         else:
-            steps.append(f"{_day(r.on)}: as found {r.found_percent:+.0f} % of tolerance, pass {row} of {p.least_results}")
+            steps.append(f"{day_words(r.on)}: as found {r.found_percent:+.0f} % of tolerance, pass {row} of {p.least_results}")
     why = f"staircase from {base} days stands at {days:.0f}; {steps[-1] if steps else 'no as-found yet'}"
     return _after(results[-1].on, days, STAIRCASE, why, tuple(steps))
 
@@ -112,7 +113,7 @@ def _drift(results: Sequence[Result], base: int, p: Policy) -> Due:
     up, down = mean + reach, -mean + reach
     times = [(100.0 - last.left_percent) / up if up > 0 else math.inf, (100.0 + last.left_percent) / down if down > 0 else math.inf]
     days = min(max(SHORTEST_DAYS, min(times)), base * p.longest_factor)
-    data = tuple(f"{_day(r.on)}: {rate * 30:+.1f} % of tolerance in 30 days" for r, rate in zip(results[1:], rates, strict=False))
+    data = tuple(f"{day_words(r.on)}: {rate * 30:+.1f} % of tolerance in 30 days" for r, rate in zip(results[1:], rates, strict=False))
     why = (
         f"drift of {mean * 30:+.1f} % of tolerance in 30 days over {n} intervals; with {100 * p.reliability:g} % reliability "
         f"it reaches the tolerance after {min(times):.0f} days"
@@ -125,11 +126,7 @@ def _drift(results: Sequence[Result], base: int, p: Policy) -> Due:
 def _signal(last: date, base: int, replace_by: date | None) -> Due:
     plain = last + timedelta(days=base)
     if replace_by is None or replace_by >= plain:
-        more = f"; its sensor should last until {_day(replace_by)}" if replace_by else "; its signal gives no forecast yet"
-        return _after(last, base, SIGNAL, f"every {base} days, last done {_day(last)}{more}")
+        more = f"; its sensor should last until {day_words(replace_by)}" if replace_by else "; its signal gives no forecast yet"
+        return _after(last, base, SIGNAL, f"every {base} days, last done {day_words(last)}{more}")
     day = max(replace_by, last + timedelta(days=SHORTEST_DAYS))
-    return _after(last, (day - last).days, SIGNAL, f"its sensor's signal is expected to be at its end on {_day(replace_by)}")
-
-
-def _day(day: date) -> str:
-    return f"{day:%-d %b %Y}"
+    return _after(last, (day - last).days, SIGNAL, f"its sensor's signal is expected to be at its end on {day_words(replace_by)}")

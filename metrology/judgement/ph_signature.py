@@ -189,8 +189,8 @@ def _temperature(e: Electrode, tolerance: float) -> Signature | None:
     if not seen and believed is None:
         return None
     evidence = [
-        f"The buffer has {e.second.temp_c:g} C"
-        + (f" and the analyzer shows {believed:g} C." if believed is not None else "; the analyzer seems to reckon with 25 C."),
+        f"The buffer has {e.second.temp_c:g} °C"
+        + (f" and the analyzer shows {believed:g} °C." if believed is not None else "; the analyzer seems to reckon with 25 °C."),
         f"That makes {expected:+.3f} pH at pH {e.second.ph:.2f}; the error there is {error:+.3f} pH.",
     ]
     return Signature(

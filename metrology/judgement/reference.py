@@ -10,6 +10,7 @@ from typing import Any
 
 from metrology.faults import Fault
 from metrology.quantities.units import convert, convert_width, quantity_of
+from metrology.quantities.words import day_words
 
 
 @dataclass(frozen=True)
@@ -121,7 +122,7 @@ def find_reference_faults(reference: ReferenceStandard, *, low: float, high: flo
         faults.append(
             Fault(
                 "expired",
-                f"The certificate of {reference.code} ran out on {reference.due_on}. Choose another, "
+                f"The certificate of {reference.code} ran out on {day_words(reference.due_on)}. Choose another, "
                 "or have a reviewer override it with a reason, which is printed.",
                 field="reference",
             )

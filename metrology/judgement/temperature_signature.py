@@ -70,10 +70,10 @@ def _outlier(points: Sequence[SensorPoint], tolerance: float) -> Signature | Non
         if abs(off) > max(tolerance, 5 * rest) and rest < 0.3 * tolerance and a < p.t90_c < b:
             return Signature(
                 "outlier",
-                f"One comparison is off and the others lie in line: a reading or typing mistake at {p.t90_c:.1f} C.",
+                f"One comparison is off and the others lie in line: a reading or typing mistake at {p.t90_c:.1f} °C.",
                 "Strike it with a reason and take that point again.",
                 _confidence(abs(off), rest),
-                (f"It is {off:+.2f} C away from the line through the others, which stay within {rest:.2f} C.",),
+                (f"It is {off:+.2f} °C away from the line through the others, which stay within {rest:.2f} °C.",),
             )
     return None
 
@@ -114,10 +114,10 @@ def _thermocouple(points: Sequence[SensorPoint], tolerance: float) -> list[Signa
         return [
             Signature(
                 "inhomogeneity",
-                f"It reads high at the low end ({low:+.2f} C) and low at the high end ({high:+.2f} C): its wires have changed.",
+                f"It reads high at the low end ({low:+.2f} °C) and low at the high end ({high:+.2f} °C): its wires have changed.",
                 "Replace it; more depth or another block does not cure it.",
                 _confidence(low - high, off),
-                (f"The error crosses zero within the range; the points stay within {off:.2f} C of that line.",),
+                (f"The error crosses zero within the range; the points stay within {off:.2f} °C of that line.",),
             )
         ]
     if rest <= 0.4 * abs(size):
@@ -140,10 +140,10 @@ def _shape(points: Sequence[SensorPoint], tolerance: float) -> list[Signature]:
         return [
             Signature(
                 "curve",
-                f"The error runs from {low:+.2f} C to {high:+.2f} C: its curve is not the standard one.",
+                f"The error runs from {low:+.2f} °C to {high:+.2f} °C: its curve is not the standard one.",
                 "Check that type and class are what the register says; replace it if they are.",
                 _confidence(abs(high - low), rest),
-                (f"The points stay within {rest:.2f} C of that line.",),
+                (f"The points stay within {rest:.2f} °C of that line.",),
             )
         ]
     return [
@@ -152,7 +152,7 @@ def _shape(points: Sequence[SensorPoint], tolerance: float) -> list[Signature]:
             "The errors follow no law of a sensor: contact, moisture, or not settled.",
             "Check contacts and insulation, soak longer, then repeat.",
             0.5,
-            (f"They stay {rest:.2f} C away from any line.",),
+            (f"They stay {rest:.2f} °C away from any line.",),
         )
     ]
 
@@ -162,9 +162,9 @@ def _plain(points: Sequence[SensorPoint]) -> list[Signature]:
     return [
         Signature(
             "zero-shift" if abs(high - low) < abs(low + high) / 2 else "span-error",
-            f"The error runs from {low:+.2f} C to {high:+.2f} C.",
+            f"The error runs from {low:+.2f} °C to {high:+.2f} °C.",
             "Find out which part of the chain is off: sensor, leads or conversion.",
             _confidence(max(abs(low), abs(high)), rest),
-            (f"The points stay within {rest:.2f} C of that line.",),
+            (f"The points stay within {rest:.2f} °C of that line.",),
         )
     ]

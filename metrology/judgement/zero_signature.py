@@ -98,7 +98,7 @@ def _not_at_rest(z: ZeroSeen) -> Signature | None:
     if spread(z.density) > z.density_band * (1 + 1e-9):
         evidence.append(f"Density moved by {spread(z.density):.3g} kg/m3; {z.density_band:g} is steady.")
     if spread(z.temps) > z.temp_band * (1 + 1e-9):
-        evidence.append(f"Temperature moved by {spread(z.temps):.2g} C; {z.temp_band:g} is steady.")
+        evidence.append(f"Temperature moved by {spread(z.temps):.2g} °C; {z.temp_band:g} is steady.")
     if not evidence:
         return None
     return Signature(

@@ -11,7 +11,7 @@ from metrology.judgement.uncertainty import Component
 from metrology.methods.fragments import sensor_of
 from metrology.methods.setup import RunSetup
 from metrology.methods.slots import RawReading, Slot
-from metrology.quantities.temperature import sensor_signal
+from metrology.quantities.temperature import sensor_sensitivity, sensor_signal_beyond
 from metrology.quantities.transfer import ideal_output
 from metrology.quantities.typed import parse_typed
 
@@ -33,12 +33,13 @@ def through(setup: RunSetup, value: float, width: float) -> float:
 def signal_at(setup: RunSetup, t90_c: float) -> float:
     """The sensor's own signal at a temperature, ohm or mV."""
     d = sensor_of(setup)
-    return sensor_signal(d.sensor, t90_c, r0=d.r0)
+    return sensor_signal_beyond(d.sensor, t90_c, r0=d.r0)
 
 
 def per_signal(setup: RunSetup, t90_c: float) -> float:
     """C that one ohm or one mV of the sensor's signal stands for at a temperature."""
-    return 1.0 / abs(signal_at(setup, t90_c + 0.5) - signal_at(setup, t90_c - 0.5))
+    d = sensor_of(setup)
+    return 1.0 / sensor_sensitivity(d.sensor, t90_c, r0=d.r0)
 
 
 class Budget:

@@ -146,8 +146,8 @@ class MixtureSettings(DetectorSettings):
     )  # fmt: skip
     mode_shows: str = asked("How it shows continuous mode", "text", default="", hint="Like: 'CONT' at the top right of its display")
     flow_percent: float = asked("Sample flow may be off by", default=10.0, unit="%", low=1.0, high=50.0, is_policy=True)
-    cell_c: float = asked("Its cell works at", default=0.0, unit="C", hint="0: it does not tell", low=0.0, high=250.0)
-    cell_within_c: float = asked("Warm when within", default=1.0, unit="C", low=0.05, high=50.0, is_policy=True)
+    cell_c: float = asked("Its cell works at", default=0.0, unit="°C", hint="0: it does not tell", low=0.0, high=250.0)
+    cell_within_c: float = asked("Warm when within", default=1.0, unit="°C", low=0.05, high=50.0, is_policy=True)
     rezero_min: float = asked("Zero again within", default=20.0, unit="min", low=1.0, high=480.0, is_policy=True)
 
     def check(self) -> None:

@@ -73,10 +73,10 @@ class AlarmSettings(Settings):
 
 @dataclass(frozen=True)
 class SensorSettings(Settings):
-    """A resistance thermometer or a thermocouple. r0: ohm at 0 C."""
+    """A resistance thermometer or a thermocouple. r0: ohm at 0 °C."""
 
     sensor: str = asked("Sensor", "choice", default="", options=SENSORS, hint="A transmitter's sensor is simulated")
-    r0: float = asked("Resistance at 0 C", default=100.0, unit="ohm", low=1.0, high=10_000.0)
+    r0: float = asked("Resistance at 0 °C", default=100.0, unit="ohm", low=1.0, high=10_000.0)
 
     @property
     def is_platinum(self) -> bool:

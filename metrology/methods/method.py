@@ -10,6 +10,7 @@ from typing import Any, Protocol
 from metrology.judgement.exposure import Exposure
 from metrology.judgement.settling import Sample, SettleRule
 from metrology.methods.adjusting.base import NO_ADJUSTING, Adjusting
+from metrology.methods.hookup import Hookup, no_hookup
 from metrology.methods.outcome import Outcome, Proposal
 from metrology.methods.settings import Settings
 from metrology.methods.setup import INSTRUMENT, RunSetup
@@ -28,6 +29,7 @@ class Columns:
     span and told in `unit`, so many of it a percent. by_criteria: readings are told and only what they come to is judged. has_plot: whether
     errors of one set can be drawn on one scale. x, y: the words of the plot's axes. has_direction: whether readings are taken upwards and downwards.
     errors_as_read: errors are told in the unit of what is read, row by row.
+    has_share: whether the share of span stands beside an error told in a unit.
     by_percent: whether a place is told as a share of the range, otherwise by its channel; ticks_by_value: whether the plot tells values of the range.
     """
 
@@ -44,6 +46,7 @@ class Columns:
     by_percent: bool = True
     ticks_by_value: bool = False
     errors_as_read: bool = False
+    has_share: bool = False
     by_criteria: bool = False
     has_plot: bool = True
     x: str = "input, % of span"
@@ -304,6 +307,7 @@ class Method:
     exposed: Callable[[RunSetup, RawReading, ResultContext], Mapping[str, Any] | None] = _no_results
     chromatography: Chromatography | None = None
     vouch: Vouch | None = None
+    hookup: Callable[[RunSetup], Hookup | None] = no_hookup  # what is connected to what while it is read
     names: Mapping[str, str] = field(default_factory=dict)  # choices in words, where a record quotes them
     leaves: Mapping[str, str] = field(default_factory=dict)  # choice to the state in which an item of the kit is left by it
     undone: frozenset[str] = frozenset()  # choices with which the work was not done to its end: the due date does not move

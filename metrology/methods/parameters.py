@@ -8,8 +8,9 @@ from dataclasses import dataclass
 from typing import Any
 
 from metrology.faults import Fault, Faults
-from metrology.quantities.typed import parse_typed
-from metrology.quantities.units import convert, convert_width
+from metrology.quantities.device_units import NAMES
+from metrology.quantities.typed import parse_typed, same_unit
+from metrology.quantities.units import canonical, convert, convert_width
 
 FORMAT = "verify-loop-parameters/1"
 TRIMMED = "trimmed"  # entered by such an act: the steps that follow prove it
@@ -100,7 +101,7 @@ class Parameter:
     live: bool = False
 
 
-UNITS = (("kPa", "kPa"), ("bar", "bar"), ("mbar", "mbar"), ("psi", "psi"), ("Pa", "Pa"), ("MPa", "MPa"), ("C", "C"), ("%", "%"))
+UNITS = tuple((u, u) for u in NAMES)
 TRANSFERS = (("linear", "linear"), ("sqrt", "square root"))
 PARAMETERS = (
     Parameter("tag", "Tag", "text", is_settable=True, longest=8),
@@ -148,6 +149,7 @@ def _read(p: Parameter, given: Any) -> Any:
     if p.kind == "number":
         return parse_typed(text, name=p.label, unit=p.unit, field=p.name).value
     if p.kind == "choice":
+        text = canonical(text) if p.name == "unit" else text
         if text not in dict(p.options):
             raise Fault("unknown_choice", f"{p.label} is '{text}'; accepted are {', '.join(dict(p.options))}.", field=p.name)
         return text
@@ -167,7 +169,7 @@ def with_ends(values: Mapping[str, Any], typed: Mapping[str, Any], device: Mappi
 
 
 def _new_unit(values: Mapping[str, Any], device: Mapping[str, Any]) -> bool:
-    return bool(values.get("unit")) and bool(device.get("unit")) and values["unit"] != device["unit"]
+    return bool(values.get("unit")) and bool(device.get("unit")) and not same_unit(str(values["unit"]), str(device["unit"]))
 
 
 def in_unit(device: Mapping[str, Any], unit: str) -> dict[str, Any]:
@@ -214,7 +216,7 @@ def same(name: str, a: Any, b: Any) -> bool:
     """Whether two values of a parameter are the same to what a device keeps (single precision)."""
     if isinstance(a, int | float) and isinstance(b, int | float) and not isinstance(a, bool) and not isinstance(b, bool):
         return math.isclose(a, b, rel_tol=2e-6, abs_tol=1e-6)
-    return bool(a == b)
+    return same_unit(str(a), str(b)) if name == "unit" else bool(a == b)
 
 
 def differences(a: Mapping[str, Any], b: Mapping[str, Any]) -> tuple[tuple[str, Any, Any], ...]:

@@ -46,6 +46,9 @@ class InstrumentSetup:
     power_cut: str = ""  # what happened to its power since its last job, as a sentence without its full stop
     details: Settings = field(default_factory=Settings)  # what its method asks beyond the range
     subject: str = INSTRUMENT
+    maker: str = ""
+    model: str = ""
+    device_revision: str = ""
 
     def __post_init__(self) -> None:
         require_span(self.lrv, self.urv)

@@ -40,9 +40,9 @@ SET_NAMES = {
 
 
 def buffer_ph(set_name: str, nominal: float, temp_c: float) -> float:
-    """pH of a buffer at temp_c, 5 to 50 C, straight lines between the 5 C steps of the table.
+    """pH of a buffer at temp_c, 5 to 50 °C, straight lines between the 5 °C steps of the table.
 
-    set_name: nist (also din, din19266, primary) or technical (also us). nominal: value at 25 C,
+    set_name: nist (also din, din19266, primary) or technical (also us). nominal: value at 25 °C,
     matched to 0.02 pH. Source: DIN 19266 / NIST certified values; technical set as printed on bottles.
 
     >>> buffer_ph("nist", 4.005, 25.0)
@@ -53,7 +53,7 @@ def buffer_ph(set_name: str, nominal: float, temp_c: float) -> float:
         known = ", ".join(sorted(SET_NAMES))
         raise Fault("unknown_buffer_set", f"set is {set_name!r}; known are {known}.", field="set")
     require_finite(nominal, "nominal")
-    require_range(temp_c, TEMPERATURES_C[0], TEMPERATURES_C[-1], field="temp_c", unit="C")
+    require_range(temp_c, TEMPERATURES_C[0], TEMPERATURES_C[-1], field="temp_c", unit="°C")
     name = min(BUFFERS[key], key=lambda n: abs(float(n) - nominal))
     if abs(float(name) - nominal) > 0.021:
         raise Fault(
@@ -67,12 +67,12 @@ def buffer_ph(set_name: str, nominal: float, temp_c: float) -> float:
 
 
 def theoretical_slope(temp_c: float) -> float:
-    """Nernst slope in mV per pH, negative: -ln(10) R T / F. Valid -5 to 150 C.
+    """Nernst slope in mV per pH, negative: -ln(10) R T / F. Valid -5 to 150 °C.
 
     >>> round(theoretical_slope(25.0), 2)
     -59.16
     """
-    require_range(temp_c, -5.0, 150.0, field="temp_c", unit="C")
+    require_range(temp_c, -5.0, 150.0, field="temp_c", unit="°C")
     return -1000.0 * LN10 * GAS_CONSTANT * (temp_c + 273.15) / FARADAY
 
 

@@ -29,7 +29,7 @@ SOLUTIONS: dict[str, tuple[tuple[float, float], ...]] = {
 def solution_conductivity(solution: str, temp_c: float) -> float:
     """Conductivity of a standard solution in uS/cm at temp_c, straight lines between the temperatures of its table.
 
-    solution: kcl-0.01-d, kcl-0.1-d (0 to 50 C; IUPAC 2001), kcl-0.01, kcl-0.1 (mol/l, 0 to 30 C; ISO 7888:1985). Raises a Fault for an unknown
+    solution: kcl-0.01-d, kcl-0.1-d (0 to 50 °C; IUPAC 2001), kcl-0.01, kcl-0.1 (mol/l, 0 to 30 °C; ISO 7888:1985). Raises a Fault for an unknown
     one and outside the table.
 
     >>> solution_conductivity("kcl-0.01", 25.0)
@@ -52,29 +52,29 @@ def cell_constant(conductivity_us_cm: float, conductance_us: float) -> float:
 
 
 def natural_factor(temp_c: float) -> float:
-    """Factor f25 by which the conductivity of natural water at temp_c, 0 to 36 C, becomes that at 25 C.
+    """Factor f25 by which the conductivity of natural water at temp_c, 0 to 36 °C, becomes that at 25 °C.
 
     Ions move as the water lets them: the viscosity of water (Kestin et al. 1978) to the power 0.929, within 0.3 % of the factors of
-    ISO 7888:1985 (1.918 at 0 C, 1.428 at 10 C, 1.116 at 20 C).
+    ISO 7888:1985 (1.918 at 0 °C, 1.428 at 10 °C, 1.116 at 20 °C).
 
     >>> round(natural_factor(25.0), 3)
     1.0
     """
-    require_range(temp_c, 0.0, 36.0, field="temp_c", unit="C")
+    require_range(temp_c, 0.0, 36.0, field="temp_c", unit="°C")
     return float((_viscosity(temp_c) / _viscosity(REFERENCE_C)) ** 0.929)
 
 
 def _viscosity(temp_c: float) -> float:
-    """Viscosity of water over that at 20 C (Kestin, Sokolov, Wakeham 1978), -8 to 150 C."""
+    """Viscosity of water over that at 20 °C (Kestin, Sokolov, Wakeham 1978), -8 to 150 °C."""
     d = 20.0 - temp_c
     return float(10.0 ** (d / (temp_c + 96.0) * (1.2364 - 1.37e-3 * d + 5.7e-6 * d * d)))
 
 
 def to_reference(temp_c: float, mode: str, *, percent_per_c: float = 2.0) -> float:
-    """Factor by which a conductivity at temp_c is referred to 25 C.
+    """Factor by which a conductivity at temp_c is referred to 25 °C.
 
-    mode: linear (1 / (1 + a (t - 25)), a in %/C, 0 to 10), natural (water, ISO 7888) or none. Raises a Fault where a straight line crosses
-    zero, and for natural water outside 0 to 36 C.
+    mode: linear (1 / (1 + a (t - 25)), a in %/°C, 0 to 10), natural (water, ISO 7888) or none. Raises a Fault where a straight line crosses
+    zero, and for natural water outside 0 to 36 °C.
 
     >>> to_reference(30.0, "linear", percent_per_c=2.0)
     0.9090909090909091
@@ -85,19 +85,23 @@ def to_reference(temp_c: float, mode: str, *, percent_per_c: float = 2.0) -> flo
         return natural_factor(temp_c)
     if mode != LINEAR:
         raise Fault("unknown_mode", f"mode is {mode!r}; known are {', '.join(MODES)}.", field="mode")
-    require_range(percent_per_c, 0.0, 10.0, field="percent_per_c", unit="%/C")
+    require_range(percent_per_c, 0.0, 10.0, field="percent_per_c", unit="%/°C")
     below = 1.0 + percent_per_c / 100.0 * (temp_c - REFERENCE_C)
     if below <= 0.05:
-        told = f"At {temp_c:g} C a straight line of {percent_per_c:g} %/C has no meaning: it reaches zero. Use natural water compensation."
+        told = (
+            f"At {temp_c:g} °C a straight line of {percent_per_c:g} %/°C has no meaning: it reaches zero. Use natural water compensation."
+        )
         raise Fault("out_of_range", told, field="temp_c")
     return 1.0 / below
 
 
 def coefficient_of(raw: float, referred: float, temp_c: float) -> float:
-    """Coefficient in %/C that leads from a conductivity at temp_c to the one referred to 25 C; raises a Fault within 1 C of 25 C."""
+    """Coefficient in %/°C that leads from a conductivity at temp_c to the one referred to 25 °C; raises a Fault within 1 °C of 25 °C."""
     require_positive(raw, "raw")
     require_positive(referred, "referred")
     away = temp_c - REFERENCE_C
     if abs(away) < 1.0:
-        raise Fault("too_near", f"At {temp_c:g} C, next to 25 C, compensation hardly shows; take a solution further away.", field="temp_c")
+        raise Fault(
+            "too_near", f"At {temp_c:g} °C, next to 25 °C, compensation hardly shows; take a solution further away.", field="temp_c"
+        )
     return 100.0 * (raw / referred - 1.0) / away

@@ -78,12 +78,12 @@ def gravity(latitude_deg: float, height_m: float = 0.0) -> float:
 
 
 def air_density(temp_c: float, pressure_kpa: float, humidity_percent: float) -> float:
-    """Density of air, kg/m3, to 2e-4 of it from 90 to 110 kPa, 10 to 30 C, below 80 %. Source: OIML R 111-1:2004, E.3, approximate formula.
+    """Density of air, kg/m3, to 2e-4 of it from 90 to 110 kPa, 10 to 30 °C, below 80 %. Source: OIML R 111-1:2004, E.3, approximate formula.
 
     >>> round(air_density(20, 101.325, 50), 4)
     1.1993
     """
-    require_range(temp_c, -40.0, 60.0, field="temp_c", unit="C")
+    require_range(temp_c, -40.0, 60.0, field="temp_c", unit="°C")
     require_range(pressure_kpa, 50.0, 120.0, field="pressure_kpa", unit="kPa")
     require_range(humidity_percent, 0.0, 100.0, field="humidity_percent", unit="%")
     return (0.34848 * 10 * pressure_kpa - 0.009 * humidity_percent * math.exp(0.061 * temp_c)) / (273.15 + temp_c)

@@ -8,7 +8,7 @@ from metrology.faults import require_finite, require_positive
 
 CM_HG_PER_KPA = 0.750062
 AIR_OXYGEN_KPA = 21.2  # of dry air at 101.325 kPa
-# Permeability to oxygen near 25 C in barrer, 1e-10 cm3(STP) cm / (cm2 s cmHg): Polymer Handbook, 4th ed., section VI.
+# Permeability to oxygen near 25 °C in barrer, 1e-10 cm3(STP) cm / (cm2 s cmHg): Polymer Handbook, 4th ed., section VI.
 BARRER = {"rubber": 23.3, "PTFE": 4.2, "PTFE-lined": 4.2, "polyethylene": 2.9}
 TIGHT = ("stainless", "copper", "aluminium", "brass", "glass")
 TYPICAL_BORE_MM, TYPICAL_OUTSIDE_MM = 4.0, 6.0

@@ -55,8 +55,8 @@ def thermocouple_emf(kind: str, t90_c: float, *, cold_junction_c: float = 0.0) -
     4.096
     """
     low, high = thermocouple_range(kind)
-    require_range(t90_c, low, high, field="t90_c", unit="C")
-    require_range(cold_junction_c, low, high, field="cold_junction_c", unit="C")
+    require_range(t90_c, low, high, field="t90_c", unit="°C")
+    require_range(cold_junction_c, low, high, field="cold_junction_c", unit="°C")
     return _emf(kind, t90_c) - _emf(kind, cold_junction_c)
 
 
@@ -64,14 +64,14 @@ def thermocouple_temperature(kind: str, emf_mv: float, *, cold_junction_c: float
     """Temperature in C that gives emf_mv against a cold junction: the reference function inverted by bisection.
 
     Inverting the function itself (instead of the published approximate inverses) covers the whole
-    range and closes to better than 1e-9 C. Type B is inverted on its rising branch, above 21 C.
+    range and closes to better than 1e-9 °C. Type B is inverted on its rising branch, above 21 °C.
     Source: NIST Monograph 175.
 
     >>> round(thermocouple_temperature("K", 4.096), 1)
     100.0
     """
     low, high = thermocouple_range(kind)
-    require_range(cold_junction_c, low, high, field="cold_junction_c", unit="C")
+    require_range(cold_junction_c, low, high, field="cold_junction_c", unit="°C")
     if kind.upper() == "B":
         low = _B_MINIMUM_C
     offset = _emf(kind, cold_junction_c)
@@ -81,7 +81,7 @@ def thermocouple_temperature(kind: str, emf_mv: float, *, cold_junction_c: float
     if not e_low - 6e-4 <= total <= e_high + 6e-4:
         raise Fault(
             "out_of_range",
-            f"emf_mv is {emf_mv:g} mV; type {kind.upper()} with its cold junction at {cold_junction_c:g} C "
+            f"emf_mv is {emf_mv:g} mV; type {kind.upper()} with its cold junction at {cold_junction_c:g} °C "
             f"gives {e_low - offset:.3f} to {e_high - offset:.3f} mV.",
             field="emf_mv",
             low=e_low - offset,
@@ -97,15 +97,15 @@ def thermocouple_temperature(kind: str, emf_mv: float, *, cold_junction_c: float
 
 
 def pt_resistance(t90_c: float, *, r0: float = 100.0) -> float:
-    """Resistance in ohm of an industrial platinum element, -200 to 850 C.
+    """Resistance in ohm of an industrial platinum element, -200 to 850 °C.
 
-    R = R0 (1 + A t + B t^2) from 0 C up; below, R0 (1 + A t + B t^2 + C (t - 100) t^3).
+    R = R0 (1 + A t + B t^2) from 0 °C up; below, R0 (1 + A t + B t^2 + C (t - 100) t^3).
     Source: IEC 60751:2008, clause 4.
 
     >>> round(pt_resistance(100.0), 2)
     138.51
     """
-    require_range(t90_c, PT_LOW_C, PT_HIGH_C, field="t90_c", unit="C")
+    require_range(t90_c, PT_LOW_C, PT_HIGH_C, field="t90_c", unit="°C")
     require_positive(r0, "r0", "ohm")
     t = t90_c
     ratio = 1 + CVD_A * t + CVD_B * t * t
@@ -117,7 +117,7 @@ def pt_resistance(t90_c: float, *, r0: float = 100.0) -> float:
 def pt_temperature(ohm: float, *, r0: float = 100.0) -> float:
     """Temperature in C of an industrial platinum element of resistance `ohm`; the inverse of `pt_resistance`.
 
-    Above 0 C the quadratic is solved, below it the quartic is bisected. Source: IEC 60751:2008, clause 4.
+    Above 0 °C the quadratic is solved, below it the quartic is bisected. Source: IEC 60751:2008, clause 4.
 
     >>> round(pt_temperature(138.5055), 3)
     100.0
@@ -154,7 +154,7 @@ def sensor_temperature(sensor: str, signal: float, *, r0: float = 100.0, cold_ju
 
 @dataclass(frozen=True)
 class Platinum:
-    """Callendar-Van Dusen coefficients of one element: R = R0 (1 + A t + B t^2 + C (t - 100) t^3), the C term below 0 C only."""
+    """Callendar-Van Dusen coefficients of one element: R = R0 (1 + A t + B t^2 + C (t - 100) t^3), the C term below 0 °C only."""
 
     r0: float
     a: float = CVD_A
@@ -162,13 +162,13 @@ class Platinum:
     c: float = CVD_C
 
     def resistance(self, t90_c: float) -> float:
-        """Resistance in ohm at a temperature, -200 to 850 C."""
-        t = require_range(t90_c, PT_LOW_C, PT_HIGH_C, field="t90_c", unit="C")
+        """Resistance in ohm at a temperature, -200 to 850 °C."""
+        t = require_range(t90_c, PT_LOW_C, PT_HIGH_C, field="t90_c", unit="°C")
         ratio = 1 + self.a * t + self.b * t * t
         return self.r0 * (ratio + (self.c * (t - 100.0) * t**3 if t < 0 else 0.0))
 
     def temperature(self, ohm: float) -> float:
-        """Temperature in C for a resistance: the curve inverted by bisection over -200 to 850 C."""
+        """Temperature in C for a resistance: the curve inverted by bisection over -200 to 850 °C."""
         low, high = PT_LOW_C, PT_HIGH_C
         require_range(ohm, self.resistance(low), self.resistance(high), field="ohm", unit="ohm")
         for _ in range(80):
@@ -272,9 +272,80 @@ def sensor_tolerance(sensor: str, t90_c: float) -> float:
     except (KeyError, AttributeError):
         known = ", ".join(SENSOR_CLASSES)
         raise Fault("unknown_sensor", f"sensor is {sensor!r}; known are {known}.", field="sensor") from None
-    require_range(t90_c, c.low_c, c.high_c, field="t90_c", unit="C")
+    require_range(t90_c, c.low_c, c.high_c, field="t90_c", unit="°C")
     if c.form == "sum":
         return c.absolute_c + c.fraction * abs(t90_c)
     if c.form == "r-s-1":
         return c.absolute_c if t90_c <= 1100 else c.absolute_c + c.fraction * (t90_c - 1100)
     return max(c.absolute_c, c.fraction * abs(t90_c))
+
+
+def class_covers(sensor: str, t90_c: float) -> bool:
+    """Whether a class is defined at a temperature."""
+    c = SENSOR_CLASSES[sensor.lower()]
+    return c.low_c <= t90_c <= c.high_c
+
+
+BEYOND = 0.05  # of a curve: how far past its ends it is drawn on by a straight line, to read a sensor that is a little off at them
+_LEAST_PER_C = {"pt": 0.01, "tc": 2e-4}  # ohm or mV per C: where a curve stands still, as type B near 21 C, it tells nothing finer
+
+
+def sensor_range(sensor: str) -> tuple[float, float]:
+    """Temperatures of a sensor's curve in C, lowest and highest; sensor is pt or tc-TYPE."""
+    return (PT_LOW_C, PT_HIGH_C) if sensor == "pt" else thermocouple_range(sensor[3:])
+
+
+def _slope(sensor: str, end: float, *, r0: float) -> float:
+    """ohm or mV per C just inside an end of the curve; type B, which falls from 0 to 21 C, is taken to rise by what is worth telling."""
+    low, high = sensor_range(sensor)
+    inner = min(max(end, low + 1.0), high - 1.0)
+    slope = (sensor_signal(sensor, inner, r0=r0) - sensor_signal(sensor, end, r0=r0)) / (inner - end)
+    return max(slope, _LEAST_PER_C[sensor[:2]])
+
+
+def sensor_signal_beyond(sensor: str, t90_c: float, *, r0: float = 100.0, cold_junction_c: float = 0.0) -> float:
+    """A sensor's signal at a temperature; past an end of its curve on the straight line there. For limits of what is believed, not for a point."""
+    low, high = sensor_range(sensor)
+    end = min(max(t90_c, low), high)
+    at_end = sensor_signal(sensor, end, r0=r0, cold_junction_c=cold_junction_c)
+    return at_end if end == t90_c else at_end + _slope(sensor, end, r0=r0) * (t90_c - end)
+
+
+def sensor_temperature_beyond(sensor: str, signal: float, *, near: float, r0: float = 100.0, cold_junction_c: float = 0.0) -> float:
+    """The temperature a signal stands for; past an end of the curve, but not by more than a twentieth of it, on the straight line there.
+
+    near: where it was read. Type B gives the same signal at two temperatures below 42 C and nothing that can be told apart: within 3 uV of what belongs
+    to `near` it is taken for that. Raises a Fault for a signal further away.
+    """
+    low, high = sensor_range(sensor)
+    if sensor == "tc-b" and near < 50.0:
+        there = sensor_signal(sensor, max(near, low), cold_junction_c=cold_junction_c)
+        if abs(signal - there) <= 3.001e-3:
+            return max(near, low)
+    try:
+        return sensor_temperature(sensor, signal, r0=r0, cold_junction_c=cold_junction_c)
+    except Fault:
+        for end in (low, high):
+            at_end = sensor_signal(sensor, end, r0=r0, cold_junction_c=cold_junction_c)
+            beyond = (signal - at_end) / _slope(sensor, end, r0=r0)
+            if 0 <= (beyond if end == high else -beyond) <= BEYOND * (high - low):
+                return end + beyond
+        raise
+
+
+def sensor_sensitivity(sensor: str, t90_c: float, *, r0: float = 100.0) -> float:
+    """ohm or mV per C at a temperature of the curve, never less than what is worth telling."""
+    low, high = sensor_range(sensor)
+    a, b = max(low, t90_c - 0.5), min(high, t90_c + 0.5)
+    if b <= a:  # past an end: what holds there
+        a, b = (high - 1.0, high) if t90_c > high else (low, low + 1.0)
+    change = abs(sensor_signal(sensor, b, r0=r0) - sensor_signal(sensor, a, r0=r0)) / (b - a)
+    return max(change, _LEAST_PER_C[sensor[:2]])
+
+
+def require_sensor_covers(sensor: str, low_c: float, high_c: float) -> None:
+    """Refuse a range that the sensor's curve does not reach."""
+    low, high = sensor_range(sensor)
+    if not low <= min(low_c, high_c) <= max(low_c, high_c) <= high:
+        told = f"The curve of this sensor goes from {low:g} to {high:g} °C; the range asks for {min(low_c, high_c):g} to {max(low_c, high_c):g} °C."
+        raise Fault("beyond_curve", told, field="urv" if max(low_c, high_c) > high else "lrv", low=low, high=high)

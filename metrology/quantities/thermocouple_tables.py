@@ -1,7 +1,7 @@
 """ITS-90 thermocouple reference functions as published in NIST Monograph 175 (same as IEC 60584-1:2013).
 
 Each type is a tuple of pieces (lower limit C, upper limit C, coefficients of t in mV, rising powers).
-Type K above 0 C adds a0 * exp(a1 * (t - a2)^2), given apart.
+Type K above 0 °C adds a0 * exp(a1 * (t - a2)^2), given apart.
 """
 
 from __future__ import annotations

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import re
+import unicodedata
 from dataclasses import dataclass
 
 from metrology.faults import Fault
@@ -14,6 +15,9 @@ _SAME_UNIT = {
     "degc": "c",
     "deg c": "c",
     "℃": "c",
+    "°f": "f",
+    "degf": "f",
+    "deg f": "f",
     "ω": "ohm",
     "ohms": "ohm",
     "%": "%",
@@ -34,10 +38,17 @@ _SAME_UNIT = {
 
 @dataclass(frozen=True)
 class Typed:
-    """A number with the text it was typed as."""
+    """A number with the text it was typed as. thousands: what it would be if its comma parted thousands, where that can be."""
 
     text: str
     value: float
+    thousands: float | None = None
+
+    def is_open(self, low: float | None, high: float | None) -> bool:
+        """Whether both readings of its comma can be, within limits where there are any."""
+        if self.thousands is None:
+            return False
+        return all((low is None or v >= low) and (high is None or v <= high) for v in (self.value, self.thousands))
 
     @property
     def resolution(self) -> float:
@@ -45,6 +56,21 @@ class Typed:
         mantissa, _, exponent = self.text.lower().partition("e")
         _, _, decimals = mantissa.partition(".")
         return float(10.0 ** (int(exponent or 0) - len(decimals)))
+
+
+_GROUPED = re.compile(r"^[+-]?[1-9]\d{0,2},\d{3}$")
+
+
+def plain_digits(text: str) -> str:
+    """Digits, signs and blanks as a keyboard has them: those of other scripts, full-width ones, the minus of a text processor, hard blanks."""
+    made = unicodedata.normalize("NFKC", text).replace("\u2212", "-").replace("\u2013", "-")
+    return "".join(str(unicodedata.decimal(c)) if c.isdecimal() else c for c in made)
+
+
+def refuse_open(typed: Typed, text: str, *, name: str, field: str) -> None:
+    """Refuse a number whose comma may part decimals or thousands."""
+    told = f"{name} is '{text.strip()}': {typed.value:g} or {typed.thousands:g}? Type it with a point, or without the comma."
+    raise Fault("open_comma", told, field=field)
 
 
 def same_unit(a: str, b: str) -> bool:
@@ -73,7 +99,7 @@ def parse_typed(text: str, *, name: str, unit: str = "", field: str = "") -> Typ
     >>> parse_typed("12,04 mA", name="The reading", unit="mA").value
     12.04
     """
-    raw = text.strip()
+    raw = plain_digits(text).strip()
     u = f" {unit}" if unit else ""
     if not raw:
         raise Fault("empty", f"{name} is empty. Type the number in{u or ' figures'}.", field=field)
@@ -82,7 +108,7 @@ def parse_typed(text: str, *, name: str, unit: str = "", field: str = "") -> Typ
     found = _NUMBER.match(raw)
     if not found:
         raise Fault("not_a_number", f"{name} is '{raw}', which is not a number. Type it in figures, like 12.04{u}.", field=field)
-    digits, rest = found.group(1).replace(",", ".").replace("−", "-"), found.group(2).strip()
+    digits, rest = found.group(1).replace(",", "."), found.group(2).strip()
     if rest and not (unit and same_unit(rest, unit)):
         if re.match(r"^[.,\d]", rest):
             raise Fault("not_a_number", f"{name} is '{raw}', which is not one number. Use one comma or point.", field=field)
@@ -91,7 +117,8 @@ def parse_typed(text: str, *, name: str, unit: str = "", field: str = "") -> Typ
     value = float(digits)
     if not math.isfinite(value):
         raise Fault("not_finite", f"{name} is '{raw}', too large to be a measurement. Type it again.", field=field)
-    return Typed(digits, value)
+    grouped = _GROUPED.match(found.group(1))
+    return Typed(digits, value, float(found.group(1).replace(",", "")) if grouped else None)
 
 
 def suggest_slip(text: str, *, low: float, high: float, expected: float, close: float) -> str | None:

@@ -21,19 +21,21 @@ _FACTORS: dict[str, dict[str, tuple[float, float]]] = {
         "inH2O (20 C)": (0.2486423, 0.0),
         "mH2O": (9.80665, 0.0),
         "ftH2O": (2.98906692, 0.0),
-        "mmHg": (0.133322387415, 0.0),  # 13 595.1 kg/m3, 0 C
+        "mmHg": (0.133322387415, 0.0),  # 13 595.1 kg/m3, 0 °C
         "inHg": (3.38638864, 0.0),
         "Torr": (101.325 / 760, 0.0),
         "atm": (101.325, 0.0),
         "mmH2O": (0.00980665, 0.0),
+        "mmH2O (4 C)": (0.00980638, 0.0),
         "kg/cm2": (98.0665, 0.0),
+        "g/cm2": (0.0980665, 0.0),
     },
-    "temperature": {"C": (1.0, 0.0), "°C": (1.0, 0.0), "K": (1.0, -273.15), "F": (5 / 9, -160 / 9)},
+    "temperature": {"°C": (1.0, 0.0), "K": (1.0, -273.15), "°F": (5 / 9, -160 / 9), "°R": (5 / 9, -273.15)},
     "current": {"mA": (1.0, 0.0), "A": (1000.0, 0.0), "uA": (1e-3, 0.0)},
     "voltage": {"V": (1.0, 0.0), "mV": (1e-3, 0.0)},
     "frequency": {"Hz": (1.0, 0.0), "kHz": (1000.0, 0.0)},
     "mass": {"kg": (1.0, 0.0), "g": (1e-3, 0.0), "lb": (0.45359237, 0.0), "t": (1000.0, 0.0)},
-    "length": {"m": (1.0, 0.0), "mm": (1e-3, 0.0), "cm": (0.01, 0.0), "in": (0.0254, 0.0)},
+    "length": {"m": (1.0, 0.0), "mm": (1e-3, 0.0), "cm": (0.01, 0.0), "in": (0.0254, 0.0), "ft": (0.3048, 0.0)},
     "resistance": {"ohm": (1.0, 0.0), "kohm": (1000.0, 0.0), "Mohm": (1e6, 0.0)},
     "flow": {
         "m3/h": (1.0, 0.0),
@@ -43,6 +45,10 @@ _FACTORS: dict[str, dict[str, tuple[float, float]]] = {
         "l/h": (1e-3, 0.0),
         "gal/min": (0.003785411784 * 60, 0.0),  # US gallon
         "ft3/min": (0.028316846592 * 60, 0.0),
+        "ft3/h": (0.028316846592, 0.0),
+        "ft3/s": (0.028316846592 * 3600, 0.0),
+        "m3/min": (60.0, 0.0),
+        "m3/d": (1 / 24, 0.0),
     },
     "mass flow": {
         "kg/h": (1.0, 0.0),
@@ -51,6 +57,12 @@ _FACTORS: dict[str, dict[str, tuple[float, float]]] = {
         "kg/s": (3600.0, 0.0),
         "g/min": (0.06, 0.0),
         "lb/h": (0.45359237, 0.0),
+        "lb/min": (0.45359237 * 60, 0.0),
+        "lb/s": (0.45359237 * 3600, 0.0),
+        "g/s": (3.6, 0.0),
+        "g/h": (1e-3, 0.0),
+        "kg/d": (1 / 24, 0.0),
+        "t/d": (1000 / 24, 0.0),
     },
     "conductivity": {"uS/cm": (1.0, 0.0), "mS/cm": (1000.0, 0.0), "S/m": (10_000.0, 0.0), "mS/m": (10.0, 0.0)},
     "percent": {"%": (1.0, 0.0)},
@@ -58,6 +70,11 @@ _FACTORS: dict[str, dict[str, tuple[float, float]]] = {
 
 
 UNITS: dict[str, tuple[str, ...]] = {quantity: tuple(units) for quantity, units in _FACTORS.items()}
+
+
+def canonical(unit: str) -> str:
+    """The one way a unit is written here: C, degC and °C are °C. One that is not known stays as it is."""
+    return next((u for units in _FACTORS.values() for u in units if same_unit(unit, u)), unit)
 
 
 def quantity_of(unit: str) -> str | None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from datetime import datetime
+from datetime import date, datetime
 from functools import lru_cache
 
 
@@ -57,6 +57,15 @@ def minutes(seconds: float) -> str:
     if s < 3600:
         return f"{math.ceil(s / 60)} min"
     return f"{s // 3600} h {s % 3600 // 60:02d} min"
+
+
+def day_words(on: date | str) -> str:
+    """A day as people read it, 22 Oct 2026; of a date or its ISO text. Another text stays as it is."""
+    try:
+        day = date.fromisoformat(on) if isinstance(on, str) else on
+    except ValueError:
+        return str(on)
+    return f"{day:%-d %b %Y}"
 
 
 @lru_cache(maxsize=16_384)  # a long run is told again and again, with the same moments

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import Any
+from typing import Any, cast
 
 from metrology.judgement.voting import vote_words
 from metrology.methods.adjusting.base import REFUSALS
@@ -11,9 +11,11 @@ from metrology.methods.method import Method
 from metrology.methods.slots import Quantity, Slot
 from metrology.methods.steps import UNHELD, Step
 from metrology.quantities.words import decimals_for, iso, number, percent
+from metrology.run.beside import steps_beside
 from metrology.run.chromatograms import chromatogram_step
 from metrology.run.counting import clock_step, count_step
 from metrology.run.holds import lost_words
+from metrology.run.hookups import hookup_of
 from metrology.run.pairs import pair_rows
 from metrology.run.progress import (
     Progress,
@@ -29,6 +31,7 @@ from metrology.run.state import RunState
 from metrology.run.step_views import compare_step, compute_step
 from metrology.run.view_types import (
     AdjustStep,
+    BesideData,
     JudgeStep,
     LiveQuantity,
     NextReading,
@@ -38,19 +41,33 @@ from metrology.run.view_types import (
     StepData,
 )
 
+ENDED = ("signed", "accepted", "voided")
 Show = Callable[[RunState, Method, Step, list[SetData]], Any]
 
 
 def current_step(state: RunState, method: Method, progress: Progress, evidence: list[SetData]) -> StepData | None:
     """The step that the run is at, with what its kind shows; None when nothing more is to be done."""
     step = progress.current
-    if step is None or state.status in ("signed", "accepted", "voided"):
+    if step is None or state.status in ENDED:
         return None
+    return _step(state, method, step, evidence)
+
+
+def beside(state: RunState, method: Method, progress: Progress) -> list[BesideData]:
+    """The steps that are asked for on the same screen as the current one."""
+    if state.status in ENDED:
+        return []
+    shown = (_step(state, method, s, [], is_beside=True) for s in steps_beside(state, method, progress))
+    return [cast(BesideData, {k: v for k, v in data.items() if k in BesideData.__annotations__}) for data in shown]
+
+
+def _step(state: RunState, method: Method, step: Step, evidence: list[SetData], *, is_beside: bool = False) -> StepData:
     suggested = (
         method.trial.suggest(state.setup, raw_readings(state, method, step.set_name or found_step(state, method)), step)
         if step.enters
         else {}
     )
+    told = _told_before(state) if step.kind == "release" else {}
     lets_go = [h.id for h in state.holds_of(step.of) if h.released_at is None] if step.kind == "release" else []
     data: StepData = {
         "key": step.key,
@@ -58,7 +75,7 @@ def current_step(state: RunState, method: Method, progress: Progress, evidence: 
         "phase": step.phase,
         "title": step.title,
         "instruction": step.instruction,
-        "cautions": [*filter(None, [lost_words(state), _vote(state, step)]), *step.cautions],
+        "cautions": [*filter(None, ["" if is_beside else lost_words(state), _vote(state, step)]), *step.cautions],
         "confirm_label": step.unheld_label if step.kind == "release" and not lets_go else step.confirm_label,
         "minutes": step.minutes,
         "fields": [
@@ -71,7 +88,7 @@ def current_step(state: RunState, method: Method, progress: Progress, evidence: 
                 "hint": f.hint,
                 "options": [{"value": v, "label": t} for v, t in f.options],
                 "suggested": suggested.get(f.name, ""),
-                "usual": f.usual,
+                "usual": f.usual or told.get(f.name, ""),
             }
             for f in step.fields
         ],
@@ -100,6 +117,12 @@ def current_step(state: RunState, method: Method, progress: Progress, evidence: 
     if show:
         data[step.kind] = show(state, method, step, evidence)  # type: ignore[literal-required]
     return data
+
+
+def _told_before(state: RunState) -> dict[str, str]:
+    """Who was told that the signal would move is mostly who is told that it is back: offered filled in."""
+    names = (str(c.values.get("operator", "")) for c in state.confirmations.values())
+    return {"operator": next(filter(None, names), "")}
 
 
 def _vote(state: RunState, step: Step) -> str:
@@ -142,6 +165,7 @@ def _readings_step(state: RunState, method: Method, step: Step, evidence: list[S
         "unit": i.unit,
         "believable": f"{indicated.low:.4g} to {indicated.high:.4g} {indicated.unit}",
         "next": _next_reading(state, method, slot, asked, ahead=_ahead(state, method, step, plan[slot.index :])) if slot else None,
+        "hookup": hookup_of(state, method),
         "chromatogram": chromatogram_step(state, method, step.key),
         "read_live": _read_live(state, method, plan),
     }

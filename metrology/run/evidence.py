@@ -61,6 +61,7 @@ def _plain_row(r: Reading, slot: Slot, unit: str, told: Columns) -> RowData:
         "ideal": None,
         "error": None,
         "error_unit": None,
+        "share": None,
         "tolerance": None,
         "u": None,
         "tur": None,
@@ -74,8 +75,12 @@ def _plain_row(r: Reading, slot: Slot, unit: str, told: Columns) -> RowData:
         "read_at": r.extra.get("read_at"),
         "pv": r.extra.get("pv"),
         "split": None,
+        "halves": [],
         "simulated": r.extra.get("simulated") or r.extra.get("load"),
-        "captured": [{"quantity": name, "says": captured_words(told)} for name, told in (r.extra.get("captured") or {}).items()],
+        "captured": [
+            {"quantity": name, "says": captured_words(told), "figures": captured_figures(told)}
+            for name, told in (r.extra.get("captured") or {}).items()
+        ],
         "budget": None,
         "standards": [],
     }
@@ -107,14 +112,31 @@ def captured_words(told: Mapping[str, Any]) -> str:
     return f"{text}, peak {told['peak']:.{digits}f} {unit}."
 
 
+def captured_figures(told: Mapping[str, Any]) -> list[Named]:
+    """The statistics of a captured trace, one a column."""
+    unit, digits = told["unit"], 3 if abs(told["mean"]) >= 1 else 5
+    t90 = told.get("t90_s")
+    return [
+        {"name": f"Mean, {unit}", "value": f"{told['mean']:.{digits}f}"},
+        {"name": f"s, {unit}", "value": f"{told['sd']:.2g}"},
+        {"name": f"Slope, {unit}/s", "value": f"{told['slope']:+.2g}"},
+        {"name": "Window, s", "value": f"{told['window_s']:g}"},
+        {"name": "Settled after, s", "value": "not settled" if told["settle_s"] is None else f"{told['settle_s']:.1f}"},
+        {"name": "T90, s", "value": "" if t90 is None else f"{t90:.1f}"},
+        {"name": f"Peak, {unit}", "value": f"{told['peak']:.{digits}f}"},
+    ]
+
+
 def _add_judgement(row: RowData, method: Method, setup: RunSetup, j: Judged, r: Reading, q: Quantity) -> None:
     i, d = setup.instrument, j.decision
     row["ideal"] = number(method.trial.shown_ideal(setup, j.slot, j.point.applied), q.decimals)
     told = method.trial.columns(setup, r.step)
-    bare = replace(told, unit="") if told.decimals is not None and not told.by_percent else told  # the heading says the unit
+    in_heading = told.decimals is not None and (told.has_share or not told.by_percent)
+    bare = replace(told, unit="") if in_heading else told  # the heading says the unit
     row["error"] = in_words(bare, j.point.error_percent, sign=True)
     width, unit = (q.span, q.unit) if told.errors_as_read else (i.urv - i.lrv, i.unit)
     row["error_unit"] = f"{signed(j.error.unit, decimals_for(width))} {unit}"
+    row["share"] = percent(j.point.error_percent) if told.has_share else None
     row["tolerance"] = f"±{in_words(bare, j.tolerance)}" if told.decimals is not None else f"±{_plain_percent(j.tolerance)}"
     row["u"] = in_words(bare, j.uncertainty.expanded) if j.uncertainty else None
     row["tur"] = ratio(d.tur) if j.uncertainty and j.has_ratio else None
@@ -124,6 +146,11 @@ def _add_judgement(row: RowData, method: Method, setup: RunSetup, j: Judged, r: 
     row["slip"] = slip_in(setup, q, ideal=j.point.ideal, indicated=r.indicated, tolerance=j.tolerance)
     if j.sensor_percent is not None and j.output_percent is not None:
         row["split"] = f"sensor {percent(j.sensor_percent)}, output {percent(j.output_percent)}"
+        row["halves"] = [
+            {"name": "Digital value", "value": str(r.extra.get("pv", ""))},
+            {"name": "Sensor, % span", "value": percent(j.sensor_percent)},
+            {"name": "Output, % span", "value": percent(j.output_percent)},
+        ]
     row["budget"] = _budget_of(j, told)
     if told.has_plot:
         row["x"] = round(j.slot.percent, 4)
@@ -185,7 +212,7 @@ def _set_evidence(state: RunState, method: Method, step: Step, *, is_final: bool
         "rows": rows,
         "verdict": result.verdict if result.is_judged else None,
         "share": f"{100 * result.share:.0f} % of tolerance" if result.is_judged else None,
-        "statistics": _statistics(result),
+        "statistics": _statistics(result, told),
         "signatures": [
             {
                 "code": s.code,
@@ -223,6 +250,7 @@ def _columns(told: Columns, read_unit: str) -> list[ColumnData]:
         *((("ideal", f"{told.ideal} {read_unit}".strip()),) if told.ideal else ()),
         ("indicated", f"{told.read} {read_unit}".strip()),
         *((("error", told.error),) if told.error else ()),
+        *((("share", "% span"),) if told.has_share else ()),
         *(() if told.by_criteria else (("tolerance", "Tolerance"), ("u", "U"), ("tur", "TUR"))),
     )
     return [{"key": k, "label": label} for k, label in rows]
@@ -253,20 +281,27 @@ def limits_words(c: Criterion) -> str:
     return f"{number(c.low, c.decimals)} to {number(c.high, c.decimals)}{unit}"
 
 
-def _statistics(result: Outcome) -> list[Named]:
+def _statistics(result: Outcome, told: Columns) -> list[Named]:
     s = result.statistics
     if s is None:
         return []
+
+    def words(value: float) -> str:
+        return in_words(told, value, sign=True)
+
+    def width(value: float | None) -> str | None:
+        return words(value).lstrip("+") if value is not None else None
+
     rows = [
-        ("Largest error", percent(s.max_error)),
-        ("Zero error", percent(s.zero_error)),
-        ("Span error", percent(s.span_error)),
-        ("Mean error", percent(s.mean_error)),
-        ("Hysteresis", percent(s.hysteresis).lstrip("+") if s.hysteresis is not None else None),
-        ("Linearity, independent", "±" + percent(s.linearity_independent).lstrip("+")),
-        ("Linearity, terminal-based", "±" + percent(s.linearity_terminal).lstrip("+")),
-        ("Linearity, zero-based", "±" + percent(s.linearity_zero_based).lstrip("+")),
-        ("Repeatability", percent(s.repeatability).lstrip("+") if s.repeatability is not None else None),
+        ("Largest error", words(s.max_error)),
+        ("Zero error", words(s.zero_error)),
+        ("Span error", words(s.span_error)),
+        ("Mean error", words(s.mean_error)),
+        ("Hysteresis", width(s.hysteresis)),
+        ("Linearity, independent", f"±{width(s.linearity_independent)}"),
+        ("Linearity, terminal-based", f"±{width(s.linearity_terminal)}"),
+        ("Linearity, zero-based", f"±{width(s.linearity_zero_based)}"),
+        ("Repeatability", width(s.repeatability)),
     ]
     return [{"name": n, "value": v} for n, v in rows if v is not None]
 
@@ -289,11 +324,15 @@ def _budget_of(j: Judged, told: Columns) -> BudgetData | None:
     u = j.uncertainty
     if u is None:
         return None
+
+    def words(value: float) -> str:
+        return f"{number(value * told.per_percent, (told.decimals or 2) + 2)} {told.unit}" if told.has_share else f"{number(value, 4)} %"
+
     return {
         "at": where_words(j.slot, told),
         "k": number(u.k, 2),
-        "expanded": f"{number(u.expanded, 4)} %",
-        "combined": f"{number(u.combined, 4)} %",
+        "expanded": words(u.expanded),
+        "combined": words(u.combined),
         "dof": "no limit" if u.effective_dof > 1e6 else f"{u.effective_dof:.0f}",
         "tur": ratio(j.decision.tur),
         "p_conform": f"{100 * j.decision.p_conform:.1f} %",
@@ -301,9 +340,9 @@ def _budget_of(j: Judged, told: Columns) -> BudgetData | None:
         "rows": [
             {
                 "name": c.name,
-                "value": f"{number(c.value, 4)} %",
+                "value": words(c.value),
                 "distribution": c.distribution if c.divisor is None else f"normal, k = {c.divisor:g}",
-                "standard": f"{number(c.standard, 4)} %",
+                "standard": words(c.standard),
             }
             for c in j.components
         ],

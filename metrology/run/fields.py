@@ -7,7 +7,7 @@ from typing import Any
 
 from metrology.faults import Fault
 from metrology.methods.steps import CHOSEN, Field
-from metrology.quantities.typed import parse_typed, suggest_slip
+from metrology.quantities.typed import parse_typed, refuse_open, suggest_slip
 from metrology.quantities.words import letters_of
 
 MAX_TEXT = 2000
@@ -86,6 +86,9 @@ def _check_field(field: Field, text: str, *, is_reasoned: bool = False) -> str:
         raise Fault("too_long", f"{field.label} is {len(text)} characters long; at most {MAX_TEXT} are kept.", field=field.name)
     if field.kind == "number":
         typed = parse_typed(text, name=field.label, unit=field.unit, field=field.name)
+        low, high = field.likely or (field.low, field.high)
+        if typed.is_open(low, high):
+            refuse_open(typed, text, name=field.label, field=field.name)
         is_outside = (field.low is not None and typed.value < field.low) or (field.high is not None and typed.value > field.high)
         if is_outside and not is_reasoned:
             unit = f" {field.unit}" if field.unit else ""

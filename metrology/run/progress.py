@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
@@ -14,6 +15,7 @@ from metrology.run.kept import kept
 from metrology.run.raw import raw_readings
 from metrology.run.state import RunState
 
+_AGAIN = re.compile(r"_\d+$")  # what stands behind the key of a step that is taken again
 DONE, CURRENT, LATER, LEFT_OUT, IF_NEEDED = "done", "current", "later", "left out", "if needed"
 
 
@@ -38,9 +40,13 @@ class Progress:
 
     @property
     def closed(self) -> float:
-        """How far the loop is closed, 0 to 1: steps done among those that count."""
-        counting = [p for p in self.steps if p.status not in (LEFT_OUT, IF_NEEDED)]
-        return sum(p.status == DONE for p in counting) / len(counting)
+        """How far the loop is closed, 0 to 1: steps done among all that may be needed.
+
+        It never falls because more turns out to be needed: what may be needed counts from the beginning, and what is done again counts once.
+        """
+        keys = {p.step.key for p in self.steps}
+        first = [p for p in self.steps if p.status != LEFT_OUT and _AGAIN.sub("", p.step.key) not in keys - {p.step.key}]
+        return sum(p.status == DONE for p in first) / len(first)
 
 
 def choices(state: RunState) -> dict[str, str]:

@@ -11,7 +11,7 @@ from metrology.methods.method import Method
 from metrology.methods.setup import RunSetup
 from metrology.methods.slots import Quantity, Slot
 from metrology.methods.steps import Step
-from metrology.quantities.typed import Typed, parse_typed, suggest_slip
+from metrology.quantities.typed import Typed, parse_typed, refuse_open, suggest_slip
 from metrology.quantities.words import decimals_for, number
 from metrology.run.fields import text_of
 from metrology.run.progress import current_slot, passes_of
@@ -103,7 +103,10 @@ def _typed(q: Quantity, payload: Mapping[str, Any]) -> Typed | None:
     if not text and q.name == "applied":
         text = number(q.expected, q.decimals)
     name = {"applied": "The applied value", "indicated": "The reading"}.get(q.name, f"The {q.label.lower()}")
-    return parse_typed(text, name=name, unit=q.unit, field=q.name)
+    typed = parse_typed(text, name=name, unit=q.unit, field=q.name)
+    if typed.is_open(q.low, q.high):
+        refuse_open(typed, text, name=name, field=q.name)
+    return typed
 
 
 def _doubt(q: Quantity, typed: Typed, *, name: str) -> None:

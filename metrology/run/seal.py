@@ -7,6 +7,7 @@ CSV shows), the numbers behind it, and what lists, drift and life of sensors fol
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
@@ -114,8 +115,13 @@ def _walk(path: tuple[str, ...], then: Any, now: Any) -> Iterator[Difference]:
     elif isinstance(then, float) and isinstance(now, int | float):
         if abs(then - now) > 1e-9 * max(1.0, abs(then)):
             yield Difference(_place(path), f"{then:.6g}", f"{now:.6g}")
-    elif then != now:
+    elif _spelled(then) != _spelled(now):
         yield Difference(_place(path), _short(then), _short(now))
+
+
+def _spelled(value: Any) -> Any:
+    """A text with its degrees written as they are today: a record that says C instead of °C says nothing else."""
+    return re.sub(r"(?<=[\d/ ])C(?![\w])", "°C", value) if isinstance(value, str) else value
 
 
 def _is_list(value: Any) -> bool:

@@ -8,10 +8,11 @@ from typing import Any
 from metrology.calculations.sheets import SHEETS
 from metrology.faults import Fault
 from metrology.methods.method import Method
-from metrology.methods.parameters import ACTS, PARAMETERS, differences, same, words
+from metrology.methods.parameters import ACTS, PARAMETERS, Parameter, differences, same, words
 from metrology.methods.settings import setting_words
 from metrology.methods.setup import InstrumentSetup
 from metrology.methods.steps import Step
+from metrology.quantities.device_units import units_beside
 from metrology.quantities.words import iso
 from metrology.run.computing import compute
 from metrology.run.parameters import against_register, device_values, latest, pending_values
@@ -101,7 +102,7 @@ def compare_step(state: RunState, step: Step) -> CompareData:
                 "kind": p.kind,
                 "unit": p.unit or (str(device.get("unit", "")) if p.kind == "number" else ""),
                 "is_settable": p.is_settable,
-                "options": [{"value": v, "label": t} for v, t in p.options],
+                "options": [{"value": v, "label": t} for v, t in _options(p, device)],
                 "before": told(before.values) if before else "",
                 "device": told(device),
                 "pending": told(pending),
@@ -132,6 +133,12 @@ def compare_step(state: RunState, step: Step) -> CompareData:
             for a in ACTS.values()
         ],
     }
+
+
+def _options(p: Parameter, device: Mapping[str, Any]) -> tuple[tuple[str, str], ...]:
+    """What can be chosen: of the units those that measure what the device measures."""
+    unit = str(device.get("unit") or "")
+    return tuple((u, u) for u in units_beside(unit)) if p.name == "unit" and unit else p.options
 
 
 def _standing(state: RunState) -> tuple[str, str]:

@@ -16,9 +16,10 @@ from metrology.methods.setup import InstrumentSetup, RunSetup
 from metrology.methods.standards.base import REFERENCE
 from metrology.methods.steps import PHASES, UNHELD_NOTES
 from metrology.quantities.transfer import KINDS
+from metrology.quantities.units import quantity_of
 from metrology.quantities.words import iso, ratio
 from metrology.run.chromatograms import chromatogram_rows
-from metrology.run.current_step import current_step, pass_rows
+from metrology.run.current_step import beside, current_step, pass_rows
 from metrology.run.evidence import set_evidence
 from metrology.run.fields import CONFIRMED, SURE, told
 from metrology.run.flags import flags_of
@@ -53,10 +54,10 @@ from metrology.run.view_types import (
 )
 
 # What goes on after a run has ended: the rest of a view is sealed with the signature.
-LIVE_KEYS = ("seq", "status", "closed", "step", "holds", "notes", "unheld", "signed", "reviewed", "voided", "blocks", "seal")
+LIVE_KEYS = ("seq", "status", "closed", "step", "beside", "holds", "notes", "unheld", "signed", "reviewed", "voided", "blocks", "seal")
 
 # What the hour alone can change; of the rest, the same events make the same view.
-HOURLY_KEYS = ("seq", "status", "closed", "step", "holds", "timers", "blocks")
+HOURLY_KEYS = ("seq", "status", "closed", "step", "beside", "holds", "timers", "blocks")
 
 # Lists that a view has today and one sealed by an earlier core may not: there was nothing of that kind then.
 EMPTY_LISTS: dict[str, list[Any]] = {
@@ -82,6 +83,7 @@ def make_view(state: RunState, method: Method, now: datetime) -> RunView:
         "started": {"at": iso(state.started_at), "by": state.started_by, "name": state.started_by_name},
         "rail": _rail(progress),
         "step": current_step(state, method, progress, evidence),
+        "beside": beside(state, method, progress),
         "evidence": evidence,
         "results": _results(state, method, evidence),
         "adjustments": _adjustments(state, method, progress),
@@ -197,6 +199,15 @@ def _seal_words(state: RunState, method: Method) -> SealData:
     return {"is_sealed": False, "core": CORE_VERSION, "says": says, "plant": {}}
 
 
+def _in_degrees(i: InstrumentSetup, told: str) -> str:
+    """Beside a tolerance told as a share of span what it is in degrees, where the input is a temperature."""
+    terms = i.tolerance.terms
+    is_share = len(terms) == 1 and terms[0].basis == "span" and told == i.tolerance_text
+    if not is_share or quantity_of(i.unit) != "temperature" or i.transfer.kind != "linear":
+        return ""
+    return f" (±{terms[0].value * abs(i.urv - i.lrv) / 100:.4g} {i.unit})"
+
+
 def instrument_data(state: RunState, method: Method) -> InstrumentData:
     """The instrument of the run, as frozen at its start."""
     i = state.setup.instrument
@@ -212,10 +223,15 @@ def instrument_data(state: RunState, method: Method) -> InstrumentData:
         "range": f"{i.lrv:g} to {i.urv:g} {i.unit}",
         "output": output,
         "transfer": KINDS[i.transfer.kind],
-        "tolerance": tolerance,
+        "tolerance": f"{tolerance}{_in_degrees(i, tolerance)}",
         "unit": i.unit,
         "output_unit": i.output_unit,
         "details": details_words(i),
+        "plate": [
+            {"name": name, "value": value}
+            for name, value in (("Manufacturer", i.maker), ("Model", i.model), ("Revision", i.device_revision))
+            if value
+        ],
     }
 
 
@@ -268,7 +284,7 @@ def _note(note: Note | None) -> NoteData | None:
 
 def _surroundings(state: RunState) -> list[Named]:
     values = state.confirmations["environment"].values if "environment" in state.confirmations else {}
-    units = {"temperature": ("Air temperature", "C"), "humidity": ("Relative humidity", "%")}
+    units = {"temperature": ("Air temperature", "°C"), "humidity": ("Relative humidity", "%")}
     return [{"name": units[k][0], "value": f"{v} {units[k][1]}"} for k, v in values.items() if v and k in units]
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TypedDict
 
 from metrology.run.chromatogram_types import ChromatogramData, ChromatogramStep
+from metrology.run.hookups import HookupData
 
 
 class Named(TypedDict):
@@ -31,6 +32,7 @@ class InstrumentData(TypedDict):
     unit: str
     output_unit: str
     details: list[Named]
+    plate: list[Named]  # manufacturer, model, revision, as far as the register has them
 
 
 class RailStep(TypedDict):
@@ -106,6 +108,7 @@ class CapturedData(TypedDict):
 
     quantity: str
     says: str
+    figures: list[Named]  # the same as a row of a table
 
 
 class RowData(TypedDict):
@@ -128,6 +131,7 @@ class RowData(TypedDict):
     ideal: str | None
     error: str | None
     error_unit: str | None
+    share: str | None  # of span, beside an error told in a unit
     tolerance: str | None
     u: str | None
     tur: str | None
@@ -140,6 +144,7 @@ class RowData(TypedDict):
     unit: str
     pv: str | None
     split: str | None
+    halves: list[Named]  # the error parted into that of the sensor and that of the output, where the digital value was read
     simulated: str | None
     captured: list[CapturedData]
     budget: BudgetData | None
@@ -201,6 +206,7 @@ class ReadingsStep(TypedDict):
     believable: str
     next: NextReading | None
     read_live: list[LiveQuantity]  # of the whole set
+    hookup: HookupData | None
     chromatogram: ChromatogramStep | None
 
 
@@ -371,6 +377,23 @@ class StepData(TypedDict):
     usual: dict[str, str]  # hold: kind and reason as they mostly are
     lets_go: list[str]  # release: the holds that come off with it
     unheld: list[UnheldData]  # hold: those of its kinds that hold nothing
+
+
+class BesideData(TypedDict):
+    """A step that is asked for on the screen of the current one: what is confirmed of it."""
+
+    key: str
+    kind: str
+    title: str
+    instruction: str
+    cautions: list[str]
+    confirm_label: str
+    fields: list[FieldData]
+    checks: list[CheckData]
+    options: list[Option]
+    lets_go: list[str]
+    usual: dict[str, str]
+    unheld: list[UnheldData]
 
 
 class SignatureData(TypedDict):
@@ -727,6 +750,7 @@ class RunView(TypedDict):
     started: StartedData
     rail: list[RailPhase]
     step: StepData | None
+    beside: list[BesideData]  # steps after the current one that are asked for on its screen
     evidence: list[SetData]
     results: list[ResultData]
     unheld: list[NoteData]

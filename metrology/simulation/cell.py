@@ -75,7 +75,7 @@ class SimulatedCell:
 
     @property
     def shown(self) -> float:
-        """What it shows referred to 25 C."""
+        """What it shows referred to 25 °C."""
         return self.shown_raw * to_reference(min(35.9, max(0.1, self.shown_c)), self.mode, percent_per_c=self.coefficient)
 
     def accept_zero(self) -> bool:

@@ -59,7 +59,7 @@ class Carried(TestCase):
         raw = {"alarms": "High 3 rising"}
         self.assertEqual(carried(AlarmSettings, raw, raw, was="bar", unit="kPa")["alarms"], "High 300 rising")
         with self.assertRaisesRegex(Fault, "Write them anew"):
-            carried(AlarmSettings, raw, raw, was="bar", unit="C")
+            carried(AlarmSettings, raw, raw, was="bar", unit="°C")
 
     def test_an_alarm_lies_inside_of_the_range(self):
         for at, is_inside in (("100", True), ("100.1", False), ("0", True), ("-0.1", False)):

@@ -63,7 +63,7 @@ GOOD = {"indicated": "1278.0", "referred": "1420.0"}
 
 class Quantities(TestCase):
     def test_potassium_chloride_against_the_values_of_the_primary_standard(self):
-        # IUPAC Technical Report 2001: 0.01 D and 0.1 D at 25, 18 and 0 C, uS/cm.
+        # IUPAC Technical Report 2001: 0.01 D and 0.1 D at 25, 18 and 0 °C, uS/cm.
         for table, t, value in (
             ("kcl-0.01-d", 25, 1408.23), ("kcl-0.01-d", 18, 1219.93), ("kcl-0.01-d", 0, 772.92), ("kcl-0.1-d", 25, 12824.6),
             ("kcl-0.1-d", 18, 11140.6), ("kcl-0.1-d", 50, 19180.9), ("kcl-0.01", 20, 1278.0), ("kcl-0.1", 25, 12880.0),
@@ -91,7 +91,7 @@ class Quantities(TestCase):
         self.assertAlmostEqual(c.coefficient_of(90.0, 100.0, 20.0), 2.0)
         self.assertEqual(c.to_reference(3, "none"), 1.0)
         with self.assertRaises(Fault):
-            c.coefficient_of(99.0, 100.0, 25.9)  # next to 25 C
+            c.coefficient_of(99.0, 100.0, 25.9)  # next to 25 °C
         self.assertAlmostEqual(c.coefficient_of(98.0, 100.0, 24.0), 2.0)
         with self.assertRaises(Fault):
             c.to_reference(-22.6, "linear", percent_per_c=2.0)  # the line is at its end
@@ -112,12 +112,12 @@ class Quantities(TestCase):
 class InTheSolution(TestCase):
     def test_the_constant_follows_from_the_reading_without_compensation(self):
         p = CellPlay(set_now="1.05").take(AIR, {"indicated": "1300.0", "referred": "1444.4", "analyzer_c": "20.2"})
-        # 1.05 x 1278 / 1300 = 1.0322; on over off 1.1111 is 2 %/C.
+        # 1.05 x 1278 / 1300 = 1.0322; on over off 1.1111 is 2 %/°C.
         told = p.criterion("cell_constant")
         self.assertEqual((told["value"], told["verdict"]), ("1.032 /cm", "pass"))
         self.assertIn("1.05 /cm is set", told["says"])
         self.assertEqual(p.criterion("compensation")["value"], "0.00 %")
-        self.assertIn("2.00 %/C at 20 C", p.criterion("compensation")["says"])
+        self.assertIn("2.00 %/°C at 20 °C", p.criterion("compensation")["says"])
         self.assertEqual([r["error"] for r in p.set["rows"]], ["+0.2", "+22.0"])
 
     def test_read_only_with_compensation_it_is_set_against_what_that_should_give(self):
@@ -193,7 +193,7 @@ class InTheSolution(TestCase):
 
 
 def reading(**changes):
-    """A cell that is right in all, at 20 C, with what is changed."""
+    """A cell that is right in all, at 20 °C, with what is changed."""
     right = {
         "true": 1278.0,
         "temp_c": 20.0,

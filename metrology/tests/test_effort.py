@@ -45,7 +45,7 @@ class Transmitters(TestCase):
 
 class Soaking(TestCase):
     def sensor(self, dwell):
-        inside = instrument(unit="C", lrv=0.0, urv=150.0, details=settings_of("temp-sensor")(sensor="pt", dwell_min=dwell))
+        inside = instrument(unit="°C", lrv=0.0, urv=150.0, details=settings_of("temp-sensor")(sensor="pt", dwell_min=dwell))
         return effort("temp-sensor", points=(0.0, 50.0, 100.0), inside=inside)
 
     def test_a_long_soak_at_each_point_leaves_somebody_free_and_the_hold_lasts(self):

@@ -38,7 +38,7 @@ class Rules(unittest.TestCase):
             (bottle(value=38.0), "not above the alarm at 40"),
             (bottle(unit="% vol", value=4.4), "above the range"),
             (bottle(oxygen=0.0, balance="nitrogen"), "needs 10 % vol or more"),
-            (bottle(expires_on="2026-11-23"), "expired on 2026-11-23"),
+            (bottle(expires_on="2026-11-23"), "expired on 23 Nov 2026"),
             (bottle(litres_left=5.0), "run out at about exposure 3 of 4"),
             (bottle(litres_left=1.0), "before the first exposure"),
             (bottle(state="quarantined"), "quarantined"),

@@ -143,7 +143,7 @@ class Column(TestCase):
                 play.decide(choice)
             self.assertIn("recondition the column first", told.exception.message)
         play.decide("recondition")
-        play.forward("as_left", work="baked at 180 C for 2 h")
+        play.forward("as_left", work="baked at 180 °C for 2 h")
         self.assertEqual(play.step.key, "as_left")
 
     def test_the_critical_pair_just_above_at_and_just_below(self):

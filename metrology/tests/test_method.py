@@ -229,7 +229,7 @@ class Catalogue(TestCase):
             seen = told(**changes)
             for words, part in zip(seen, (caution, valve, first), strict=True):
                 self.assertIn(part, words, changes)
-        sensor = told(unit="C", lrv=0.0, urv=600.0, details=read_settings(METHOD.settings, {"sensor": "tc-k"}))
+        sensor = told(unit="°C", lrv=0.0, urv=600.0, details=read_settings(METHOD.settings, {"sensor": "tc-k"}))
         self.assertNotIn("Pressure", sensor[0])
         self.assertEqual(
             sensor[1:], ("Sensor wires and process connection as they were", "Set the simulator to it; there is no way up or down to it.")

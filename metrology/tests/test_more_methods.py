@@ -142,8 +142,8 @@ class Displacer(TestCase):
         self.assertIn("can't be filled", why[0])
 
 
-PROBE = reference(code="REF-T", unit="C", low=-50, high=700, u_absolute=0.02, resolution=0.001, drift_per_year=0.01)
-BLOCK = reference(code="REF-B", unit="C", low=-50, high=700, u_absolute=0.5, resolution=0.01, gradient=0.02)
+PROBE = reference(code="REF-T", unit="°C", low=-50, high=700, u_absolute=0.02, resolution=0.001, drift_per_year=0.01)
+BLOCK = reference(code="REF-B", unit="°C", low=-50, high=700, u_absolute=0.5, resolution=0.01, gradient=0.02)
 OHM = reference(code="REF-O", unit="ohm", low=0, high=400, u_absolute=0.003, resolution=0.001)
 MILLIVOLT = reference(code="REF-V", unit="mV", low=-10, high=80, u_absolute=0.002, resolution=0.001)
 
@@ -152,13 +152,13 @@ class Sensor(TestCase):
     def platinum(self, **changes):
         details = dict(sensor="pt", sensor_class="pt-a", **changes)
         refs = {"applied": PROBE, "block": BLOCK, "indicated": OHM}
-        return play("temp-sensor", refs, details, inside={"unit": "C", "lrv": 0, "urv": 150}, points_percent=(0.0, 50.0, 100.0)).forward()
+        return play("temp-sensor", refs, details, inside={"unit": "°C", "lrv": 0, "urv": 150}, points_percent=(0.0, 50.0, 100.0)).forward()
 
     def test_it_is_compared_at_the_temperature_the_reference_really_had(self):
         run = self.platinum()
         run.do("reading_taken", step="as_found", slot=0, applied="0.213", indicated=f"{pt_resistance(0.213 + 0.1):.4f}")
         row = run.view["evidence"][0]["rows"][0]
-        self.assertEqual(row["error_unit"], "+0.10 C")
+        self.assertEqual(row["error_unit"], "+0.10 °C")
         self.assertEqual(row["verdict"], "pass")  # class A: 0.15 + 0.002 x 0.2
 
     def test_both_turs_are_shown_and_the_block_may_be_coarse(self):
@@ -203,6 +203,29 @@ class Sensor(TestCase):
         self.assertEqual(left["verdict"], "pass")
         self.assertLess(abs(float(left["rows"][2]["error_unit"].split()[0])), 0.02)
 
+    def test_coefficients_fitted_to_as_many_points_as_they_have_want_an_independent_one(self):
+        from dataclasses import replace
+
+        from metrology.methods.catalogue.temp_sensor import independent_percent
+
+        run = self.platinum(matches_coefficients=True)
+        for revision, points, wanted in (
+            ("2", (0.0, 50.0, 100.0), 25.0), ("2", (0.0, 100.0), 50.0), ("2", (0.0, 30.0, 100.0), 65.0),
+            ("2", (0.0, 25.0, 50.0, 100.0), None), ("1", (0.0, 50.0, 100.0), None),
+        ):  # fmt: skip
+            setup = replace(run.state.setup, revision=revision, points_percent=points)
+            self.assertEqual(independent_percent(setup), wanted, (revision, points))
+        run.state.setup = replace(run.state.setup, revision="2")
+        for slot, t in enumerate((0.0, 75.0, 150.0)):
+            run.do("reading_taken", step="as_found", slot=slot, applied=f"{t}", indicated=f"{1.004 * pt_resistance(t):.5f}")
+        told = {f["name"]: f["value"] for f in run.view["evidence"][0]["findings"]}
+        self.assertIn("no more than it has coefficients", told["What that proves"])
+        run.do("decision_made", step="judge", choice="coefficients")
+        run.do("step_confirmed", step="coefficients", values={f["name"]: f["suggested"] for f in run.view["step"]["fields"]})
+        run.do("reading_taken", step="as_left", slot=0, applied="0", indicated=f"{1.004 * pt_resistance(0.0):.5f}")
+        self.assertEqual(run.view["step"]["readings"]["total"], 4)
+        self.assertIn("No coefficient was fitted to this point", run.view["step"]["readings"]["next"]["how"])
+
     def test_known_leads_of_a_two_wire_connection_are_taken_off(self):
         run = self.platinum(wires=2, lead_ohm=0.8)
         run.do("reading_taken", step="as_found", slot=0, applied="0", indicated="100.8")
@@ -217,10 +240,10 @@ class Sensor(TestCase):
     def test_a_thermocouple_is_read_against_its_cold_junction(self):
         details = {"sensor": "tc-k", "sensor_class": "tc-k-2"}
         refs = {"applied": PROBE, "block": BLOCK, "indicated": MILLIVOLT}
-        run = play("temp-sensor", refs, details, inside={"unit": "C", "lrv": 0, "urv": 600}, points_percent=(0.0, 50.0, 100.0))
+        run = play("temp-sensor", refs, details, inside={"unit": "°C", "lrv": 0, "urv": 600}, points_percent=(0.0, 50.0, 100.0))
         run.forward(cold_junction_c="23,5")
         run.do("reading_taken", step="as_found", slot=0, applied="0", indicated=f"{thermocouple_emf('K', 1.0, cold_junction_c=23.5):.4f}")
-        self.assertEqual(run.view["evidence"][0]["rows"][0]["error_unit"], "+1.00 C")
+        self.assertEqual(run.view["evidence"][0]["rows"][0]["error_unit"], "+1.00 °C")
 
 
 class Loop(TestCase):
@@ -349,7 +372,7 @@ class Configure(TestCase):
             ({"tag": "XX9999"}, "Tag: the device says XX9999, the register PT-2101."),
             ({"tag": ""}, ""),
             ({"transfer": "sqrt"}, "It must be applied once only."),
-            ({"unit": "C"}, "These units can't be compared."),
+            ({"unit": "°C"}, "These units can't be compared."),
         )
         for changed, told in cases:
             with self.subTest(changed=changed):
@@ -392,7 +415,7 @@ class Configure(TestCase):
                     run.do("parameters_captured", **edit)
 
     def test_what_the_device_cannot_take_is_refused_with_the_field(self):
-        for pending, field in (({"urv": 500.0}, "urv"), ({"lrv": 99.5}, "urv"), ({"damping": -1.0}, "damping"), ({"unit": "C"}, "unit")):
+        for pending, field in (({"urv": 500.0}, "urv"), ({"lrv": 99.5}, "urv"), ({"damping": -1.0}, "damping"), ({"unit": "°C"}, "unit")):
             with self.subTest(pending=pending), self.assertRaises(Fault) as caught:
                 check_pending(pending, BEFORE)
             self.assertEqual(caught.exception.field, field)
@@ -429,11 +452,11 @@ class Transmitter(TestCase):
     def test_a_simulated_thermocouple_is_computed_against_the_terminals(self):
         source = reference(code="REF-M", unit="mV", low=-10, high=80, u_absolute=0.003)
         run = play(
-            "tx-multipoint", {"applied": source, "indicated": meter()}, {"sensor": "tc-k"}, inside={"unit": "C", "lrv": 0, "urv": 600}
+            "tx-multipoint", {"applied": source, "indicated": meter()}, {"sensor": "tc-k"}, inside={"unit": "°C", "lrv": 0, "urv": 600}
         )
         run.forward(cold_junction_c="25")
         applied = run.view["step"]["readings"]["next"]["quantities"][0]
-        self.assertEqual((applied["unit"], applied["expected"]), ("mV", "-1.000"))  # E(25 C) = 1.000 mV
+        self.assertEqual((applied["unit"], applied["expected"]), ("mV", "-1.000"))  # E(25 °C) = 1.000 mV
         run.do("reading_taken", step="as_found", slot=0, indicated="4.00")
         row = run.view["evidence"][0]["rows"][0]
         self.assertAlmostEqual(float(row["applied"]), 0.0, delta=0.01)

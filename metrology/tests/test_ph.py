@@ -20,17 +20,17 @@ from tools.electrode_trials import run_trials, shares
 class Slope(TestCase):
     def test_slope_and_offset_follow_from_the_signals_at_the_buffers_temperature(self):
         p = PhPlay(c="20").take({"indicated": "6.88", "mv": "5.8"}, {"indicated": "4.00", "mv": "171.0"})
-        # 20 C: 6.881 and 4.000 by the table; theory 58.17 mV/pH. (171.0 - 5.8) / 2.881 = 57.34 mV/pH, 98.6 %.
+        # 20 °C: 6.881 and 4.000 by the table; theory 58.17 mV/pH. (171.0 - 5.8) / 2.881 = 57.34 mV/pH, 98.6 %.
         slope, offset = p.criterion("slope_percent"), p.criterion("offset_mv")
         self.assertEqual((slope["value"], slope["verdict"]), ("98.6 %", "pass"))
-        self.assertIn("57.34 mV/pH; theory gives 58.17 mV/pH at 20.0 C", slope["says"])
+        self.assertIn("57.34 mV/pH; theory gives 58.17 mV/pH at 20.0 °C", slope["says"])
         self.assertEqual(offset["value"], "-1.0 mV")  # 5.8 - 57.34 x (7 - 6.881)
         self.assertEqual([(r["applied"], r["error"]) for r in p.set["rows"]], [("6.881", "-0.001"), ("4.000", "0.000")])
 
     def test_a_buffer_of_another_temperature_has_its_own_value(self):
         p = PhPlay(c="25").take({**FIRST, "buffer_c": "30"}, SECOND)
         self.assertEqual([r["applied"] for r in p.set["rows"]], ["6.853", "4.005"])
-        self.assertIn("5.0 C apart", {f["name"]: f["value"] for f in p.set["findings"]}["Temperatures"])
+        self.assertIn("5.0 °C apart", {f["name"]: f["value"] for f in p.set["findings"]}["Temperatures"])
 
     def test_without_a_signal_in_mv_it_is_worked_out_from_the_analyzers_calibration(self):
         p = PhPlay({"shows_mv": False}).take({"indicated": "6.865"}, {"indicated": "4.005"})
@@ -143,7 +143,7 @@ class Traps(TestCase):
         self.assertNotIn("wrong-table", self.codes(electrode((6.865, 6.95, 3.0), (9.18, 9.31, -134.0))))
 
     def test_a_temperature_that_is_not_compensated(self):
-        # At 40 C an analyzer that reckons with 25 C reads pH 4.027 as 7 - 2.973 x 313.15 / 298.15 = 3.877.
+        # At 40 °C an analyzer that reckons with 25 °C reads pH 4.027 as 7 - 2.973 x 313.15 / 298.15 = 3.877.
         e = electrode((6.838, 6.83, 10.1), (4.027, 3.877, 184.7), temp=40.0, b={"analyzer_c": 25.0})
         self.assertIn("temperature-not-compensated", self.codes(e))
         e = electrode((6.838, 6.84, 10.1), (4.027, 4.03, 184.7), temp=40.0, b={"analyzer_c": 40.0})

@@ -15,7 +15,7 @@ from metrology.judgement.student import coverage_factor
 from metrology.quantities import acidity, gas, temperature, weighing
 from metrology.quantities.transfer import Transfer, input_fraction, output_fraction
 
-# NIST Monograph 175 / ITS-90 thermocouple tables, reference junction at 0 C: type, C, mV (rounded to 1 uV).
+# NIST Monograph 175 / ITS-90 thermocouple tables, reference junction at 0 °C: type, C, mV (rounded to 1 uV).
 THERMOCOUPLES = (
     ("B", 600, 1.792),
     ("B", 1000, 4.834),
@@ -224,7 +224,7 @@ class WorkedExamples(TestCase):
         self.assertAlmostEqual(r["expanded"], 93, delta=1.5)
 
     def test_gum_h3_thermometer_line(self):
-        # GUM H.3, table H.6 and H.3.3: corrections of a thermometer against t - 20 C.
+        # GUM H.3, table H.6 and H.3.3: corrections of a thermometer against t - 20 °C.
         t = [21.521, 22.012, 22.512, 23.003, 23.507, 23.999, 24.513, 25.002, 25.503, 26.010, 26.511]
         b = [-0.171, -0.169, -0.166, -0.159, -0.164, -0.165, -0.156, -0.157, -0.159, -0.161, -0.160]
         r = calculate("drift", {"x": [v - 20 for v in t], "y": b, "at": 10})

@@ -152,9 +152,9 @@ class Units(TestCase):
             (1, "gal/min", "l/min", 3.785411784),
             (1, "ft3/min", "m3/h", 1.699010796),
             (1, "t/h", "kg/s", 1 / 3.6),
-            (0, "C", "F", 32),
-            (100, "C", "F", 212),
-            (0, "K", "C", -273.15),
+            (0, "°C", "F", 32),
+            (100, "°C", "F", 212),
+            (0, "K", "°C", -273.15),
             (20, "mA", "A", 0.02),
             (1, "lb", "kg", 0.45359237),
             (1, "in", "mm", 25.4),
@@ -164,7 +164,7 @@ class Units(TestCase):
                 self.assertAlmostEqual(convert(value, a, to_unit=b), expected, places=7)
 
     def test_water_columns_by_their_temperature(self):
-        # NIST SP 811: 249.082 Pa at 4 C; at 20 C by the density of water, 998.2 kg/m3
+        # NIST SP 811: 249.082 Pa at 4 °C; at 20 °C by the density of water, 998.2 kg/m3
         self.assertAlmostEqual(convert(1, "inH2O (4 C)", to_unit="Pa"), 249.082, 3)
         self.assertAlmostEqual(convert(1, "inH2O (20 C)", to_unit="Pa"), 0.0254 * 998.2071 * 9.80665, 1)
 
@@ -175,7 +175,7 @@ class Units(TestCase):
             self.assertTrue(same_unit(a, b), a)
 
     def test_a_width_of_temperature_has_no_offset(self):
-        self.assertAlmostEqual(convert_width(1.0, "C", to_unit="F"), 1.8)
+        self.assertAlmostEqual(convert_width(1.0, "°C", to_unit="F"), 1.8)
 
     def test_quantities_do_not_mix(self):
         self.assertEqual(quantity_of("mbar"), "pressure")
@@ -257,7 +257,7 @@ class TypedNumbers(TestCase):
             self.assertAlmostEqual(parse_typed(text, name="x").resolution, step)
 
     def test_units_have_other_spellings(self):
-        for a, b, same in (("C", "°C", True), ("mA", "ma", True), ("ohm", "Ω", True), ("kPa", "Pa", False), ("%", "percent", True)):
+        for a, b, same in (("°C", "°C", True), ("mA", "ma", True), ("ohm", "Ω", True), ("kPa", "Pa", False), ("%", "percent", True)):
             self.assertEqual(same_unit(a, b), same)
 
     @given(st.floats(-1e9, 1e9, allow_nan=False))

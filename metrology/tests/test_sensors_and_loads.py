@@ -83,29 +83,31 @@ class Together(TestCase):
         return caught.exception.message
 
     def test_a_block_goes_as_far_as_its_weakest_sensor_bears_and_no_further(self):
-        hot = Member("TE-1", "Block A", "C", 150.0, 400.0)
+        hot = Member("TE-1", "Block A", "°C", 150.0, 400.0)
         for bears, fits in ((150.0, True), (150.1, True), (149.9, False)):
             with self.subTest(bears):
-                weak = Member("TE-2", "Block A", "C", 100.0, bears)
+                weak = Member("TE-2", "Block A", "°C", 100.0, bears)
                 if fits:
                     require_apart([hot, weak])
                 else:
-                    self.assertIn("Block A would go to 150 C for TE-1; TE-2 in it bears 149.9 C", self.refused("weakest_sensor", hot, weak))
-        require_apart([hot, Member("TE-2", "Block B", "C", 100.0, 110.0)])  # in another block it is safe
+                    self.assertIn(
+                        "Block A would go to 150 °C for TE-1; TE-2 in it bears 149.9 °C", self.refused("weakest_sensor", hot, weak)
+                    )
+        require_apart([hot, Member("TE-2", "Block B", "°C", 100.0, 110.0)])  # in another block it is safe
 
     def test_units_are_minded(self):
-        hot = Member("TE-1", "Block A", "C", 150.0, 400.0)  # 302 F
+        hot = Member("TE-1", "Block A", "°C", 150.0, 400.0)  # 302 F
         require_apart([hot, Member("TE-2", "Block A", "F", 212.0, 302.0)])
         self.refused("weakest_sensor", hot, Member("TE-2", "Block A", "F", 212.0, 301.0))
 
     def test_the_probe_of_another_is_minded_as_well(self):
-        hot = Member("TE-1", "Block A", "C", 420.0, 600.0, "T-1", "C", 660.0)
-        require_apart([hot, Member("TE-2", "Block A", "C", 100.0, 600.0, "T-2", "C", 420.0)])
-        told = self.refused("weakest_sensor", hot, Member("TE-2", "Block A", "C", 100.0, 600.0, "T-2", "C", 419.9))
-        self.assertIn("the probe T-2 in it bears 419.9 C", told)
+        hot = Member("TE-1", "Block A", "°C", 420.0, 600.0, "T-1", "°C", 660.0)
+        require_apart([hot, Member("TE-2", "Block A", "°C", 100.0, 600.0, "T-2", "°C", 420.0)])
+        told = self.refused("weakest_sensor", hot, Member("TE-2", "Block A", "°C", 100.0, 600.0, "T-2", "°C", 419.9))
+        self.assertIn("the probe T-2 in it bears 419.9 °C", told)
 
     def test_a_probe_is_in_one_block_at_a_time(self):
-        one = Member("TE-1", "Block A", "C", 100.0, 200.0, "T-1", "C", 660.0)
+        one = Member("TE-1", "Block A", "°C", 100.0, 200.0, "T-1", "°C", 660.0)
         require_apart([one, replace(one, tag="TE-2")])
         self.assertIn(
             "T-1 would have to be in Block A and in Block B", self.refused("probe_twice", one, replace(one, tag="TE-2", block="Block B"))

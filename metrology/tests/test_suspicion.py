@@ -35,7 +35,7 @@ class Suspicion(TestCase):
 
     def test_one_that_was_set_on_it_says_nothing_of_it(self):
         both = [Peer("A", 0.80), Peer("B", 0.81)]
-        self.assertTrue(judge_bottle([*both, Peer("C", 1.0, was_set_on_it=True)]))
+        self.assertTrue(judge_bottle([*both, Peer("°C", 1.0, was_set_on_it=True)]))
         self.assertEqual(judge_bottle([Peer("A", 0.80), Peer("B", 0.81, was_set_on_it=True)]), "")
 
     def test_a_worn_one_beside_a_bad_bottle_is_kept_beside_it(self):

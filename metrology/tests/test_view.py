@@ -106,7 +106,7 @@ class EveryStep(TestCase):
     def test_adjusting_surroundings_and_references_are_told(self):
         view = self.views[-1][1]
         self.assertEqual([p["after_text"] for p in view["adjustments"][0]["passes"]], ["+0.006 %", "left alone"])
-        self.assertEqual([s["value"] for s in view["surroundings"]], ["21.5 C", "40 %"])
+        self.assertEqual([s["value"] for s in view["surroundings"]], ["21.5 °C", "40 %"])
         self.assertEqual([r["tur"] for r in view["references"]], ["40.0:1", "40.0:1"])
         self.assertEqual(view["timers"][0]["reason"], "warm since morning")
         self.assertEqual(view["evidence"][0]["budget"]["k"], "2.00")

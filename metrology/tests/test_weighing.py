@@ -30,7 +30,7 @@ class Masses(TestCase):
             gravity(90.01)
 
     def test_air_by_the_approximate_formula_of_r_111(self):
-        # OIML R 111-1:2004, E.3: at 20 C, 1013.25 hPa and 50 % close to 1.2 kg/m3
+        # OIML R 111-1:2004, E.3: at 20 °C, 1013.25 hPa and 50 % close to 1.2 kg/m3
         self.assertAlmostEqual(air_density(20, 101.325, 50), 1.1993, 4)
         self.assertAlmostEqual(air_density(20, 101.325, 0), 0.34848 * 1013.25 / 293.15, 6)
 

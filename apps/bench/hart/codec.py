@@ -9,10 +9,12 @@ from __future__ import annotations
 import struct
 from dataclasses import dataclass
 
+from metrology.quantities.device_units import CODES
+
 PREAMBLES = b"\xff" * 5
 REQUEST_LONG, REPLY_LONG, REQUEST_SHORT, REPLY_SHORT = 0x82, 0x86, 0x02, 0x06
-UNIT_CODES = {"psi": 6, "bar": 7, "mbar": 8, "Pa": 11, "kPa": 12, "C": 32, "mA": 39, "%": 57, "MPa": 237}
-UNITS = {code: unit for unit, code in UNIT_CODES.items()}
+UNITS = CODES
+UNIT_CODES = {unit: code for code, unit in CODES.items()}
 TRANSFERS = {0: "linear", 1: "sqrt"}
 TRANSFER_CODES = {name: code for code, name in TRANSFERS.items()}
 

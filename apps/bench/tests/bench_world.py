@@ -65,7 +65,7 @@ def add_devices(bench: Bench) -> None:
     add_device("HART", "hart", bench.ports["hart PT-2110"], digital, timeout_s=0.5)
     for code in ("A", "B"):
         signals = [
-            signal("probe", f"Probe in {code}", "C", "MEAS:PROB?", write="SOUR:TEMP {value}", low=-60, high=700),
+            signal("probe", f"Probe in {code}", "°C", "MEAS:PROB?", write="SOUR:TEMP {value}", low=-60, high=700),
             signal("s1", f"Sensor in {code}", "ohm", "MEAS:SENS1?", tag=f"TE-{code}", low=0, high=4000),
         ]
         add_device(

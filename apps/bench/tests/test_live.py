@@ -33,9 +33,9 @@ class LiveTestCase(PlantClient, TransactionTestCase):
     def setUp(self):
         cache.clear()
         self.make_plant()
-        make_reference("MB-T01", unit="C", low=-50, high=700, u=0.02)
-        make_reference("MB-T02", unit="C", low=-50, high=700, u=0.02)
-        make_reference("MB-B01", unit="C", low=-50, high=700, u=0.3)
+        make_reference("MB-T01", unit="°C", low=-50, high=700, u=0.02)
+        make_reference("MB-T02", unit="°C", low=-50, high=700, u=0.02)
+        make_reference("MB-B01", unit="°C", low=-50, high=700, u=0.3)
         make_reference("MB-R01", unit="ohm", low=0, high=400, u=0.002)
         for code in ("A", "B"):
             Instrument.objects.create(
@@ -45,7 +45,7 @@ class LiveTestCase(PlantClient, TransactionTestCase):
                 area=self.area,
                 family="temperature sensor",
                 method="temp-sensor",
-                unit="C",
+                unit="°C",
                 lrv=0,
                 urv=100,
                 tolerance_value=0.5,
@@ -320,7 +320,7 @@ class ByItself(LiveTestCase):
             self.choose(applied="BLOCK-A/probe", indicated="BLOCK-A/s1")
             ids.append(self.run_id)
         told = self.assertFailure(self.post("auto-captures/plan/", {"runs": ids}), 400, "weakest_sensor")
-        self.assertIn(f"TE-B in it bears {top - 1:g} C", told["message"])
+        self.assertIn(f"TE-B in it bears {top - 1:g} °C", told["message"])
         self.assertEqual(self.post("auto-captures/plan/", {"runs": ids[:1]}).status_code, 200)
 
     def test_a_block_is_not_its_own_reference(self):
@@ -347,7 +347,7 @@ class ByItself(LiveTestCase):
         auto = self.until(self.ended, 150)
         self.assertEqual(auto.status, "stopped")
         # On a loaded machine its samples are too far apart to be called settled; the point is named either way.
-        self.assertRegex(auto.says, "(never reached|did not settle at) 100 C")
+        self.assertRegex(auto.says, "(never reached|did not settle at) 100 °C")
         self.assertEqual(len(self.view()["evidence"][0]["rows"]), 2)
 
     def test_it_can_be_stopped_and_goes_on_after_a_restart(self):

@@ -145,7 +145,7 @@ class Scpi(OnTheBench):
 
     def test_garbage_half_answers_late_answers_and_an_open_circuit_are_told(self):
         server, well = self.bench.blocks[0], self.bench.world.wells[0]
-        probe = signal("probe", "Probe", "C", "MEAS:PROB?", write="SOUR:TEMP {value}", low=-60, high=700)
+        probe = signal("probe", "Probe", "°C", "MEAS:PROB?", write="SOUR:TEMP {value}", low=-60, high=700)
         mine = ScpiSource("127.0.0.1", self.bench.ports["block A"], timeout_s=0.4)
         self.addCleanup(mine.close)
         for wrong, value, code in (

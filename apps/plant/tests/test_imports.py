@@ -83,7 +83,7 @@ class Imports(PlantTestCase):
 
     def test_units_of_header_and_cell_are_brought_to_that_of_the_range(self):
         head = "Tag,Serial,Service,Area,Unit,LRV [bar],URV,Tolerance,Tolerance basis"
-        rows = self.read("PT-9,S9,H,RO,kPa,0.5,4 bar,0.02 bar,unit", "PT-10,S10,H,RO,kPa,0,30 C,1,span", head=head)
+        rows = self.read("PT-9,S9,H,RO,kPa,0.5,4 bar,0.02 bar,unit", "PT-10,S10,H,RO,kPa,0,30 °C,1,span", head=head)
         self.assertEqual((rows[2]["fate"], rows[3]["fate"]), ("new", "refused"))
         self.assertIn("URV", rows[3]["faults"])
         self.act("write")
@@ -124,7 +124,7 @@ class Imports(PlantTestCase):
         self.assertIn("A2:A3", self.refused(self.book(head, row, row, merge="A2:A3"), "merged_cells", "plant.xlsx"))
 
     def test_an_export_reads_in_again_unchanged_as_csv_and_as_workbook(self):
-        Instrument.objects.filter(tag="PT-2110").update(service="=1+1", hazards="-5 C, ice", serial="0012")
+        Instrument.objects.filter(tag="PT-2110").update(service="=1+1", hazards="-5 °C, ice", serial="0012")
         for kind, name in (("csv", "out.csv"), ("xlsx", "out.xlsx")):
             answer = self.client.get(f"/api/v1/exports/instruments/?kind={kind}")
             data = answer.getvalue() if answer.streaming else answer.content
@@ -140,7 +140,7 @@ class Imports(PlantTestCase):
         data = self.client.get("/api/v1/exports/instruments/?kind=xlsx").content
         cells = [c for row in load_workbook(io.BytesIO(data)).active.iter_rows() for c in row]
         self.assertFalse([c.coordinate for c in cells if c.data_type == "f"])
-        self.assertEqual([guarded(t) for t in ("-5", "-5 C", "+x", "=1", "plain", "")], ["-5", "'-5 C", "'+x", "'=1", "plain", ""])
+        self.assertEqual([guarded(t) for t in ("-5", "-5 °C", "+x", "=1", "plain", "")], ["-5", "'-5 °C", "'+x", "'=1", "plain", ""])
 
     def test_a_spreadsheet_s_semicolons_and_utf_16_are_read(self):
         self.assertEqual(read_table("a.csv", "Tag;LRV\nA;1,5".encode("utf-16")).rows, [(2, ["A", "1,5"])])

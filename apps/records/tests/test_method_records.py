@@ -29,8 +29,8 @@ class Records(PlantTestCase):
     def setUpTestData(cls):
         super().setUpTestData()
         for code, unit, low, high, u in (
-            ("MB-T01", "C", -50, 700, 0.02),
-            ("MB-B01", "C", -50, 700, 0.3),
+            ("MB-T01", "°C", -50, 700, 0.02),
+            ("MB-B01", "°C", -50, 700, 0.3),
             ("MB-R01", "ohm", 0, 400, 0.002),
             ("MB-W01", "kg", 0, 10, 0.0001),
         ):
@@ -87,7 +87,7 @@ class Records(PlantTestCase):
             self.assertIn(each, text)
 
     def test_a_sensor_with_its_fit(self):
-        self.add("TE-1", "temp-sensor", unit="C", urv=100, tolerance_basis="unit", details={"sensor": "pt"}, family="temperature sensor")
+        self.add("TE-1", "temp-sensor", unit="°C", urv=100, tolerance_basis="unit", details={"sensor": "pt"}, family="temperature sensor")
         self.start("TE-1")
         self.forward({"applied": "MB-T01", "block": "MB-B01", "indicated": "MB-R01"})
         self.take(lambda n, q: f"{pt_resistance(float(n['nominal'])) + 0.02:.3f}")

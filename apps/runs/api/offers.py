@@ -27,9 +27,11 @@ class OfferSerializer(serializers.Serializer):
     detail = serializers.CharField()
     good_until = serializers.CharField()
     state = serializers.CharField()
+    reaches = serializers.CharField(help_text="The TUR it reaches here, in words; empty where it will not do.")
     standing = serializers.CharField()
     remarks = RemarkSerializer(many=True)
     is_proposed = serializers.BooleanField()
+    is_usual = serializers.BooleanField(help_text="The only one that will do, and the one used last time: it need not be chosen again.")
 
 
 class OffersView(APIView):

@@ -48,11 +48,15 @@ class EventSerializer(serializers.Serializer):
 
 
 class AppendSerializer(serializers.Serializer):
-    """Events to append. parts: the sender still holds the view numbered `expected_seq`, and takes what changed in place of the whole."""
+    """Events to append. parts: the sender still holds the view numbered `expected_seq`, and takes what changed in place of the whole.
+
+    together: they stand on one screen; where one is refused none is stored.
+    """
 
     expected_seq = serializers.IntegerField(min_value=0)
     events = EventSerializer(many=True)
     parts = serializers.BooleanField(required=False, default=False)
+    together = serializers.BooleanField(required=False, default=False)
 
 
 class AppendedSerializer(AboutRunSerializer):

@@ -77,7 +77,12 @@ class EventsView(APIView):
         events = [services.NewEvent(e["id"], e["type"], e["payload"], e.get("device_at")) for e in given["events"]]
         now = timezone.now()
         run, state = services.append_events(
-            actor=signed_in(request), run_id=run_id, expected_seq=given["expected_seq"], events=events, now=now
+            actor=signed_in(request),
+            run_id=run_id,
+            expected_seq=given["expected_seq"],
+            events=events,
+            now=now,
+            together=given["together"],
         )
         return Response(run_changes(run, state, now, given["expected_seq"]) if given["parts"] else run_data(run, state, now))
 

@@ -17,7 +17,7 @@ from apps.runs.models import Hold, Run, RunEvent
 from apps.runs.projections import project
 from apps.runs.services import NewEvent, append_events, start_run
 from apps.runs.store import CACHE, find_broken_link, load_events
-from apps.runs.tests.base import GOOD, PlantClient, PlantTestCase
+from apps.runs.tests.base import GOOD, PlantClient, PlantTestCase, make_reference
 from metrology.faults import Fault
 from metrology.run.state import fold
 
@@ -177,6 +177,39 @@ class ChainAndProjections(PlantTestCase):
         self.instrument.refresh_from_db()
         self.assertEqual(self.instrument.next_due, self.instrument.last_done_on + timedelta(days=365))
         self.assertEqual(self.instrument.last_found, "pass")
+
+    def test_what_stands_on_one_screen_is_stored_together_or_not_at_all(self):
+        self.start()
+
+        def sheet(humidity):
+            told = (
+                ("step_confirmed", {"step": "identity", "values": {"tag": "PT-2110", "serial": "MB-1"}}),
+                ("reference_assigned", {"role": "applied", "code": "MB-P01"}),
+                ("reference_assigned", {"role": "indicated", "code": "MB-I01"}),
+                ("step_confirmed", {"step": "references"}),
+                ("step_confirmed", {"step": "environment", "values": {"temperature": "21 C", "humidity": humidity}}),
+            )
+            events = [{"id": str(uuid.uuid4()), "type": kind, "payload": payload} for kind, payload in told]
+            return self.post(f"runs/{self.run_id}/events/", {"expected_seq": 1, "events": events, "together": True})
+
+        self.assertEqual(self.assertFailure(sheet("400"), 400, "out_of_range")["details"]["faults"][0]["field"], "humidity")
+        self.assertEqual(RunEvent.objects.filter(run=self.run_id).count(), 1)
+        self.assertEqual(sheet("40").json()["view"]["step"]["key"], "operator")
+
+    def offered(self):
+        return {o["code"]: (o["is_usual"], o["reaches"]) for o in self.get(f"runs/{self.run_id}/offers/applied/").json()}
+
+    def test_the_only_reference_that_will_do_is_the_usual_one_once_it_was_used(self):
+        self.start()
+        self.assertFalse(any(usual for usual, _ in self.offered().values()))
+        self.post(f"runs/{self.run_id}/void/", {"expected_seq": 1, "reason": "only to see"})
+        self.signed_run()
+        self.start()
+        self.assertTrue(self.offered()["MB-P01"][0])
+        self.assertRegex(self.offered()["MB-P01"][1], r"^TUR \d+\.\d:1$")
+        self.assertEqual(self.offered()["MB-P04"], (False, ""))
+        make_reference("MB-P09")  # a second that will do: which one is at hand is for a person to say
+        self.assertFalse(any(usual for usual, _ in self.offered().values()))
 
     def test_reading_a_run_costs_few_queries(self):
         self.signed_run()

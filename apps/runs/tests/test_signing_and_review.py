@@ -166,7 +166,7 @@ class Certificate(PlantTestCase):
             "C-1",
             "Tern Point",
             "Pass rule: plain limit",
-            "air temperature 21 C",
+            "air temperature 21 °C",
             "inhibit: on",
             "normal reading seen: 212 kPa",
             "Signed by Ines Calder",

@@ -5,6 +5,8 @@ export type Schemas = components["schemas"];
 export type Run = Schemas["Run"];
 export type RunView = Run["view"];
 export type Step = NonNullable<RunView["step"]>;
+/** What is asked of a step on the screen of another; every step has as much. */
+export type Asked = RunView["beside"][number];
 export type ReadingSet = RunView["evidence"][number];
 export type Row = ReadingSet["rows"][number];
 export type Session = Schemas["Session"];

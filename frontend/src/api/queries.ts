@@ -1,4 +1,4 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useQueries, useQuery } from "@tanstack/react-query";
 import { client, unwrap } from "./client";
 
 export const sessionQuery = { queryKey: ["session"], queryFn: () => unwrap(client.GET("/api/v1/session/")) };
@@ -108,6 +108,20 @@ export function useOffers(run_id: string, role: string, seq: number) {
     queryKey: ["offers", run_id, role, seq],
     queryFn: () => unwrap(client.GET("/api/v1/runs/{run_id}/offers/{role}/", { params: { path: { run_id, role } } })),
     placeholderData: keepPreviousData,
+  });
+}
+
+/** What there is for each of several roles. */
+export function useAllOffers(run_id: string, roles: string[], seq: number) {
+  return useQueries({
+    queries: roles.map((role) => ({
+      queryKey: ["offers", run_id, role, seq],
+      queryFn: () => unwrap(client.GET("/api/v1/runs/{run_id}/offers/{role}/", { params: { path: { run_id, role } } })),
+    })),
+    combine: (answers) => ({
+      isPending: answers.some((a) => a.isPending),
+      offers: Object.fromEntries(answers.map((a, n) => [roles[n] ?? "", a.data ?? []])),
+    }),
   });
 }
 

@@ -1574,12 +1574,18 @@ export interface components {
             /** @default  */
             value: string;
         };
-        /** @description Events to append. parts: the sender still holds the view numbered `expected_seq`, and takes what changed in place of the whole. */
+        /**
+         * @description Events to append. parts: the sender still holds the view numbered `expected_seq`, and takes what changed in place of the whole.
+         *
+         *     together: they stand on one screen; where one is refused none is stored.
+         */
         AppendRequest: {
             expected_seq: number;
             events: components["schemas"]["EventRequest"][];
             /** @default false */
             parts: boolean;
+            /** @default false */
+            together: boolean;
         };
         /** @description A run after an append: with its whole view, or with the parts that changed where those were asked for. */
         Appended: {
@@ -1621,6 +1627,10 @@ export interface components {
                     unit: string;
                     output_unit: string;
                     details: {
+                        name: string;
+                        value: string;
+                    }[];
+                    plate: {
                         name: string;
                         value: string;
                     }[];
@@ -1697,6 +1707,7 @@ export interface components {
                             ideal: string | null;
                             error: string | null;
                             error_unit: string | null;
+                            share: string | null;
                             tolerance: string | null;
                             u: string | null;
                             tur: string | null;
@@ -1711,10 +1722,18 @@ export interface components {
                             unit: string;
                             pv: string | null;
                             split: string | null;
+                            halves: {
+                                name: string;
+                                value: string;
+                            }[];
                             simulated: string | null;
                             captured: {
                                 quantity: string;
                                 says: string;
+                                figures: {
+                                    name: string;
+                                    value: string;
+                                }[];
                             }[];
                             /** @description The uncertainty budget of one reading. */
                             budget: {
@@ -1774,6 +1793,25 @@ export interface components {
                             unit: string;
                             channel: string;
                         }[];
+                        /** @description What is connected to what while it is read, to be drawn, and in sentences. */
+                        hookup: {
+                            boxes: {
+                                title: string;
+                                code: string;
+                            }[];
+                            lines: {
+                                kind: string;
+                                label: string;
+                                wires: number;
+                                poles: boolean;
+                                resistor: string;
+                                valves: {
+                                    name: string;
+                                    state: string;
+                                }[];
+                            }[];
+                            says: string[];
+                        } | null;
                         /** @description What the entry of an injection by its chromatogram needs. */
                         chromatogram: {
                             injection: string;
@@ -1923,6 +1961,45 @@ export interface components {
                         label: string;
                     }[];
                 } | null;
+                beside: {
+                    key: string;
+                    kind: string;
+                    title: string;
+                    instruction: string;
+                    cautions: string[];
+                    confirm_label: string;
+                    fields: {
+                        name: string;
+                        label: string;
+                        kind: string;
+                        unit: string;
+                        required: boolean;
+                        hint: string;
+                        options: {
+                            value: string;
+                            label: string;
+                        }[];
+                        suggested: string;
+                        usual: string;
+                    }[];
+                    checks: {
+                        key: string;
+                        label: string;
+                    }[];
+                    options: {
+                        value: string;
+                        label: string;
+                    }[];
+                    lets_go: string[];
+                    usual: {
+                        [key: string]: string;
+                    };
+                    unheld: {
+                        kind: string;
+                        asks: string;
+                        label: string;
+                    }[];
+                }[];
                 evidence: {
                     key: string;
                     title: string;
@@ -1947,6 +2024,7 @@ export interface components {
                         ideal: string | null;
                         error: string | null;
                         error_unit: string | null;
+                        share: string | null;
                         tolerance: string | null;
                         u: string | null;
                         tur: string | null;
@@ -1961,10 +2039,18 @@ export interface components {
                         unit: string;
                         pv: string | null;
                         split: string | null;
+                        halves: {
+                            name: string;
+                            value: string;
+                        }[];
                         simulated: string | null;
                         captured: {
                             quantity: string;
                             says: string;
+                            figures: {
+                                name: string;
+                                value: string;
+                            }[];
                         }[];
                         /** @description The uncertainty budget of one reading. */
                         budget: {
@@ -3178,6 +3264,10 @@ export interface components {
             points_percent: string;
             cycles: string;
             interval_days: string;
+            maker?: string;
+            model?: string;
+            device_revision?: string;
+            asset_number?: string;
             system?: string;
             ex_marking?: string;
             access?: string;
@@ -3228,6 +3318,10 @@ export interface components {
             points_percent: string;
             cycles: string;
             interval_days: string;
+            maker?: string;
+            model?: string;
+            device_revision?: string;
+            asset_number?: string;
             system?: string;
             ex_marking?: string;
             access?: string;
@@ -3528,9 +3622,13 @@ export interface components {
             detail: string;
             good_until: string;
             state: string;
+            /** @description The TUR it reaches here, in words; empty where it will not do. */
+            reaches: string;
             standing: string;
             remarks: components["schemas"]["Remark"][];
             is_proposed: boolean;
+            /** @description The only one that will do, and the one used last time: it need not be chosen again. */
+            is_usual: boolean;
         };
         Option: {
             value: string;
@@ -3750,6 +3848,10 @@ export interface components {
                         name: string;
                         value: string;
                     }[];
+                    plate: {
+                        name: string;
+                        value: string;
+                    }[];
                 };
                 points: string;
                 /** @description Who started the run, and when. */
@@ -3823,6 +3925,7 @@ export interface components {
                             ideal: string | null;
                             error: string | null;
                             error_unit: string | null;
+                            share: string | null;
                             tolerance: string | null;
                             u: string | null;
                             tur: string | null;
@@ -3837,10 +3940,18 @@ export interface components {
                             unit: string;
                             pv: string | null;
                             split: string | null;
+                            halves: {
+                                name: string;
+                                value: string;
+                            }[];
                             simulated: string | null;
                             captured: {
                                 quantity: string;
                                 says: string;
+                                figures: {
+                                    name: string;
+                                    value: string;
+                                }[];
                             }[];
                             /** @description The uncertainty budget of one reading. */
                             budget: {
@@ -3900,6 +4011,25 @@ export interface components {
                             unit: string;
                             channel: string;
                         }[];
+                        /** @description What is connected to what while it is read, to be drawn, and in sentences. */
+                        hookup: {
+                            boxes: {
+                                title: string;
+                                code: string;
+                            }[];
+                            lines: {
+                                kind: string;
+                                label: string;
+                                wires: number;
+                                poles: boolean;
+                                resistor: string;
+                                valves: {
+                                    name: string;
+                                    state: string;
+                                }[];
+                            }[];
+                            says: string[];
+                        } | null;
                         /** @description What the entry of an injection by its chromatogram needs. */
                         chromatogram: {
                             injection: string;
@@ -4049,6 +4179,45 @@ export interface components {
                         label: string;
                     }[];
                 } | null;
+                beside: {
+                    key: string;
+                    kind: string;
+                    title: string;
+                    instruction: string;
+                    cautions: string[];
+                    confirm_label: string;
+                    fields: {
+                        name: string;
+                        label: string;
+                        kind: string;
+                        unit: string;
+                        required: boolean;
+                        hint: string;
+                        options: {
+                            value: string;
+                            label: string;
+                        }[];
+                        suggested: string;
+                        usual: string;
+                    }[];
+                    checks: {
+                        key: string;
+                        label: string;
+                    }[];
+                    options: {
+                        value: string;
+                        label: string;
+                    }[];
+                    lets_go: string[];
+                    usual: {
+                        [key: string]: string;
+                    };
+                    unheld: {
+                        kind: string;
+                        asks: string;
+                        label: string;
+                    }[];
+                }[];
                 evidence: {
                     key: string;
                     title: string;
@@ -4073,6 +4242,7 @@ export interface components {
                         ideal: string | null;
                         error: string | null;
                         error_unit: string | null;
+                        share: string | null;
                         tolerance: string | null;
                         u: string | null;
                         tur: string | null;
@@ -4087,10 +4257,18 @@ export interface components {
                         unit: string;
                         pv: string | null;
                         split: string | null;
+                        halves: {
+                            name: string;
+                            value: string;
+                        }[];
                         simulated: string | null;
                         captured: {
                             quantity: string;
                             says: string;
+                            figures: {
+                                name: string;
+                                value: string;
+                            }[];
                         }[];
                         /** @description The uncertainty budget of one reading. */
                         budget: {

@@ -20,7 +20,7 @@ const STEP: Step = {
     unit: "kPa",
     believable: "3.6 to 22 mA",
     read_live: [{ name: "applied", unit: "kPa", channel: "" }, { name: "indicated", unit: "mA", channel: "" }],
-    chromatogram: null,
+    chromatogram: null, hookup: null,
     next: { slot: 0, ahead: 10, number: 1, direction: "up", direction_word: "up", cycle: 1, percent: "0 %", nominal: "0.00", ideal: "4.000", how: "Come up to it.", ready_at: "", channel: "",
       quantities: [
         { name: "applied", label: "Really applied", unit: "kPa", source_channel: "", expected: "0.00", hint: "", required: true, is_live_only: false, counts_up: false, believable: "-20 to 20 kPa" },
@@ -54,12 +54,12 @@ const VIEW: RunView = {
   method: { key: "tx-multipoint", title: "Transmitter, multi-point check", revision: "1", document: "Calibration certificate" },
   instrument: {
     subject: "instrument", tag: "PT-1", serial: "S-1", service: "Header", area: "RO", feeds: "", protects: "", range: "0 to 400 kPa", output: "4 to 20 mA", transfer: "linear",
-    tolerance: "±0.5 % of span", unit: "kPa", output_unit: "mA", details: [],
+    tolerance: "±0.5 % of span", unit: "kPa", output_unit: "mA", details: [], plate: [],
   },
   started: { at: "2026-11-23T08:00:00Z", by: "ines", name: "Ines" },
   rail: [],
   step: STEP,
-  evidence: [],
+  beside: [], evidence: [],
   results: [],
   unheld: [],
   adjustments: [],

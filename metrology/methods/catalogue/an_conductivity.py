@@ -46,11 +46,11 @@ PLACES_OF_CELL = ("cable", "air", "solution", "process")  # where a bench puts t
 
 @dataclass(frozen=True)
 class ConductivitySettings(Settings):
-    """A conductivity analyzer with its cell. Cell constants in 1/cm, shares in %, coefficients in %/C, temperatures in C, times in min."""
+    """A conductivity analyzer with its cell. Cell constants in 1/cm, shares in %, coefficients in %/°C, temperatures in C, times in min."""
 
     cell_constant: float = asked("Cell constant on its label", default=1.0, unit="/cm", low=0.001, high=100.0)
     compensation: str = asked("Temperature compensation set in it", "choice", default="linear", options=MODES)
-    coefficient: float = asked("Coefficient set in it", default=2.0, unit="%/C", low=0.0, high=10.0)
+    coefficient: float = asked("Coefficient set in it", default=2.0, unit="%/°C", low=0.0, high=10.0)
     tells_raw: bool = asked("Its compensation can be switched off", "flag", default=True)
     place: str = asked("Cell is", "choice", default="in-line", options=analyzer.PLACES)
     sensor_serial: str = asked("Sensor serial", "text", default="")
@@ -60,7 +60,7 @@ class ConductivitySettings(Settings):
     constant_good: float = asked("Cell constant is good within", default=10.0, unit="%", low=0.5, high=50.0, is_policy=True)
     constant_bad: float = asked("Cell is replaced beyond", default=20.0, unit="%", low=1.0, high=90.0, is_policy=True)
     compensation_limit: float = asked("Compensation is good within", default=1.0, unit="%", low=0.1, high=10.0, is_policy=True)
-    temperature_limit: float = asked("Its temperature is good within", default=0.5, unit="C", low=0.1, high=5.0, is_policy=True)
+    temperature_limit: float = asked("Its temperature is good within", default=0.5, unit="°C", low=0.1, high=5.0, is_policy=True)
     solution_percent: float = asked("A standard is known to", default=1.0, unit="% or better", low=0.1, high=10.0, is_policy=True)
     soak_min: float = asked("The cell stands in the solution for", default=2.0, unit="min", low=0.0, high=60.0, is_policy=True)
 
@@ -101,7 +101,7 @@ def targets(setup: RunSetup, _variant: str) -> tuple[AdjustTarget, ...]:
     span = i.urv - i.lrv
     wanted = TRIAL.wanted(setup)
     code = dict(setup.entered).get("solution.code", "the solution")
-    how = "compensation off" if settings_of(setup).tells_raw else "referred to 25 C"
+    how = "compensation off" if settings_of(setup).tells_raw else "referred to 25 °C"
     aims = []
     for at, percent in ((0.0, settings_of(setup).air_percent), (wanted, 100.0)):
         room = min(tolerance_of(setup, at), percent) / 100 * span
@@ -233,9 +233,9 @@ def _solution(setup: RunSetup) -> Step:
         fields=(
             *(Field(n.role, n.label, "item") for n in needs(setup)),
             Field(
-                "solution_c", "Temperature of the solution", "number", "C", low=0, high=50,
-                hint="Measured in the beaker; near 25 C it is surest, away from it compensation shows",
-                why="The tables of the solutions go from 0 to 50 C.",
+                "solution_c", "Temperature of the solution", "number", "°C", low=0, high=50,
+                hint="Measured in the beaker; near 25 °C it is surest, away from it compensation shows",
+                why="The tables of the solutions go from 0 to 50 °C.",
             ),
         ),
         enters=True,
@@ -253,11 +253,11 @@ def _shown(setup: RunSetup) -> Step:
         "prepare",
         "Set in it now",
         f"Note what is set in the analyzer. The register has {d.cell_constant:g} /cm"
-        + (f" and {d.coefficient:g} %/C." if has_coefficient else "."),
+        + (f" and {d.coefficient:g} %/°C." if has_coefficient else "."),
         fields=(
             Field("cell_now", "Cell constant set in it", "number", "/cm", low=0.0005, high=200, hint=f"Label: {d.cell_constant:g} /cm"),
             *(
-                (Field("coefficient_now", "Coefficient set in it", "number", "%/C", required=False, low=0, high=10),)
+                (Field("coefficient_now", "Coefficient set in it", "number", "%/°C", required=False, low=0, high=10),)
                 if has_coefficient
                 else ()
             ),

@@ -173,10 +173,10 @@ def _warm(setup: RunSetup) -> Step:
         "condition",
         "prepare",
         "Temperature",
-        f"Optics and cells work at {d.cell_c:g} C. Read it from the analyzer; before they are there everything drifts.",
+        f"Optics and cells work at {d.cell_c:g} °C. Read it from the analyzer; before they are there everything drifts.",
         fields=(
             Field(
-                "cell_c", "It reads", "number", "C", low=round(d.cell_c - d.cell_within_c, 3), high=round(d.cell_c + d.cell_within_c, 3),
+                "cell_c", "It reads", "number", "°C", low=round(d.cell_c - d.cell_within_c, 3), high=round(d.cell_c + d.cell_within_c, 3),
                 why="It is not warm yet: what it reads now moves on its own.",
             ),
         ),

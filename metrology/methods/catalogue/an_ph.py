@@ -233,8 +233,8 @@ def _buffers(setup: RunSetup) -> Step:
         fields=(
             *(Field(n.role, n.label, "item") for n in needs(setup)),
             Field(
-                "buffer_c", "Temperature of the buffers", "number", "C", low=5, high=50, hint="Measured in the beaker; the table is read there",
-                why="The tables of the buffers go from 5 to 50 C.",
+                "buffer_c", "Temperature of the buffers", "number", "°C", low=5, high=50, hint="Measured in the beaker; the table is read there",
+                why="The tables of the buffers go from 5 to 50 °C.",
             ),
         ),
         enters=True,

@@ -150,7 +150,7 @@ def _conditions(s: ZeroSettings) -> Step:
         "conditions", "confirm", "as found", "Before it is shut in", "With the flow still on: the meter must be as it is at work.",
         fields=(
             Field(
-                "temp_c", "Temperature it shows", "number", "C", low=low, high=high, hint=f"At work {s.process_c:g} C",
+                "temp_c", "Temperature it shows", "number", "°C", low=low, high=high, hint=f"At work {s.process_c:g} °C",
                 why="Its zero belongs to the temperature at work. Let it flow until it is there, or say why it is judged here.",
                 excused_by="temp_reason",
             ),

@@ -173,7 +173,7 @@ def _application(setup: RunSetup) -> Step:
             ),
             Field("why_low", "Why with so little", "long", required=False),
             Field("pipe", "Pipe: material and lining"),
-            Field("liquid_c", "Temperature of the liquid", "number", "C", required=False, low=-50, high=250),
+            Field("liquid_c", "Temperature of the liquid", "number", "°C", required=False, low=-50, high=250),
             Field("remark", "Remark", "long", required=False),
         ),
         enters=True,

@@ -20,6 +20,7 @@ from metrology.methods.advice.transmitter import CurveAdvice
 from metrology.methods.budget import Budget, ideal_for
 from metrology.methods.flow import common
 from metrology.methods.flow.common import Wording, found_to_left, set_of
+from metrology.methods.hookup import displacer_hookup
 from metrology.methods.method import Method, Traits
 from metrology.methods.settings import Settings, asked
 from metrology.methods.setup import RunSetup
@@ -359,5 +360,6 @@ METHOD = Method(
     advice=CurveAdvice(),
     watching=Still(TRIAL),
     adjusting=Alternate(targets, min_passes=2),
+    hookup=displacer_hookup,
     check=check,
 )

@@ -17,6 +17,7 @@ from metrology.methods.budget import Budget
 from metrology.methods.flow import common
 from metrology.methods.flow.common import Wording, found_to_left
 from metrology.methods.fragments import AlarmSettings, LoopSettings, alarms_of, rows_of
+from metrology.methods.hookup import current_source_hookup
 from metrology.methods.method import Columns, Method, Traits
 from metrology.methods.outcome import Judged, Outcome, Proposal
 from metrology.methods.settings import asked
@@ -316,4 +317,5 @@ METHOD = Method(
     standards=Standards(needs, tur),
     advice=LoopAdvice(),
     watching=Still(TRIAL),
+    hookup=current_source_hookup,
 )

@@ -5,6 +5,7 @@ Sources: IEC 60751:2008 and IEC 60584-1:2013 (curves, tolerance classes), JCGM 1
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache, partial
@@ -20,6 +21,7 @@ from metrology.methods.budget import Budget, per_signal, signal_at
 from metrology.methods.flow import common
 from metrology.methods.flow.common import Wording, found_to_left
 from metrology.methods.fragments import CLASSES, SENSORS, SensorSettings
+from metrology.methods.hookup import sensor_hookup
 from metrology.methods.method import Columns, Method, Traits
 from metrology.methods.outcome import Judged, Outcome, Proposal
 from metrology.methods.settings import asked
@@ -27,10 +29,18 @@ from metrology.methods.setup import RunSetup
 from metrology.methods.slots import Plan, Quantity, RawReading, Slot
 from metrology.methods.standards.base import Need, Standards
 from metrology.methods.steps import Check, Field, Step
-from metrology.methods.trials.curve import tolerance_of
+from metrology.methods.trials.curve import check_sensor, curve_columns, tolerance_of
 from metrology.methods.trials.points import PointByPoint, least_ratio
 from metrology.methods.watching import Still
-from metrology.quantities.temperature import Platinum, fit_platinum, sensor_signal, sensor_temperature, sensor_tolerance
+from metrology.quantities.temperature import (
+    Platinum,
+    class_covers,
+    fit_platinum,
+    sensor_signal,
+    sensor_signal_beyond,
+    sensor_temperature_beyond,
+    sensor_tolerance,
+)
 from metrology.quantities.typed import parse_typed
 from metrology.quantities.words import decimals_for, number
 
@@ -120,13 +130,10 @@ class Comparison(PointByPoint):
         return sensor_signal(d.sensor, t90_c, r0=d.r0, cold_junction_c=setup.value("cold_junction_c", 0.0)) + _lead(setup)
 
     def _believed(self, setup: RunSetup, t90_c: float) -> float:
-        """The signal at a temperature, brought inside the range of the sensor's curve."""
-        for _ in range(40):
-            try:
-                return self._signal(setup, t90_c)
-            except Fault:
-                t90_c *= 0.95
-        return self._signal(setup, setup.instrument.lrv)
+        """The signal at a temperature, past an end of the sensor's curve as if it went straight on."""
+        d = settings_of(setup)
+        cold = setup.value("cold_junction_c", 0.0)
+        return sensor_signal_beyond(d.sensor, t90_c, r0=d.r0, cold_junction_c=cold) + _lead(setup)
 
     def record(self, setup: RunSetup, slot: Slot, texts: Mapping[str, str]) -> Mapping[str, str]:
         """The cold junction of a thermocouple stands beside its reading."""
@@ -144,7 +151,8 @@ class Comparison(PointByPoint):
         try:
             if slot.extra.get("coefficients"):
                 return loaded(setup).temperature(signal)
-            return sensor_temperature(d.sensor, signal, r0=d.r0, cold_junction_c=setup.value("cold_junction_c", 0.0))
+            cold = setup.value("cold_junction_c", 0.0)
+            return sensor_temperature_beyond(d.sensor, signal, near=slot.nominal, r0=d.r0, cold_junction_c=cold)
         except Fault as fault:
             told = (
                 f"The sensor reads {signal:g} {d.sensor_unit}, which no temperature of it gives: an open circuit, a short or a wrong lead. "
@@ -167,9 +175,9 @@ class Comparison(PointByPoint):
         return ErrorInBases(point.error_percent, 100 * error / abs(point.applied) if point.applied else None, error, None)
 
     def tolerance_for(self, setup: RunSetup, slot: Slot, applied: float) -> float:
-        """The class of the sensor where it has one, else the instrument's tolerance; % of the range."""
+        """The class of the sensor where it has one that is defined there, else the instrument's tolerance; % of the range."""
         i, d = setup.instrument, settings_of(setup)
-        if d.sensor_class:
+        if d.sensor_class and class_covers(d.sensor_class, applied):
             return 100 * sensor_tolerance(d.sensor_class, applied) / (i.urv - i.lrv)
         return tolerance_of(setup, applied)
 
@@ -211,7 +219,7 @@ class Comparison(PointByPoint):
         )
 
     def findings(self, setup: RunSetup, readings: Sequence[RawReading], outcome: Outcome) -> tuple[tuple[str, str], ...]:
-        """Resistance at 0 C and the coefficients that fit these points."""
+        """Resistance at 0 °C and the coefficients that fit these points."""
         fitted = self.fit(setup, readings)
         if fitted is None:
             return ()
@@ -220,7 +228,8 @@ class Comparison(PointByPoint):
             ("Matching R0", f"{fitted.r0:.4f} ohm"),
             ("Matching A", f"{fitted.a:.6e}"),
             ("Matching B", f"{fitted.b:.5e}"),
-            ("Largest error with them", f"{after:.3f} C"),
+            ("Largest error with them", f"{after:.3f} °C"),
+            *_as_many_as(setup, readings),
         )
 
     def fit(self, setup: RunSetup, readings: Sequence[RawReading]) -> Platinum | None:
@@ -242,8 +251,8 @@ class Comparison(PointByPoint):
         return {"loaded_r0": f"{fitted.r0:.4f}", "loaded_a": f"{fitted.a:.6e}", "loaded_b": f"{fitted.b:.5e}"} if fitted else {}
 
     def columns(self, setup: RunSetup, set_key: str = "") -> Columns:
-        """In percent of the range."""
-        return Columns(applied_unit=setup.instrument.unit)
+        """In degrees, with the share of the range beside."""
+        return curve_columns(setup)
 
 
 @dataclass(frozen=True)
@@ -256,9 +265,7 @@ class SensorAdvice:
         if worst is None:
             return Proposal("repeat", "There are no readings to judge.")
         first = outcome.signatures[0] if outcome.signatures else None
-        where = (
-            f"The largest error is {worst.error.unit:+.3f} C at {worst.point.applied:.2f} C, {100 * outcome.share:.0f} % of the tolerance."
-        )
+        where = f"The largest error is {worst.error.unit:+.3f} °C at {worst.point.applied:.2f} °C, {100 * outcome.share:.0f} % of the tolerance."
         if outcome.verdict != FAIL:
             return Proposal("leave", f"{where} A sensor can't be adjusted; inside the tolerance it stays.")
         if first and first.code == "outlier" and not is_as_left:
@@ -342,15 +349,41 @@ def loaded(setup: RunSetup) -> Platinum:
     return Platinum(setup.value("loaded_r0", 100.0), setup.value("loaded_a", 3.9083e-3), setup.value("loaded_b", -5.775e-7))
 
 
+def _as_many_as(setup: RunSetup, readings: Sequence[RawReading]) -> tuple[tuple[str, str], ...]:
+    """Said where the fit can't but agree."""
+    points = {round(float(r.applied), 1) for r in readings}
+    if setup.revision == "1" or len(points) > FITTED:
+        return ()
+    told = f"fitted to {len(points)} points, no more than it has coefficients: it meets them whatever the sensor does between. Take an independent point."
+    return (("What that proves", told),)
+
+
+FITTED = 3  # coefficients: R0, A and B
+
+
+def independent_percent(setup: RunSetup) -> float | None:
+    """A point beside those that coefficients are fitted to, in the middle of the widest gap; None where there are more points than coefficients.
+
+    As many points as coefficients are met exactly, whatever the sensor does between them (since revision 2).
+    """
+    points = sorted(set(setup.points_percent))
+    if setup.revision == "1" or len(points) > FITTED:
+        return None
+    low, high = max(itertools.pairwise(points), key=lambda pair: pair[1] - pair[0])
+    return (low + high) / 2
+
+
 @lru_cache(maxsize=256)
 def _plan(setup: RunSetup, with_coefficients: bool) -> tuple[Slot, ...]:
     i = setup.instrument
     extra = {"coefficients": "loaded"} if with_coefficients else {}
     slots: list[Slot] = []
+    apart = independent_percent(setup) if with_coefficients else None
     for cycle in range(1, setup.cycles + 1):
-        for percent in setup.points_percent:
+        for percent in sorted({*setup.points_percent, *(() if apart is None else (apart,))}):
             t = i.lrv + percent / 100.0 * (i.urv - i.lrv)
-            how = f"Set the block to {number(t, decimals_for(i.urv - i.lrv))} {i.unit}; soak {settings_of(setup).dwell_min:g} min when all is still."
+            how = "No coefficient was fitted to this point: it tells whether they hold. " if percent == apart else ""
+            how += f"Set the block to {number(t, decimals_for(i.urv - i.lrv))} {i.unit}; soak {settings_of(setup).dwell_min:g} min when all is still."
             slots.append(Slot(len(slots), cycle, UP, percent, t, t, how, extra=extra))
     return tuple(slots)
 
@@ -431,7 +464,7 @@ def _cold_junction(setup: RunSetup) -> tuple[Step, ...]:
             "prepare",
             "Cold junction",
             "Measure the temperature where the thermocouple's wires end. Type 0 when an ice point or the readout compensates.",
-            fields=(Field("cold_junction_c", "Temperature of the cold junction", "number", "C", low=-10, high=60),),
+            fields=(Field("cold_junction_c", "Temperature of the cold junction", "number", "°C", low=-10, high=60),),
             enters=True,
             confirm_label="Use it",
         ),
@@ -462,7 +495,7 @@ TRIAL = Comparison()
 METHOD = Method(
     key="temp-sensor",
     title="Temperature sensor in a block or bath",
-    revision="1",
+    revision="2",
     traits=Traits("temperature sensor", default_points=(0.0, 50.0, 100.0), in_batches=True),
     settings=TemperatureSettings,
     flow=steps,
@@ -470,6 +503,8 @@ METHOD = Method(
     standards=Standards(needs, tur),
     advice=SensorAdvice(),
     watching=Still(TRIAL, patience=10.0, dwell=dwell_s),
+    hookup=sensor_hookup,
+    check=check_sensor,
     words=words,
     minutes=minutes,
 )

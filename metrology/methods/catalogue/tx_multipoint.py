@@ -15,18 +15,21 @@ from metrology.methods.advice.transmitter import CurveAdvice
 from metrology.methods.flow import common
 from metrology.methods.flow.common import Wording, found_to_left
 from metrology.methods.fragments import LoopSettings, PressureSettings, SensorSettings, pressure_kind
+from metrology.methods.hookup import transmitter_hookup
 from metrology.methods.method import Method, Traits
 from metrology.methods.settings import asked
 from metrology.methods.setup import RunSetup
 from metrology.methods.standards.base import Need, Standards
 from metrology.methods.steps import Field, Step
-from metrology.methods.trials.curve import Curve, curve_tur, input_need, output_need
+from metrology.methods.trials.curve import Curve, check_sensor, curve_tur, input_need, output_need
 from metrology.methods.watching import Still
 
 
 @dataclass(frozen=True)
 class TransmitterSettings(SensorSettings, PressureSettings, LoopSettings):
-    """A transmitter beyond its range."""
+    """A transmitter beyond its range. wires: of a resistance thermometer on its input."""
+
+    wires: int = asked("Wires of its sensor", "choice", default=3, options=(("2", "2"), ("3", "3"), ("4", "4")), read=int)
 
     has_digital: bool = asked("Its digital value is read beside the output", "flag", default=False)
     tests_dead_band: bool = asked("Its dead band is tested", "flag", default=False)
@@ -168,7 +171,7 @@ def _cold_junction(setup: RunSetup) -> tuple[Step, ...]:
             "Cold junction",
             "Measure the temperature at the transmitter's own terminals. The millivolts to apply are computed against it. "
             "If the calibrator compensates by itself through the right extension wire, type 0.",
-            fields=(Field("cold_junction_c", "Temperature at the terminals", "number", "C", low=-40, high=85),),
+            fields=(Field("cold_junction_c", "Temperature at the terminals", "number", "°C", low=-40, high=85),),
             enters=True,
             confirm_label="Use it",
         ),
@@ -211,4 +214,6 @@ METHOD = Method(
     advice=CurveAdvice(has_digital),
     watching=Still(TRIAL),
     adjusting=Alternate(),
+    hookup=transmitter_hookup,
+    check=check_sensor,
 )

@@ -49,7 +49,7 @@ def identity(setup: RunSetup) -> Step:
         "confirm",
         "prepare",
         "Right instrument",
-        "Read tag and serial off the plate and type them. They are checked against the register.",
+        "Type tag and serial as they stand on the plate; both are checked.",
         fields=(
             Field("tag", "Tag on the plate", "identity", expected=i.tag),
             Field("serial", "Serial on the plate", "identity", expected=i.serial),
@@ -80,7 +80,7 @@ def environment() -> Step:
         "Surroundings",
         "Note the air around the instrument; it goes on the record.",
         fields=(
-            Field("temperature", "Air temperature", "number", "C", low=-40, high=70),
+            Field("temperature", "Air temperature", "number", "°C", low=-40, high=70),
             Field("humidity", "Relative humidity", "number", "%", required=False, low=0, high=100),
         ),
     )
@@ -158,6 +158,7 @@ def hold(*, may_be_out: bool = False) -> Step:
         "The hold stays in sight on every page until it is released.",
         cautions=("While the hold is on, nobody is protected by this signal. Keep it short.",),
         options=(*HOLD_KINDS, BENCH) if may_be_out else HOLD_KINDS,
+        usual=(("reason", "Calibration"),),
         confirm_label="Hold is on",
     )
 

@@ -17,7 +17,7 @@ from metrology.quantities.tabulated import of_table
 
 @dataclass(frozen=True)
 class BufferNeed:
-    """What one role needs of its buffer: pH at 25 C from low to high, so many fresh portions; away_from: the role of the other buffer.
+    """What one role needs of its buffer: pH at 25 °C from low to high, so many fresh portions; away_from: the role of the other buffer.
 
     table: the set the analyzer is set to, empty where any will do. apart: how far the two must lie apart, pH.
     """
@@ -33,7 +33,7 @@ class BufferNeed:
 def judge_buffer(setup: RunSetup, need: Need, item: Mapping[str, Any], today: date) -> tuple[tuple[Remark, ...], str, Mapping[str, str]]:
     """Remarks on a buffer, it in words, and what the run knows of it from then on.
 
-    item: code, ph (at 25 C), table, lot, expires_on, opened_on (ISO dates or empty), open_days, portions_left, portion_ml, state.
+    item: code, ph (at 25 °C), table, lot, expires_on, opened_on (ISO dates or empty), open_days, portions_left, portion_ml, state.
     """
     want: BufferNeed = need.detail
     remarks = judge_state(item)
@@ -42,7 +42,7 @@ def judge_buffer(setup: RunSetup, need: Need, item: Mapping[str, Any], today: da
     if not want.low <= ph <= want.high:
         remarks.append(Remark("value", REFUSE, f"{code} is pH {ph:g}; {need.words} lies between pH {want.low:g} and {want.high:g}."))
     else:
-        remarks.append(Remark("value", GOOD, f"pH {ph:g} at 25 C, table {table_words(table)}."))
+        remarks.append(Remark("value", GOOD, f"pH {ph:g} at 25 °C, table {table_words(table)}."))
     if want.table and table != want.table:
         told = f"{code} is of the {table_words(table)} table; the analyzer is set to {table_words(want.table)}: it would take it for another pH."
         remarks.append(Remark("table", REFUSE, told))

@@ -10,6 +10,7 @@ from metrology.judgement.gas_kit import GOOD, REFUSE, WARN, Remark
 from metrology.methods.setup import RunSetup
 from metrology.methods.standards.base import Need
 from metrology.methods.standards.liquid import SOON_DAYS, judge_state
+from metrology.quantities.words import day_words
 
 
 def judge_consumable(
@@ -24,11 +25,11 @@ def judge_consumable(
     is_open = item.get("is_capped") == "no"
     why = "it was left without its caps, and open air spends it in days" if is_open else "its life is over"
     if until < today:
-        remarks.append(Remark("life", REFUSE, f"{code} was good until {until}: {why}. Take a fresh one."))
+        remarks.append(Remark("life", REFUSE, f"{code} was good until {day_words(until)}: {why}. Take a fresh one."))
     elif is_open:
-        remarks.append(Remark("caps", WARN, f"{code} stands open and is good until {until} only: cap it at both ends."))
+        remarks.append(Remark("caps", WARN, f"{code} stands open and is good until {day_words(until)} only: cap it at both ends."))
     elif (until - today).days <= SOON_DAYS:
-        remarks.append(Remark("life", WARN, f"{code} is good until {until}, {(until - today).days} days."))
+        remarks.append(Remark("life", WARN, f"{code} is good until {day_words(until)}, {(until - today).days} days."))
     else:
-        remarks.append(Remark("life", GOOD, f"Good until {until}."))
+        remarks.append(Remark("life", GOOD, f"Good until {day_words(until)}."))
     return tuple(remarks), f"{code}, {item['name']}", {"code": code}

@@ -7,6 +7,7 @@ from datetime import date, timedelta
 from typing import Any
 
 from metrology.judgement.gas_kit import GOOD, REFUSE, WARN, Remark
+from metrology.quantities.words import day_words
 
 SOON_DAYS = 14
 
@@ -25,16 +26,14 @@ def judge_dates(item: Mapping[str, Any], today: date) -> list[Remark]:
     opened = date.fromisoformat(str(item["opened_on"])) if item.get("opened_on") else None
     good_until = min(expires, opened + timedelta(days=int(item.get("open_days", 90)))) if opened else expires
     if expires < today:
-        out.append(Remark("expiry", REFUSE, f"{code} expired on {expires}."))
-    elif good_until < today:
-        told = (
-            f"{code} was opened on {opened} and is good for {item.get('open_days', 90)} days once open: since {good_until} it is too old."
-        )
+        out.append(Remark("expiry", REFUSE, f"{code} expired on {day_words(expires)}."))
+    elif opened and good_until < today:
+        told = f"{code} was opened on {day_words(opened)} and is good for {item.get('open_days', 90)} days open: too old since {day_words(good_until)}."
         out.append(Remark("opened", REFUSE, told))
     elif (good_until - today).days <= SOON_DAYS:
-        out.append(Remark("expiry", WARN, f"{code} is good until {good_until}, {(good_until - today).days} days."))
+        out.append(Remark("expiry", WARN, f"{code} is good until {day_words(good_until)}, {(good_until - today).days} days."))
     else:
-        out.append(Remark("expiry", GOOD, f"Good until {good_until}."))
+        out.append(Remark("expiry", GOOD, f"Good until {day_words(good_until)}."))
     return out
 
 

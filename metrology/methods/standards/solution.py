@@ -20,7 +20,7 @@ WEAK_US_CM = 100.0  # below it carbon dioxide of the air moves a standard while 
 
 @dataclass(frozen=True)
 class SolutionNeed:
-    """What is needed of a conductivity standard: uS/cm at 25 C from low to high, so many fresh portions, U at most (%)."""
+    """What is needed of a conductivity standard: uS/cm at 25 °C from low to high, so many fresh portions, U at most (%)."""
 
     low: float
     high: float
@@ -31,7 +31,7 @@ class SolutionNeed:
 def judge_solution(setup: RunSetup, need: Need, item: Mapping[str, Any], today: date) -> tuple[tuple[Remark, ...], str, Mapping[str, str]]:
     """Remarks on a conductivity standard, it in words, and what the run knows of it from then on.
 
-    item: code, us_cm (at 25 C), table, points, u_percent (k = 2), lot, dates as of a buffer, portions_left, state.
+    item: code, us_cm (at 25 °C), table, points, u_percent (k = 2), lot, dates as of a buffer, portions_left, state.
     """
     want: SolutionNeed = need.detail
     code, value, u = str(item["code"]), float(item["us_cm"]), float(item["u_percent"])
@@ -40,7 +40,7 @@ def judge_solution(setup: RunSetup, need: Need, item: Mapping[str, Any], today: 
         told = f"{code} is {value:g} uS/cm; {need.words} lies between {want.low:g} and {want.high:g} uS/cm, where this analyzer reads it."
         remarks.append(Remark("value", REFUSE, told))
     else:
-        remarks.append(Remark("value", GOOD, f"{value:g} uS/cm at 25 C."))
+        remarks.append(Remark("value", GOOD, f"{value:g} uS/cm at 25 °C."))
     if u > want.u_percent:
         told = f"{code} is known to {u:g} %; a standard for this analyzer is known to {want.u_percent:g} % or better."
         remarks.append(Remark("u", REFUSE, told))
@@ -48,7 +48,7 @@ def judge_solution(setup: RunSetup, need: Need, item: Mapping[str, Any], today: 
         told = f"{code} is weak: air moves it while it stands open. Pour just before you read, and read at once."
         remarks.append(Remark("weak", WARN, told))
     remarks += [*judge_dates(item, today), *judge_portions(item, want.portions)]
-    shows = f"{code}, {value:g} uS/cm at 25 C, lot {item.get('lot', '')}"
+    shows = f"{code}, {value:g} uS/cm at 25 °C, lot {item.get('lot', '')}"
     enters = {"us_cm": f"{value:g}", "table": str(item["table"]), "code": code, "u": f"{u:g}", "points": table_text(item)}
     return tuple(remarks), shows, enters
 

@@ -33,7 +33,7 @@ BASE = "uS/cm"
 CONSTANT = "cell_constant"
 BELIEVED = 0.3  # share of the solution; further from it a reading is asked about: another beaker reads like that
 SOLUTION_C = 0.1  # half-width of how well the solution's temperature is known, C
-TELLING_C = 2.0  # so far from 25 C compensation shows
+TELLING_C = 2.0  # so far from 25 °C compensation shows
 TYPICAL_US_CM = 1413.0
 
 
@@ -41,7 +41,7 @@ TYPICAL_US_CM = 1413.0
 class Cell:
     """What the trial must know of an analyzer and its cell. cell_now: constant set in it, nominal: of its kind, 1/cm.
 
-    mode, coefficient (%/C): compensation set. air_percent: of span, let go in air. constant_good, constant_bad: change from nominal, %.
+    mode, coefficient (%/°C): compensation set. air_percent: of span, let go in air. constant_good, constant_bad: change from nominal, %.
     compensation_limit in %, temperature_limit in C. resistor_percent: how well the resistor is known, 0: no cable check.
     """
 
@@ -103,7 +103,7 @@ class Conductance(InItsUnit):
         return solution_value(setup, SOLUTION, setup.value("solution_c", 25.0) if temp_c is None else temp_c)
 
     def wanted(self, setup: RunSetup, temp_c: float | None = None) -> float:
-        """What it should read in the solution, in the instrument's unit: as it is, or referred to 25 C where it can't be switched off."""
+        """What it should read in the solution, in the instrument's unit: as it is, or referred to 25 °C where it can't be switched off."""
         c = self.cell(setup)
         t = setup.value("solution_c", 25.0) if temp_c is None else temp_c
         true = self.true(setup, t)
@@ -135,7 +135,7 @@ class Conductance(InItsUnit):
             f"This solution is {slot.ideal:.4g} {i.unit} as it stands. Another bottle, another unit, another cell constant or a cell "
             "half in the air read like that: look, then take it or type it again."
         )
-        what = "Reads, compensation off" if c.tells_raw else "Reads, referred to 25 C"
+        what = "Reads, compensation off" if c.tells_raw else "Reads, referred to 25 °C"
         referred = convert(self.true(setup) * to_reference(t, c.mode, percent_per_c=c.coefficient), BASE, to_unit=i.unit)
         on = Quantity(
             "referred", "Reads, compensation on", i.unit, decimals, referred, 0, 1e9, 0, required=c.tells_raw and c.mode != NONE, span=span
@@ -143,8 +143,8 @@ class Conductance(InItsUnit):
         return (
             Quantity("indicated", what, i.unit, decimals, slot.ideal, low, high, 0.01 * slot.ideal, doubt=doubt, span=span, tells_apart=True),
             *((on,) if c.tells_raw and c.mode != NONE else ()),
-            Quantity("solution_c", "Temperature of the solution", "C", 1, t, 0, 50, 2, required=False, hint=f"Empty: {t:g} C as measured before", span=50),
-            Quantity("analyzer_c", "Temperature it shows", "C", 1, t, -10, 150, 2, required=False, span=150),
+            Quantity("solution_c", "Temperature of the solution", "°C", 1, t, 0, 50, 2, required=False, hint=f"Empty: {t:g} °C as before", span=50),
+            Quantity("analyzer_c", "Temperature it shows", "°C", 1, t, -10, 150, 2, required=False, span=150),
         )  # fmt: skip
 
     def record(self, setup: RunSetup, slot: Slot, texts: Mapping[str, str]) -> Mapping[str, str]:
@@ -156,7 +156,7 @@ class Conductance(InItsUnit):
             value = convert(1e6 * self.cell(setup).cell_now / float(texts["ohm"]), BASE, to_unit=unit)
             return {**texts, "applied": f"{value:.6g}", "simulated": f"{texts['ohm']} ohm"}
         given = texts.get("solution_c") or f"{setup.value('solution_c', 25.0):g}"
-        return {**texts, "solution_c": given, "applied": f"{self.wanted(setup, float(given)):.6g}", "simulated": f"at {given} C"}
+        return {**texts, "solution_c": given, "applied": f"{self.wanted(setup, float(given)):.6g}", "simulated": f"at {given} °C"}
 
     def tolerance_for(self, setup: RunSetup, slot: Slot, applied: float) -> float:
         """The analyzer's own; in air the smaller of it and what is let go there."""
@@ -247,7 +247,7 @@ class Conductance(InItsUnit):
         return find_conductivity_signatures(found) if found else ()
 
     def findings(self, setup: RunSetup, readings: Sequence[RawReading], outcome: Outcome) -> tuple[tuple[str, str], ...]:
-        """The course of the cell constant; where the solution stood too near to 25 C, that compensation did not show."""
+        """The course of the cell constant; where the solution stood too near to 25 °C, that compensation did not show."""
         setup = as_it_was(setup, readings[0])
         found = self.told(setup, readings)
         if found is None:
@@ -257,7 +257,7 @@ class Conductance(InItsUnit):
         low, high = (c.nominal * (1 + s * c.constant_good / 100) for s in (-1, 1))
         out = [("Cell constant", trend_words(of_this_life(setup, CONSTANT), new, on_day(readings), low, high, "/cm", "cell"))]
         if c.mode != NONE and found.raw is not None and abs(found.temp_c - 25.0) < TELLING_C:
-            told = f"The solution stood at {found.temp_c:g} C, next to 25 C: whether the compensation is right hardly shows there."
+            told = f"The solution stood at {found.temp_c:g} °C, next to 25 °C: whether the compensation is right hardly shows there."
             out.append(("Compensation", told))
         return tuple(out)
 
@@ -317,7 +317,7 @@ def _criteria(setup: RunSetup, c: Cell, found: CellReading, new: float) -> tuple
         limit = c.temperature_limit
         off = found.analyzer_c - found.temp_c
         out.append(
-            Criterion("temperature", "Its temperature", off, "C", -2 * limit, 2 * limit, decimals=1, watch_low=-limit, watch_high=limit)
+            Criterion("temperature", "Its temperature", off, "°C", -2 * limit, 2 * limit, decimals=1, watch_low=-limit, watch_high=limit)
         )
     return tuple(out)
 
@@ -329,8 +329,8 @@ def _implied(found: CellReading) -> str:
     try:
         value = coefficient_of(found.raw, found.referred, found.temp_c)
     except Fault:
-        return "The solution stood next to 25 C; it hardly shows there."
-    return f"It works like {value:.2f} %/C at {found.temp_c:g} C."
+        return "The solution stood next to 25 °C; it hardly shows there."
+    return f"It works like {value:.2f} %/°C at {found.temp_c:g} °C."
 
 
 def _signals(setup: RunSetup, c: Cell, found: CellReading, new: float) -> OutcomeTable:
@@ -344,7 +344,7 @@ def _signals(setup: RunSetup, c: Cell, found: CellReading, new: float) -> Outcom
     if found.referred is not None:
         rows.append(("Compensation on", told(found.referred), told(found.wanted)))
     rows.append(("Cell constant", f"{c.cell_now:.4g} /cm set", f"{new:.4g} /cm"))
-    return OutcomeTable(f"In the solution at {number(found.temp_c, 1)} C", ("", "Found", "Should be"), tuple(rows))
+    return OutcomeTable(f"In the solution at {number(found.temp_c, 1)} °C", ("", "Found", "Should be"), tuple(rows))
 
 
 def _before(setup: RunSetup, new: float) -> tuple[OutcomeTable, ...]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Any
 
 from metrology.judgement.errors import DOWN, UP, ErrorInBases, Point, error_in_bases, measure_point
 from metrology.judgement.reference import ReferenceStandard
@@ -13,15 +14,16 @@ from metrology.judgement.signature import Signature, find_signatures
 from metrology.judgement.tolerance import tolerance_percent
 from metrology.judgement.uncertainty import Component
 from metrology.methods.budget import ideal_for, output_budget, per_signal, signal_at, through
-from metrology.methods.fragments import ABSOLUTE, DIFFERENTIAL, GAUGE, pressure_kind, sensor_of
+from metrology.methods.fragments import ABSOLUTE, DIFFERENTIAL, GAUGE, SensorSettings, pressure_kind, sensor_of
 from metrology.methods.method import Columns
 from metrology.methods.outcome import Judged, Outcome
 from metrology.methods.setup import RunSetup
 from metrology.methods.slots import Plan, Quantity, RawReading, Slot
 from metrology.methods.standards.base import Need
 from metrology.methods.trials.points import PointByPoint, least_ratio
-from metrology.quantities.temperature import sensor_signal, sensor_temperature
+from metrology.quantities.temperature import require_sensor_covers, sensor_signal, sensor_signal_beyond, sensor_temperature_beyond
 from metrology.quantities.typed import parse_typed
+from metrology.quantities.units import convert, quantity_of
 from metrology.quantities.words import decimals_for, number
 
 # An output can reach a little past its ends (NAMUR NE 43: 3.6 and 21 mA and above signal a fault).
@@ -85,9 +87,10 @@ def applied_input(setup: RunSetup, slot: Slot) -> Quantity:
         return Quantity("applied", "Really applied", i.unit, decimals_for(i.urv - i.lrv), slot.nominal, low, high, 0, hint=hint, span=span)
     cold = setup.value("cold_junction_c", 0.0)
     width = abs(signal_at(setup, i.urv) - signal_at(setup, i.lrv))
-    at, low, high = (sensor_signal(d.sensor, t, r0=d.r0, cold_junction_c=cold) for t in (slot.nominal, low, high))
+    at = sensor_signal(d.sensor, slot.nominal, r0=d.r0, cold_junction_c=cold)
+    low, high = (sensor_signal_beyond(d.sensor, t, r0=d.r0, cold_junction_c=cold) for t in (low, high))
     low, high = sorted((low, high))
-    hint = f"Stands for {slot.nominal:g} {i.unit}" + (f" against {cold:g} C at the terminals." if d.thermocouple else ".")
+    hint = f"Stands for {slot.nominal:g} {i.unit}" + (f" against {cold:g} °C at the terminals." if d.thermocouple else ".")
     return Quantity("applied", f"Simulated {d.sensor_unit}", d.sensor_unit, 3, at, low, high, 0, hint=hint, span=width)
 
 
@@ -136,7 +139,7 @@ class Curve(PointByPoint):
         if not d.sensor:
             return texts
         cold = setup.value("cold_junction_c", 0.0)
-        t = sensor_temperature(d.sensor, float(texts["applied"]), r0=d.r0, cold_junction_c=cold)
+        t = sensor_temperature_beyond(d.sensor, float(texts["applied"]), near=slot.nominal, r0=d.r0, cold_junction_c=cold)
         kept = {"simulated": f"{texts['applied']} {d.sensor_unit}", **({"cold_junction_c": f"{cold:g}"} if d.thermocouple else {})}
         return {**texts, "applied": number(t, 3), **kept}
 
@@ -203,14 +206,34 @@ class Curve(PointByPoint):
         return ideal_for(setup, applied)
 
     def columns(self, setup: RunSetup, set_key: str = "") -> Columns:
-        """In percent of span, applied in the instrument's unit."""
-        return Columns(applied_unit=setup.instrument.unit)
+        """In percent of span, applied in the instrument's unit; a temperature's errors in degrees, with the share beside."""
+        return curve_columns(setup)
+
+
+def curve_columns(setup: RunSetup) -> Columns:
+    """How errors over a range are told: in percent of span, or where a linear signal stands for a temperature in its degrees."""
+    i = setup.instrument
+    if quantity_of(i.unit) != "temperature" or i.transfer.kind != "linear":
+        return Columns(applied_unit=i.unit)
+    per_percent = abs(i.urv - i.lrv) / 100
+    smallest = min(tolerance_of(setup, t) for t in (i.lrv, i.urv)) * per_percent
+    return Columns(
+        applied_unit=i.unit, error=f"Error, {i.unit}", unit=i.unit, per_percent=per_percent, decimals=2 if smallest >= 0.1 else 3, has_share=True,
+        y=f"error, {i.unit}", csv_error=f"error ({i.unit})",
+    )  # fmt: skip
 
 
 def tolerance_of(setup: RunSetup, applied: float) -> float:
     """The instrument's tolerance at an applied value in % of output span."""
     i = setup.instrument
     return tolerance_percent(i.tolerance, applied, lrv=i.lrv, urv=i.urv, transfer=i.transfer)
+
+
+def check_sensor(settings: Any, entry: Mapping[str, Any]) -> None:
+    """The range of a register entry must lie on the curve of the sensor that is simulated or read."""
+    if isinstance(settings, SensorSettings) and settings.sensor and quantity_of(str(entry["unit"])) == "temperature":
+        ends = [convert(float(entry[end]), str(entry["unit"]), to_unit="°C") for end in ("lrv", "urv")]
+        require_sensor_covers(settings.sensor, *ends)
 
 
 def input_need(setup: RunSetup, label: str) -> Need:

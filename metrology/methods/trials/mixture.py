@@ -230,7 +230,9 @@ class MixtureWatching(ExposureWatching):
             return slot, tuple(q for q in self.trial.asks(setup, slot) if q.name == FLOW)
         if step.variant == "cell":
             d = mixture_settings(setup)
-            return slot, (Quantity("cell_c", "Temperature of its cells", "C", 1, d.cell_c, -50, 300, 0, False, span=100 * d.cell_within_c),)
+            return slot, (
+                Quantity("cell_c", "Temperature of its cells", "°C", 1, d.cell_c, -50, 300, 0, False, span=100 * d.cell_within_c),
+            )
         if step.variant == "falling":
             c = component_named(setup, step.key.partition(":")[2])
             slot = component_slot(setup, 0, ZERO_ROLE, c)

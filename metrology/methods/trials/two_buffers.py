@@ -93,7 +93,7 @@ class TwoBuffers(InItsUnit):
         at = -nernst(c) * (slot.ideal - 7.0)
         optional = (
             Quantity("response_s", "Time to 95 %", "s", 0, 30, 0, 3600, 10, required=False, span=3600),
-            Quantity("analyzer_c", "Temperature the analyzer shows", "C", 1, c, -10, 140, 5, required=False, span=150),
+            Quantity("analyzer_c", "Temperature the analyzer shows", "°C", 1, c, -10, 140, 5, required=False, span=150),
         )
         impedances = (
             Quantity("glass_mohm", "Glass impedance", "Mohm", 0, 100, 0, 10_000, 50, required=False, span=1000),
@@ -103,7 +103,7 @@ class TwoBuffers(InItsUnit):
             Quantity("indicated", "Analyzer reads", "pH", 2, slot.ideal, low, high, 0.1, doubt=doubt, span=span, tells_apart=True),
             Quantity("mv", "Electrode signal", "mV", 1, at, -800, 800, 20, required=a.tells_mv, span=nernst(c) * span),
             Quantity(
-                "buffer_c", "Temperature of this buffer", "C", 1, c, 5, 50, 5, required=False, hint=f"Empty: {c:g} C as measured before", span=50
+                "buffer_c", "Temperature of this buffer", "°C", 1, c, 5, 50, 5, required=False, hint=f"Empty: {c:g} °C as measured before", span=50
             ),
             *optional,
             *(impedances if a.tells_impedance and slot.extra["role"] == FIRST else ()),
@@ -114,7 +114,7 @@ class TwoBuffers(InItsUnit):
         given = texts.get("buffer_c") or f"{setup.value('buffer_c', 25.0):g}"
         ph = buffer_value(setup, slot.extra["role"], float(given))
         signal = f", {texts['mv']} mV" if texts.get("mv") else ""
-        return {**texts, "buffer_c": given, "applied": f"{ph:.3f}", "simulated": f"at {given} C{signal}"}
+        return {**texts, "buffer_c": given, "applied": f"{ph:.3f}", "simulated": f"at {given} °C{signal}"}
 
     def tolerance_for(self, setup: RunSetup, slot: Slot, applied: float) -> float:
         """The analyzer's own, in pH as % of the range."""
@@ -209,7 +209,7 @@ class TwoBuffers(InItsUnit):
         ]
         if abs(e.first.temp_c - e.second.temp_c) > APART_C:
             out.append(
-                ("Temperatures", f"The buffers were {abs(e.first.temp_c - e.second.temp_c):.1f} C apart: bring them to one temperature.")
+                ("Temperatures", f"The buffers were {abs(e.first.temp_c - e.second.temp_c):.1f} °C apart: bring them to one temperature.")
             )
         return tuple(out)
 
@@ -261,7 +261,7 @@ def _criteria(setup: RunSetup, e: Electrode, a: Analyzer) -> tuple[Criterion, ..
     out = [
         Criterion(
             SLOPE, "Slope", e.slope_percent, "%", lim.replace, lim.contaminated, 100.0, u_slope, 1, lim.good_low, 102.0,
-            f"{slope_mv:.2f} mV/pH; theory gives {theory:.2f} mV/pH at {(e.first.temp_c + e.second.temp_c) / 2:.1f} C.",
+            f"{slope_mv:.2f} mV/pH; theory gives {theory:.2f} mV/pH at {(e.first.temp_c + e.second.temp_c) / 2:.1f} °C.",
         ),
         Criterion(
             OFFSET, "Offset at pH 7", e.offset_mv, "mV", -a.offset_limit_mv, a.offset_limit_mv, 0.0, theory * u1, 1, -lim.offset_mv,
@@ -299,7 +299,7 @@ def _signals(e: Electrode) -> OutcomeTable:
 
     def row(name: str, b: InBuffer) -> tuple[str, ...]:
         seconds = f"{number(b.response_s, 0)} s" if b.response_s is not None else ""
-        return (name, f"{number(b.temp_c, 1)} C", number(b.ph, 3), f"{number(b.mv, 1)} mV", seconds)
+        return (name, f"{number(b.temp_c, 1)} °C", number(b.ph, 3), f"{number(b.mv, 1)} mV", seconds)
 
     return OutcomeTable(
         "Electrode",

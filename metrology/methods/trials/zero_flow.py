@@ -41,14 +41,14 @@ class ZeroSettings(Settings):
     normal_flow: float = asked("Normal flow", default=1000.0, unit="kg/h", low=1e-3, high=1e8)
     minimum_flow: float = asked("Minimum flow", default=100.0, unit="kg/h", low=1e-3, high=1e8)
     tolerance_minimum: float = asked("Zero may cost at minimum flow", default=1.0, unit="%", low=0.001, high=50.0)
-    process_c: float = asked("Process temperature", default=20.0, unit="C", low=-250.0, high=450.0)
-    near_c: float = asked("Process temperature within", default=5.0, unit="C", low=0.1, high=100.0, is_policy=True)
+    process_c: float = asked("Process temperature", default=20.0, unit="°C", low=-250.0, high=450.0)
+    near_c: float = asked("Process temperature within", default=5.0, unit="°C", low=0.1, high=100.0, is_policy=True)
     warm_min: float = asked("Under power before the zero", default=20.0, unit="min", low=0.0, high=240.0, is_policy=True)
     window_min: float = asked("Window", default=5.0, unit="min", low=1.0, high=60.0, is_policy=True)
     count: float = asked("Readings in the window", default=6.0, low=3.0, high=60.0, is_policy=True)
     drive_limit: float = asked("Drive gain at most", default=50.0, unit="%", low=1.0, high=100.0, is_policy=True)
     density_band: float = asked("Density steady within", default=2.0, unit="kg/m3", low=0.01, high=100.0, is_policy=True)
-    temp_band: float = asked("Temperature steady within", default=1.0, unit="C", low=0.05, high=20.0, is_policy=True)
+    temp_band: float = asked("Temperature steady within", default=1.0, unit="°C", low=0.05, high=20.0, is_policy=True)
     new_zero: str = asked("A new zero is set", "choice", default=SECOND, options=RULES, is_policy=True)
 
     def check(self) -> None:
@@ -94,7 +94,7 @@ class ZeroFlow(InItsUnit):
             ),
             Quantity("density", "Density", "kg/m3", 1, 1000, 0.1, 3000, 0, required=ends, span=1000),
             Quantity("drive", "Drive gain", "%", 1, 5, 0, 100, 0, required=ends, span=100),
-            Quantity("temp", "Temperature it shows", "C", 1, s.process_c, -260, 450, 0, required=ends, span=100),
+            Quantity("temp", "Temperature it shows", "°C", 1, s.process_c, -260, 450, 0, required=ends, span=100),
         )
 
     def record(self, setup: RunSetup, slot: Slot, texts: Mapping[str, str]) -> Mapping[str, str]:
@@ -157,7 +157,7 @@ class ZeroFlow(InItsUnit):
             _steady("drift", "Drift over the window", abs(z.drift), "kg/h", s.stability, 3),
             _steady("drive", "Drive gain at most", max(z.drive, default=0.0), "%", s.drive_limit, 1),
             _steady("density", "Density moved by", spread(z.density), "kg/m3", s.density_band, 2),
-            _steady("temp", "Temperature moved by", spread(z.temps), "C", s.temp_band, 2),
+            _steady("temp", "Temperature moved by", spread(z.temps), "°C", s.temp_band, 2),
         )  # fmt: skip
         table = OutcomeTable(
             "Zero", ("Stored", "Observed", "Difference", "Standard error", "Of normal flow", "Of minimum flow"),

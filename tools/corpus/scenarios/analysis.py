@@ -75,7 +75,7 @@ def _() -> Player:
 @scenario("an-conductivity", "1", "another-compensation")
 def _() -> Player:
     p = _cell(checks_cable=False).take([DRY, {"indicated": "1277.0", "referred": "1277.0", "analyzer_c": "20.0"}])
-    p.decide("repair").forward(work="compensation was off; set to linear, 2 %/C")
+    p.decide("repair").forward(work="compensation was off; set to linear, 2 %/°C")
     return p.take([DRY, {"indicated": "1277.4", "referred": "1419.3", "analyzer_c": "20.0"}]).decide("leave").forward(reading="420").sign()
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from tools.corpus import kit
 from tools.corpus.player import Player, instrument
-from tools.corpus.scenario import FIRST, SECOND, SIXTH, scenario, targets
+from tools.corpus.scenario import EIGHTH, FIRST, SECOND, SIXTH, scenario, targets
 
 
 def transmitter(revision: str, details: dict[str, object] | None = None, refs: object = None, **more: object) -> Player:
@@ -189,7 +189,7 @@ def _element(method_details: dict[str, object]) -> Player:
     return p.forward()
 
 
-@scenario("temp-sensor", "1", "coefficients")
+@scenario("temp-sensor", "1", "coefficients", EIGHTH)
 def _() -> Player:
     from metrology.quantities.temperature import pt_resistance
 
@@ -198,7 +198,7 @@ def _() -> Player:
     return p.take(seen).decide("coefficients").forward().take(seen).decide("leave").forward().sign()
 
 
-@scenario("temp-sensor", "1", "round")
+@scenario("temp-sensor", "1", "round", EIGHTH)
 def _() -> Player:
     from metrology.quantities.temperature import pt_resistance
 
@@ -225,7 +225,7 @@ def _() -> Player:
     return p.decide("leave").forward().sign().review()
 
 
-@scenario("temp-sensor", "1", "thermocouple")
+@scenario("temp-sensor", "1", "thermocouple", EIGHTH)
 def _() -> Player:
     from metrology.quantities.temperature import thermocouple_emf
 
@@ -268,3 +268,18 @@ def _() -> Player:
     p.refs = kit.SOURCE
     p.forward(supply_v="24", ohms="250", lift_off_v="12", max_ma="23")
     return p.take(lambda slot: slot["ideal"]).decide("leave").forward(reading="212").sign()
+
+
+@scenario("temp-sensor", "2", "independent-point")
+def _() -> Player:
+    from metrology.quantities.temperature import pt_resistance
+
+    details = {"sensor": "pt", "sensor_class": "pt-a", "matches_coefficients": True}
+    p = Player("temp-sensor", "2", instrument=instrument(details, unit="°C", lrv=0.0, urv=150.0), points_percent=(0.0, 50.0, 100.0))
+    p.refs = kit.OHM
+    p.forward()
+
+    def seen(*points: float) -> list[dict[str, str]]:
+        return [{"applied": f"{t + 0.1:.2f}", "indicated": f"{1.004 * pt_resistance(t + 0.1):.4f}"} for t in points]
+
+    return p.take(seen(0, 75, 150)).decide("coefficients").forward().take(seen(0, 37.5, 75, 150)).decide("leave").forward().sign()

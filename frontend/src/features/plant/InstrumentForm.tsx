@@ -14,7 +14,7 @@ const EMPTY: Form = {
   output_lo: "4", output_hi: "20", output_unit: "mA", transfer: "linear", cutoff_percent: "0", transfer_table: "", tolerance_value: "0.5",
   tolerance_basis: "span", tolerance_combine: "single", tolerance2_value: "", tolerance2_basis: "unit", division: "0", warm_up_min: "0",
   is_adjustable: true, hazards: "", feeds: "", voting_group: "", voting: "", zone: "", points_percent: "0 25 50 75 100", cycles: "1", interval_days: "365", reason: "",
-  system: "", ex_marking: "", access: "", permit_kind: "", people: "1", work_min: "0", documents: "", due_rule: "fixed", grace_days: "0",
+  maker: "", model: "", device_revision: "", asset_number: "", system: "", ex_marking: "", access: "", permit_kind: "", people: "1", work_min: "0", documents: "", due_rule: "fixed", grace_days: "0",
   policy: {}, details: {},
 };
 
@@ -132,6 +132,10 @@ function Fields({ tag, start, plant }: { tag?: string; start: Form; plant: Schem
       <Group title="What it is">
         {text("tag", "Tag", { autoFocus: true })}
         {text("serial", "Serial")}
+        {text("maker", "Manufacturer")}
+        {text("model", "Model")}
+        {text("device_revision", "Revision", { hint: "Of hardware or software" })}
+        {text("asset_number", "Asset number")}
         <div className="sm:col-span-2">{text("service", "Service")}</div>
         <ChoiceField label="Area" value={form.area} onChange={(v) => change("area", v)} options={areas} error={errors.area} />
         {text("system", "System")}

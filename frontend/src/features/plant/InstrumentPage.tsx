@@ -20,8 +20,11 @@ import { Trends } from "./Trends";
 type Instrument = Schemas["InstrumentPageData"];
 
 function Facts({ i }: { i: Instrument }) {
+  const made = [i.form.maker, i.form.model, i.form.device_revision && `revision ${i.form.device_revision}`].filter(Boolean).join(", ");
   const rows: [string, string][] = [
     ["Serial", i.serial],
+    ...(made ? ([["Made by", made]] as [string, string][]) : []),
+    ...(i.form.asset_number ? ([["Asset", i.form.asset_number]] as [string, string][]) : []),
     ["Area", i.area],
     ["Range", i.range],
     ["Output", i.output],

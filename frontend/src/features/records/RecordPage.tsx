@@ -4,7 +4,7 @@ import type { Run } from "../../api/client";
 import { useLog } from "../../api/queries";
 import { useMay } from "../../app/session";
 import { LinkButton } from "../../ui/Button";
-import { moment } from "../../ui/format";
+import { day, moment } from "../../ui/format";
 import { Failure, Loading, Message } from "../../ui/Message";
 import { Ring } from "../../ui/Ring";
 import { Verdict } from "../../ui/Verdict";
@@ -169,6 +169,11 @@ export function RecordPage() {
             {v.reviewed && (
               <li className="border-b border-rule py-1">
                 Accepted by {v.reviewed.by}, {moment(v.reviewed.at)}. {v.reviewed.text}
+              </li>
+            )}
+            {v.seal.plant.next_due && (
+              <li className="border-b border-rule py-1">
+                Due next {day(v.seal.plant.next_due)}: {v.seal.plant.due_why}
               </li>
             )}
             {v.seal.says && <li className="border-b border-rule py-1">{v.seal.says}</li>}

@@ -9,6 +9,7 @@ import { Budget } from "./Budget";
 import { Chromatograms } from "./Chromatograms";
 import { Criteria } from "./Criteria";
 import { ErrorPlot } from "./ErrorPlot";
+import { Hookup } from "./Hookup";
 import { PassPlot } from "./PassPlot";
 import { ReadingTable } from "./ReadingTable";
 import { StrikeDialog } from "./RunDialogs";
@@ -191,12 +192,18 @@ export function Evidence({ run }: { run: Run }) {
   const last = sets.at(-1);
   const adjust = view.step?.adjust;
   const signature = last?.signatures[0];
+  const hookup = view.step?.readings?.hookup;
   return (
     <aside aria-label="Evidence" className="min-h-0 overflow-y-auto bg-page px-4 py-2 max-lg:border-t-2 max-lg:border-slate">
       {adjust && adjust.passes.length > 0 && <PassPlot adjust={adjust} />}
+      {hookup && (
+        <More key={String(sets.length > 0)} title="How it is connected" open={!sets.length}>
+          <Hookup hookup={hookup} />
+        </More>
+      )}
       {sets.length > 0 ? (
         <ErrorPlot sets={sets} nextPercent={next?.percent ? parseFloat(next.percent) : undefined} />
-      ) : (
+      ) : hookup ? null : (
         <p className="border-b border-rule py-3 text-muted">The error plot grows here as readings come in.</p>
       )}
       {signature && view.step?.kind !== "judge" && (

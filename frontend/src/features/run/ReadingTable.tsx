@@ -17,6 +17,34 @@ function StruckRow({ r }: { r: Row }) {
   );
 }
 
+/** Figures of a reading side by side; a record sealed before they were kept apart says them in words. */
+function Figures({ of, label, else: words = "" }: { of: Row["halves"]; label: string; else?: string }) {
+  const told = of.filter((f) => f.value);
+  if (!told.length) return words ? <p>{words}</p> : null;
+  return (
+    <table className="my-1" aria-label={label}>
+      <thead>
+        <tr className="text-xs text-muted">
+          {told.map((f) => (
+            <th key={f.name} className="pr-4 text-right font-normal">
+              {f.name}
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        <tr>
+          {told.map((f) => (
+            <td key={f.name} className="pr-4 text-right font-bold">
+              {f.value}
+            </td>
+          ))}
+        </tr>
+      </tbody>
+    </table>
+  );
+}
+
 /** The readings of a set; struck ones stay in their place, struck through. */
 export function ReadingTable({ set, opens = true }: { set: ReadingSet; opens?: boolean }) {
   const [open, setOpen] = useState("");
@@ -58,7 +86,12 @@ export function ReadingTable({ set, opens = true }: { set: ReadingSet; opens?: b
                 {r.read_at && <span className="block text-xs font-normal">on paper {clock(r.read_at)}</span>}
               </td>
               {against && <td className="pl-2 text-right text-muted">{heads.has("ideal") ? r.ideal : r.applied}</td>}
-              {heads.has("error") && <td className="pl-2 text-right font-bold whitespace-nowrap">{r.error}</td>}
+              {heads.has("error") && (
+                <td className="pl-2 text-right font-bold whitespace-nowrap">
+                  {r.error}
+                  {r.share && <span className="block text-xs font-normal text-muted">{r.share}</span>}
+                </td>
+              )}
               <td className="pl-3">
                 <Verdict verdict={r.verdict} close={r.is_too_close} size={14} />
               </td>
@@ -79,7 +112,8 @@ export function ReadingTable({ set, opens = true }: { set: ReadingSet; opens?: b
             {open === r.id && (
               <tr className="border-b border-rule">
                 <td colSpan={6} className="bg-salt px-2 py-1 text-sm">
-                  {r.says} {r.simulated && `Input: ${r.simulated}.`} {r.pv && `Digital value ${r.pv}: ${r.split ?? ""}.`}
+                  {r.says} {r.simulated && `Input: ${r.simulated}.`} 
+                  <Figures of={r.halves ?? []} label="Digital value" />
                   {r.read_at && (
                     <p>
                       Read on paper {moment(r.read_at)}, typed in {moment(r.at)} by {r.by}.
@@ -87,9 +121,7 @@ export function ReadingTable({ set, opens = true }: { set: ReadingSet; opens?: b
                   )}
                   {r.standards.length > 0 && <p>Against {r.standards.join(", ")}.</p>}
                   {r.captured.map((c) => (
-                    <span key={c.quantity} className="block">
-                      {c.says}
-                    </span>
+                    <Figures key={c.quantity} of={c.figures ?? []} label={`Captured, ${c.quantity}`} else={c.says} />
                   ))}
                   <Budget budget={r.budget} />
                 </td>

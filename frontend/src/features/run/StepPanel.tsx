@@ -16,6 +16,7 @@ import { JudgeStep } from "./steps/JudgeStep";
 import { ReadingsStep } from "./steps/ReadingsStep";
 import { ReferencesStep } from "./steps/ReferencesStep";
 import { ReleaseStep } from "./steps/ReleaseStep";
+import { SheetStep } from "./steps/SheetStep";
 import { SignStep } from "./steps/SignStep";
 import { TimerStep } from "./steps/TimerStep";
 
@@ -45,5 +46,6 @@ export function StepPanel({ run }: { run: Run }) {
   if (!step) return null;
   const asks = step.fields.find((f) => f.kind in CHOSEN)?.kind ?? "";
   const Kind = CHOSEN[asks] ?? KINDS[step.kind] ?? ConfirmStep;
-  return <Kind run={run} step={step} />;
+  const alone = <Kind run={run} step={step} />;
+  return run.view.beside.length ? <SheetStep run={run} step={step} alone={alone} /> : alone;
 }

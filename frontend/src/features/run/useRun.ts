@@ -118,9 +118,9 @@ export type Carried<Kind extends NewEvent["type"]> = Extract<NewEvent, { type: K
 
 /**
  * Appends events. An event keeps its id until it is stored, so that sending again after a lost connection
- * stores it once.
+ * stores it once. together: where one of several is refused, none is stored.
  */
-export function useAppend(run: Run) {
+export function useAppend(run: Run, { together = false } = {}) {
   const { take, refresh, notice } = useTakeRun(run.id);
   const shown = useShown(run);
   const pending = useRef<{ text: string; ids: string[] }>({ text: "", ids: [] });
@@ -137,7 +137,7 @@ export function useAppend(run: Run) {
       return unwrap(
         client.POST("/api/v1/runs/{run_id}/events/", {
           params: { path: { run_id: run.id } },
-          body: { expected_seq: now.view.seq, events: sent, parts: true },
+          body: { expected_seq: now.view.seq, events: sent, parts: true, together },
         }),
       ).then((answer) => whole(now, answer));
     },

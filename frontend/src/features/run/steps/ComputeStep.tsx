@@ -7,7 +7,7 @@ import { ResultTable } from "../ResultTable";
 import { ReallySo } from "../../../ui/ReallySo";
 import { StepFrame, type StepProps } from "../StepFrame";
 import { useAppend } from "../useRun";
-import { StepFields } from "./ConfirmStep";
+import { StepFields } from "./StepFields";
 
 /** A calculation bound to the run: its values come from the register, may be changed, and the result is kept. */
 export function ComputeStep({ run, step }: StepProps) {

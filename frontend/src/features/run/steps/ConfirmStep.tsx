@@ -1,85 +1,85 @@
 import type { ReactNode } from "react";
-import { ApiFailure } from "../../../api/client";
+import { ApiFailure, type Asked } from "../../../api/client";
 import { Button } from "../../../ui/Button";
-import { CheckLine, ChoiceField, LongField, TextField } from "../../../ui/fields";
+import { CheckLine } from "../../../ui/fields";
 import { Failure } from "../../../ui/Message";
 import { useDraftForm } from "../../../ui/useDraft";
 import { Keys } from "../../gas/Keys";
 import { EndTimer } from "../EndTimer";
 import { ReallySo } from "../../../ui/ReallySo";
 import { StepFrame, type StepProps } from "../StepFrame";
-import { useAppend } from "../useRun";
-import type { Step } from "../../../api/client";
+import { useAppend, type NewEvent } from "../useRun";
+import { keepTold } from "./lastTold";
+import { heldValues, StepFields } from "./StepFields";
 
-/** What a field holds: as typed, what it mostly is, or what was seen of something that may be left empty; the rest is only offered. */
-function held(f: Step["fields"][number], values: Record<string, string>): string {
-  return values[f.name] ?? (f.usual || (f.required ? "" : f.suggested));
+/** What is typed and ticked at a step, kept on the device until it is stored. */
+export function useConfirming(run: string, step: Asked) {
+  const [values, set, clear] = useDraftForm(`${run}/${step.key}`);
+  const [ticks, tick, clearTicks] = useDraftForm(`${run}/${step.key}/checks`);
+  const ticked = step.checks.map((c) => c.key).filter((key) => ticks[key]);
+  return {
+    values,
+    set,
+    ticked,
+    tick,
+    made: (sure: string): NewEvent => ({
+      type: "step_confirmed",
+      payload: { step: step.key, values: { ...heldValues(step, values), ...(sure && { confirmed: sure }) }, checks: ticked },
+    }),
+    stored: () => {
+      keepTold(heldValues(step, values));
+      clear();
+      clearTicks();
+    },
+  };
 }
 
-/** All that the fields of a step hold, with what was offered filled in. */
-export function heldValues(step: Step, values: Record<string, string>): Record<string, string> {
-  const seen = Object.fromEntries(step.fields.filter((f) => held(f, values)).map((f) => [f.name, held(f, values)]));
-  return { ...seen, ...values };
+export type Confirming = ReturnType<typeof useConfirming>;
+
+/** The lines to tick; the first thing to do where nothing is typed before them. */
+function Checks({ step, ticked, tick, errors, takesFocus }: { step: Asked; ticked: string[]; tick: Confirming["tick"]; errors: Record<string, string>; takesFocus: boolean }) {
+  if (!step.checks.length) return null;
+  return (
+    <div className="border-t border-rule">
+      {step.checks.length > 2 && ticked.length < step.checks.length && (
+        <Button onClick={() => step.checks.forEach((c) => tick(c.key, "yes"))} className="my-2" autoFocus={takesFocus}>
+          All of these {step.checks.length} are so
+        </Button>
+      )}
+      {step.checks.map((c) => (
+        <CheckLine key={c.key} label={c.label} checked={ticked.includes(c.key)} error={errors[c.key]} onChange={(on) => tick(c.key, on ? "yes" : "")} />
+      ))}
+    </div>
+  );
 }
 
-export function StepFields({
-  step,
-  values,
-  set,
-  errors,
-}: {
-  step: Step;
-  values: Record<string, string>;
-  set: (name: string, value: string) => void;
-  errors: Record<string, string>;
-}) {
-  return step.fields.map((f, i) => {
-    const common = {
-      label: f.required ? f.label : `${f.label} (may be left empty)`,
-      hint: f.hint,
-      unit: f.unit && !f.label.includes(f.unit) ? f.unit : "",
-      error: errors[f.name],
-      value: held(f, values),
-      onChange: (v: string) => set(f.name, v),
-    };
-    if (f.kind === "long") return <LongField key={f.name} {...common} />;
-    if (f.kind === "choice") return <ChoiceField key={f.name} {...common} options={f.options} />;
-    return (
-      <div key={f.name}>
-        <TextField {...common} numeric={f.kind === "number"} autoFocus={i === 0} />
-        {f.suggested && !f.required && values[f.name] === undefined && <p className="text-sm text-muted">As seen live. Change it if you saw otherwise.</p>}
-        {f.suggested && held(f, values) !== f.suggested && (
-          <Button onClick={() => set(f.name, f.suggested)} className="mt-1">
-            Use {f.suggested}
-          </Button>
-        )}
+/** What a step asks to be typed and ticked. */
+export function Confirmed({ step, form, errors, isFirst = true, isBeside = false }: { step: Asked; form: Confirming; errors: Record<string, string>; isFirst?: boolean; isBeside?: boolean }) {
+  return (
+    <>
+      <div className={isBeside ? "grid max-w-4xl items-end gap-4 sm:grid-cols-2" : "max-w-lg space-y-4"}>
+        <StepFields step={step} values={form.values} set={form.set} errors={errors} takesFocus={isFirst} />
       </div>
-    );
-  });
+      <Checks step={step} ticked={form.ticked} tick={form.tick} errors={errors} takesFocus={isFirst && !step.fields.length} />
+    </>
+  );
 }
 
 /** live: takes the value from its source when nothing was typed. */
 export function ConfirmStep({ run, step, children, live }: StepProps & { children?: ReactNode; live?: { take: () => void; busy: boolean } }) {
   const append = useAppend(run);
-  const [values, set, clear] = useDraftForm(`${run.id}/${step.key}`);
-  const [ticks, tick, clearTicks] = useDraftForm(`${run.id}/${step.key}/checks`);
-  const ticked = step.checks.map((c) => c.key).filter((key) => ticks[key]);
+  const form = useConfirming(run.id, step);
   const failure = append.error instanceof ApiFailure ? append.error : null;
   const errors = failure?.byField ?? {};
   const isBeside = step.fields.some((f) => errors[f.name] === failure?.message);
   const confirm = (sure = "") => {
     if (append.isPending || live?.busy) return;
-    if (live && !step.fields.some((f) => values[f.name])) {
+    if (live && !step.fields.some((f) => form.values[f.name])) {
       append.reset();
       live.take();
       return;
     }
-    append.mutate([{ type: "step_confirmed", payload: { step: step.key, values: { ...heldValues(step, values), ...(sure && { confirmed: sure }) }, checks: ticked } }], {
-      onSuccess: () => {
-        clear();
-        clearTicks();
-      },
-    });
+    append.mutate([form.made(sure)], { onSuccess: form.stored });
   };
   return (
     <StepFrame
@@ -93,29 +93,9 @@ export function ConfirmStep({ run, step, children, live }: StepProps & { childre
     >
       {children}
       <Keys run={run} only={step.keys} />
-      <div className="max-w-lg space-y-4">
-        <StepFields step={step} values={values} set={set} errors={errors} />
-      </div>
-      {step.checks.length > 0 && (
-        <div className="border-t border-rule">
-          {step.checks.length > 2 && ticked.length < step.checks.length && (
-            <Button onClick={() => step.checks.forEach((c) => tick(c.key, "yes"))} className="my-2">
-              All of these {step.checks.length} are so
-            </Button>
-          )}
-          {step.checks.map((c) => (
-            <CheckLine
-              key={c.key}
-              label={c.label}
-              checked={ticked.includes(c.key)}
-              error={errors[c.key]}
-              onChange={(on) => tick(c.key, on ? "yes" : "")}
-            />
-          ))}
-        </div>
-      )}
+      <Confirmed step={step} form={form} errors={errors} />
       {append.isError && !isBeside && <Failure error={append.error} />}
-      <ReallySo error={append.error} onConfirm={confirm} onTake={set} />
+      <ReallySo error={append.error} onConfirm={confirm} onTake={form.set} />
       {failure?.code === "warming_up" && <EndTimer run={run} timer={String(failure.details.timer)} />}
     </StepFrame>
   );

@@ -1,5 +1,5 @@
 import { Radio, RadioGroup, Label } from "@headlessui/react";
-import { ApiFailure } from "../../../api/client";
+import { ApiFailure, type Asked } from "../../../api/client";
 import { Button } from "../../../ui/Button";
 import { TextField } from "../../../ui/fields";
 import { when } from "../../../ui/format";
@@ -7,7 +7,7 @@ import { Failure } from "../../../ui/Message";
 import { useDraftForm } from "../../../ui/useDraft";
 import { useNow } from "../../../ui/useNow";
 import { StepFrame, type StepProps } from "../StepFrame";
-import { useAppend } from "../useRun";
+import { useAppend, type NewEvent } from "../useRun";
 
 const LENGTHS = ["30", "60", "90", "120", "240"];
 
@@ -16,32 +16,39 @@ function plannedEnd(minutes: string, now: number): string {
   return m > 0 && m <= 10_080 ? `until about ${when(new Date(now + m * 60_000).toISOString())}` : "";
 }
 
-export function HoldStep({ run, step }: StepProps) {
-  const append = useAppend(run);
-  const now = useNow(15_000);
-  const [values, set, clear] = useDraftForm(`${run.id}/${step.key}`);
+/** The hold as it is being entered: its kind and reason as they mostly are, until others are. */
+export function useHolding(run: string, step: Asked) {
+  const [values, set, clear] = useDraftForm(`${run}/${step.key}`);
   const only = step.options.length === 1 ? step.options[0]?.value : undefined;
   const kind = values.kind ?? only ?? step.usual.kind ?? "";
   const nothing = step.unheld.find((u) => u.kind === kind); // no hold is placed: not needed, or taken out of the plant
   const reason = values.reason ?? (nothing ? "" : step.usual.reason) ?? "";
-  const why = step.fields.find((f) => f.name === "reason");
   const minutes = values.minutes ?? "60";
-  const errors = append.error instanceof ApiFailure ? append.error.byField : {};
-  const place = () => {
-    if (append.isPending) return;
-    append.mutate([{ type: "hold_placed", payload: { step: step.key, kind, reason, minutes, agreement: values.agreement ?? "", approval: values.approval ?? "" } }], { onSuccess: clear });
+  return {
+    values,
+    set,
+    kind,
+    isOnly: only !== undefined,
+    nothing,
+    reason,
+    minutes,
+    label: nothing?.label ?? step.confirm_label,
+    made: (): NewEvent => ({
+      type: "hold_placed",
+      payload: { step: step.key, kind, reason, minutes, agreement: values.agreement ?? "", approval: values.approval ?? "" },
+    }),
+    stored: clear,
   };
+}
+
+/** What is asked of a hold. */
+export function HoldFields({ step, form, errors }: { step: Asked; form: ReturnType<typeof useHolding>; errors: Record<string, string> }) {
+  const now = useNow(15_000);
+  const { values, set, kind, nothing, reason, minutes } = form;
+  const why = step.fields.find((f) => f.name === "reason");
   return (
-    <StepFrame
-      step={step}
-      onSubmit={place}
-      action={
-        <Button kind="primary" type="submit" large disabled={append.isPending}>
-          {nothing?.label ?? step.confirm_label}
-        </Button>
-      }
-    >
-      {only === undefined && (
+    <>
+      {!form.isOnly && (
       <RadioGroup value={kind} onChange={(v: string) => set("kind", v)} className="grid gap-x-4 sm:grid-cols-2">
         <Label className="font-bold sm:col-span-2">Kind of hold</Label>
         {step.options.map((o) => (
@@ -90,6 +97,28 @@ export function HoldStep({ run, step }: StepProps) {
       {(errors.approval || values.approval) && (
         <TextField label="Who approved it (name and role), and what watches meanwhile" value={values.approval ?? ""} onChange={(v) => set("approval", v)} />
       )}
+    </>
+  );
+}
+
+export function HoldStep({ run, step }: StepProps) {
+  const append = useAppend(run);
+  const form = useHolding(run.id, step);
+  const errors = append.error instanceof ApiFailure ? append.error.byField : {};
+  const place = () => {
+    if (!append.isPending) append.mutate([form.made()], { onSuccess: form.stored });
+  };
+  return (
+    <StepFrame
+      step={step}
+      onSubmit={place}
+      action={
+        <Button kind="primary" type="submit" large disabled={append.isPending}>
+          {form.label}
+        </Button>
+      }
+    >
+      <HoldFields step={step} form={form} errors={errors} />
       {append.isError && <Failure error={append.error} />}
     </StepFrame>
   );

@@ -11,7 +11,7 @@ import { Offered } from "../Offered";
 import { Remarks, STANDING } from "../Remarks";
 import { StepFrame, type StepProps } from "../StepFrame";
 import { useAppend } from "../useRun";
-import { StepFields } from "./ConfirmStep";
+import { StepFields } from "./StepFields";
 
 type Offer = Schemas["Offer"];
 

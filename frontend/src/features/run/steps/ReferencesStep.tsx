@@ -19,7 +19,8 @@ interface Refused {
   failure: ApiFailure;
 }
 
-function Choice({ r, chosen, onChoose, busy, tur }: { r: Offer; chosen: boolean; onChoose: () => void; busy: boolean; tur: string | null }) {
+/** One that may be chosen, with its check: range, uncertainty, what it reaches here, and until when it is good. */
+export function Choice({ r, chosen, onChoose, busy, tur, isBrief = false }: { isBrief?: boolean; r: Offer; chosen: boolean; onChoose: () => void; busy: boolean; tur: string }) {
   const standing = { "in date": "text-kelp", "due soon": "text-amber" }[r.state] ?? "text-iron";
   return (
     <li>
@@ -35,13 +36,18 @@ function Choice({ r, chosen, onChoose, busy, tur }: { r: Offer; chosen: boolean;
           <span className="block font-bold">
             {r.code} <span className="font-normal">{r.name}</span>
           </span>
-          <span className="block text-sm text-muted">
+          <span className={`block text-sm text-muted ${isBrief ? "truncate" : ""}`} title={isBrief ? r.detail : undefined}>
             {r.detail}
           </span>
+          {r.remarks.map((m) => (
+            <span key={m.rule} className="block text-sm">
+              {m.says}
+            </span>
+          ))}
         </span>
         <span className="text-right text-sm">
           <span className={`block font-bold ${standing}`}>{r.state}</span>
-          <span className="block text-muted">{chosen && tur ? `TUR ${tur}` : `to ${day(r.good_until)}`}</span>
+          <span className="block text-muted">{tur ? `${tur}, ` : ""}to {day(r.good_until)}</span>
         </span>
       </button>
     </li>
@@ -109,17 +115,26 @@ function Role({ run, step, role, label, hint }: StepProps & { role: string; labe
       },
       onError: (error) => setRefused(error instanceof ApiFailure && error.code !== "stale" ? { code, failure: error } : null),
     });
+  const offer = (r: Offer) => (
+    <Choice key={r.code} r={r} chosen={chosen?.code === r.code} tur={r.reaches} busy={append.isPending} onChoose={() => choose(r.code)} />
+  );
+  const isFit = (r: Offer) => r.standing !== "refuse" || r.code === chosen?.code;
+  const unfit = references.data.filter((r) => !isFit(r));
   const needsReason = refused?.failure.details.needs_reason === true;
   return (
     <section aria-label={label}>
       <h3 className="border-b-2 border-slate font-bold">
         {label} <span className="font-normal text-muted">{hint}</span>
       </h3>
-      <ul>
-        {references.data.map((r) => (
-          <Choice key={r.code} r={r} chosen={chosen?.code === r.code} tur={chosen?.tur ?? null} busy={append.isPending} onChoose={() => choose(r.code)} />
-        ))}
-      </ul>
+      <ul>{references.data.filter(isFit).map(offer)}</ul>
+      {unfit.length > 0 && (
+        <details open={unfit.length === references.data.length}>
+          <summary className="flex min-h-12 cursor-pointer items-center gap-2 text-muted">
+            {unfit.length} more that will not do: {unfit.map((r) => r.code).join(", ")}
+          </summary>
+          <ul>{unfit.map(offer)}</ul>
+        </details>
+      )}
       {append.isError && !refused && <Failure error={append.error} />}
       {refused && (
         <Message tone={needsReason ? "edge" : "out"}>

@@ -1,4 +1,4 @@
-import { ApiFailure } from "../../../api/client";
+import { ApiFailure, type Asked, type Run } from "../../../api/client";
 import { Button } from "../../../ui/Button";
 import { moment } from "../../../ui/format";
 import { Failure, Message } from "../../../ui/Message";
@@ -8,21 +8,57 @@ import { TextField } from "../../../ui/fields";
 import { ReallySo } from "../../../ui/ReallySo";
 import { StepFrame, type StepProps } from "../StepFrame";
 import { useAppend, type NewEvent } from "../useRun";
-import { heldValues, StepFields } from "./ConfirmStep";
+import { keepTold } from "./lastTold";
+import { heldValues, StepFields } from "./StepFields";
+
+/** The release as it is being entered: what was seen, and with it every hold that comes off. */
+export function useReleasing(run: Run, step: Asked, error: unknown) {
+  const [values, set, clear] = useDraftForm(`${run.id}/${step.key}`);
+  const open = run.view.holds.filter((h) => step.lets_go.includes(h.id));
+  const needsEnded = error instanceof ApiFailure && error.details.needs_ended === true;
+  const seen = heldValues(step, values);
+  return {
+    values,
+    set,
+    open,
+    needsEnded,
+    made: (sure: string): NewEvent[] => {
+      const told = { ...seen, ...(sure && { confirmed: sure }) };
+      return open.length
+        ? open.map((h) => ({ type: "hold_released", payload: { step: step.key, hold: h.id, values: told, ...(needsEnded && { ended: values.ended ?? "" }) } }))
+        : [{ type: "step_confirmed", payload: { step: step.key, values: told } }];
+    },
+    stored: () => {
+      keepTold(seen);
+      clear();
+    },
+  };
+}
+
+/** What is asked before a hold comes off. */
+export function ReleaseFields({ step, form, errors, isBeside = false }: { step: Asked; form: ReturnType<typeof useReleasing>; errors: Record<string, string>; isBeside?: boolean }) {
+  return (
+    <>
+      {form.open.map((h) => (
+        <Message key={h.id} tone={h.is_overdue ? "out" : "edge"} title={`${h.kind} is on`}>
+          Placed by {h.placed_by} on {moment(h.placed_at)}: {h.reason}. Planned until {moment(h.until)}.
+        </Message>
+      ))}
+      {!form.open.length && <Message>No hold is on; what is asked here is still to be told.</Message>}
+      <div className={isBeside ? "grid max-w-4xl items-end gap-4 sm:grid-cols-2" : "max-w-lg space-y-4"}>
+        <StepFields step={step} values={form.values} set={form.set} errors={errors} takesFocus={!isBeside} />
+      </div>
+      {form.needsEnded && <TextField label="How it was ended" value={form.values.ended ?? ""} onChange={(v) => form.set("ended", v)} />}
+    </>
+  );
+}
 
 export function ReleaseStep({ run, step }: StepProps) {
   const append = useAppend(run);
-  const [values, set, clear] = useDraftForm(`${run.id}/${step.key}`);
-  const open = run.view.holds.filter((h) => step.lets_go.includes(h.id));
+  const form = useReleasing(run, step, append.error);
   const errors = append.error instanceof ApiFailure ? append.error.byField : {};
-  const needsEnded = append.error instanceof ApiFailure && append.error.details.needs_ended === true;
   const release = (sure = "") => {
-    if (append.isPending) return;
-    const seen = { ...heldValues(step, values), ...(sure && { confirmed: sure }) };
-    const events: NewEvent[] = open.length
-      ? open.map((h) => ({ type: "hold_released", payload: { step: step.key, hold: h.id, values: seen, ...(needsEnded && { ended: values.ended ?? "" }) } }))
-      : [{ type: "step_confirmed", payload: { step: step.key, values: seen } }];
-    append.mutate(events, { onSuccess: clear });
+    if (!append.isPending) append.mutate(form.made(sure), { onSuccess: form.stored });
   };
   return (
     <StepFrame
@@ -34,19 +70,10 @@ export function ReleaseStep({ run, step }: StepProps) {
         </Button>
       }
     >
-      {open.map((h) => (
-        <Message key={h.id} tone={h.is_overdue ? "out" : "edge"} title={`${h.kind} is on`}>
-          Placed by {h.placed_by} on {moment(h.placed_at)}: {h.reason}. Planned until {moment(h.until)}.
-        </Message>
-      ))}
-      {!open.length && <Message>No hold is on; what is asked here is still to be told.</Message>}
       <Keys run={run} only={["reset", "release"]} />
-      <div className="max-w-lg space-y-4">
-        <StepFields step={step} values={values} set={set} errors={errors} />
-      </div>
+      <ReleaseFields step={step} form={form} errors={errors} />
       {append.isError && <Failure error={append.error} />}
-      {needsEnded && <TextField label="How it was ended" value={values.ended ?? ""} onChange={(v) => set("ended", v)} />}
-      <ReallySo error={append.error} onConfirm={release} onTake={set} />
+      <ReallySo error={append.error} onConfirm={release} onTake={form.set} />
     </StepFrame>
   );
 }
