@@ -42,7 +42,7 @@ class GasJourney(BrowserTestCase):
         if "check" not in method:
             p.get_by_label("Serial on the plate").fill(f"S-{tag}")
         expect(p.get_by_label("Exposed since last time to")).to_have_value("none")  # as it mostly is, to be changed where it is not
-        p.get_by_role("button", name="Check the plate").click()
+        p.get_by_role("button", name="Looked at").click()
         p.get_by_label("Air temperature").fill("20")
         p.get_by_role("button", name="Confirm").click()
         expect(p.get_by_role("heading", name="Gas", exact=True).first).to_be_visible()

@@ -46,7 +46,7 @@ class Journey(BrowserTestCase):
         p.get_by_label("Serial on the plate").fill(f"S-{tag}")
         for box in p.get_by_role("checkbox").all():  # what stands on the same screen
             box.check()
-        p.get_by_role("button", name="Check the plate").click()
+        p.locator("form button[type=submit]").click()
 
     def heading(self, name):
         expect(self.page.get_by_role("heading", name=name, exact=True).first).to_be_visible()

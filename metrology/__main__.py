@@ -1,15 +1,16 @@
-"""Command line of the calculations: `python -m metrology list`, `python -m metrology NAME key=value ...`."""
+"""Command line of the calculations: `python -m metrology list`, `python -m metrology NAME key=value ...`, `python -m metrology batch` for JSON lines."""
 
 from __future__ import annotations
 
 import json
 import sys
+from collections.abc import Iterable
 from typing import Any
 
 from metrology.calculators import CALCULATORS, calculate
 from metrology.faults import Fault
 
-USAGE = "python -m metrology list | NAME key=value ... | NAME --json '{...}'"
+USAGE = "python -m metrology list | batch | NAME key=value ... | NAME --json '{...}'"
 
 
 def _parse(arguments: list[str]) -> dict[str, Any]:
@@ -43,8 +44,32 @@ def _structured(key: str, value: str) -> Any:
     return value
 
 
+def _one(line: str) -> dict[str, Any]:
+    """One line of a batch: a calculation by its name with its fields, or an error in a sentence."""
+    try:
+        try:
+            data = json.loads(line)
+        except (ValueError, RecursionError) as error:
+            raise Fault("bad_json", f"This line is not JSON: {error}.") from None
+        if not isinstance(data, dict) or not isinstance(data.get("name"), str):
+            raise Fault("bad_json", "A line is a JSON object with the name of a calculation and its fields.", field="name")
+        return calculate(data["name"], {k: v for k, v in data.items() if k != "name"})
+    except Fault as fault:
+        return {"error": fault.message}
+
+
+def batch(lines: Iterable[str]) -> None:
+    """Calculations from JSON lines, a JSON line each, in their order; one that fails gives an error line and the others go on."""
+    for line in lines:
+        if line.strip():
+            print(json.dumps(_one(line), allow_nan=False), flush=True)
+
+
 def main(arguments: list[str]) -> int:
     """Run one calculation; print one line of JSON; 0 when it worked, 2 with an error otherwise."""
+    if arguments == ["batch"]:
+        batch(sys.stdin)
+        return 0
     if arguments == ["list"]:
         print("\n".join(CALCULATORS))
         return 0

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
+from datetime import date, timedelta
 
 from metrology.calculations.registry import Result, calculator, transfer_of
 from metrology.calculator_fields import Input
@@ -10,8 +12,14 @@ from metrology.faults import Fault
 from metrology.judgement.decision import FAIL, PASS, RULES, decide
 from metrology.judgement.drift import fit_line, prediction_band
 from metrology.judgement.errors import Point, measure_point, statistics
+from metrology.judgement.interval import DRIFT, FIXED, STAIRCASE, next_due
+from metrology.judgement.interval import Result as DueResult
+from metrology.judgement.policy import Policy
+from metrology.judgement.sensor_life import SignalPoint, forecast
 from metrology.judgement.signature import Curve, find_signatures
 from metrology.judgement.uncertainty import Component, combine
+
+FROM = date(2000, 1, 1)  # any day; only differences count
 
 
 @calculator("duplicate", "Difference of two results against a limit.")
@@ -136,4 +144,48 @@ def _drift(given: Input) -> Result:
         "correlation_xy": line.correlation_xy,
         "s_next_result": line.s_next(at),
         "dof": line.dof,
+    }
+
+
+@calculator("interval", "When a calibration is due again by fixed, staircase or drift rule.")
+def _interval(given: Input) -> Result:
+    rule = given.choice("rule", (FIXED, STAIRCASE, DRIFT), default=FIXED)
+    base = given.number("base_days")
+    if not 1 <= base <= 3650 or base != int(base):
+        raise Fault("out_of_range", f"base_days is {base:g}; whole days from 1 to 3650 are accepted.", field="base_days")
+    reliability = given.number("reliability", default=0.95)
+    if not 0.6 <= reliability <= 0.999:
+        raise Fault("out_of_range", f"reliability is {reliability:g}; accepted is 0.6 to 0.999.", field="reliability")
+    rows = given.rows("history")
+    results: list[DueResult] = []
+    days: list[float] = []
+    for n, row in enumerate(rows):
+        day = row.number("day")
+        if not 0 <= day <= 100_000 or (days and day < days[-1]):
+            raise Fault("out_of_range", f"history[{n}].day is {day:g}; days rise from row to row, 0 to 100 000.", field=f"history[{n}].day")
+        days.append(day)
+        found, left = (row.number(name) if row.has(name) else None for name in ("found_percent", "left_percent"))
+        results.append(DueResult(FROM + timedelta(days=round(day)), found, left))
+    due = next_due(rule, results, base_days=int(base), policy=replace(Policy(), reliability=reliability))
+    return {"days": due.interval_days, "due_now": due.interval_days == 0, "because": due.why}
+
+
+@calculator("sensor-life", "When a sensor that ages will be at its end.")
+def _sensor_life(given: Input) -> Result:
+    end = given.number("end_percent")
+    if not 5 <= end <= 95:
+        raise Fault("out_of_range", f"end_percent is {end:g}; accepted is 5 to 95.", field="end_percent")
+    rows = given.rows("results")
+    points = [SignalPoint(row.number("day"), row.number("percent")) for row in rows]
+    if any(p.sensitivity <= 0 for p in points):
+        raise Fault("not_positive", "Each percent must be above 0.", field="results")
+    found = forecast(points, end_percent=end, first=100.0)
+    last = max(p.day for p in points)
+    at = next((b for b in found.band if b[0] >= (found.ends_day if found.ends_day is not None else last)), (last, None, None, None))
+    return {
+        "not_before_day": found.earliest_day,
+        "expected_day": found.ends_day,
+        "model": found.model or "too few results",
+        "band_low": at[1],
+        "band_high": at[3],
     }

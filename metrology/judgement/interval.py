@@ -5,7 +5,6 @@ Methods 1 (staircase) and 3 (control by drift) after ILAC-G24 / OIML D 10:2022, 
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
@@ -13,11 +12,13 @@ from itertools import pairwise
 
 from metrology.faults import Fault
 from metrology.judgement.policy import Policy
-from metrology.judgement.student import coverage_factor
+from metrology.judgement.wandering import Look, Wandering
 from metrology.quantities.words import day_words
 
 FIXED, STAIRCASE, DRIFT, SIGNAL = "fixed", "staircase", "drift", "signal"
+RULES = (FIXED, STAIRCASE, DRIFT, SIGNAL)
 SHORTEST_DAYS = 7
+LIMIT_PERCENT = 100.0 * (1 + 1e-9)
 
 
 @dataclass(frozen=True)
@@ -53,16 +54,18 @@ def next_due(rule: str, results: Sequence[Result], *, base_days: int, policy: Po
     """
     if not results:
         raise Fault("no_results", "Without a finished calibration there is nothing to count from.", field="results")
-    last = results[-1].on
+    last, left = results[-1].on, results[-1].left_percent
+    if rule not in RULES:
+        raise Fault("unknown_rule", f"'{rule}' is not a rule for intervals.", field="due_rule")
+    if left is not None and abs(left) > LIMIT_PERCENT:
+        return Due(last, rule, f"left outside its tolerance ({left:+.0f} % of it) on {day_words(last)}: due at once", 0)
     if rule == FIXED:
         return _after(last, base_days, FIXED, f"every {base_days} days, last done {day_words(last)}")
     if rule == STAIRCASE:
         return _staircase(results, base_days, policy)
     if rule == DRIFT:
         return _drift(results, base_days, policy)
-    if rule == SIGNAL:
-        return _signal(last, base_days, replace_by)
-    raise Fault("unknown_rule", f"'{rule}' is not a rule for intervals.", field="due_rule")
+    return _signal(last, base_days, replace_by)
 
 
 def _after(last: date, days: float, rule: str, why: str, data: tuple[str, ...] = ()) -> Due:
@@ -80,6 +83,10 @@ def _staircase(results: Sequence[Result], base: int, p: Policy) -> Due:
             days, row = max(SHORTEST_DAYS, days * p.shorten_factor), 0
             steps.append(f"{day_words(r.on)}: as found {r.found_percent:+.0f} % of tolerance, a fail; shortened to {days:.0f} days")
             continue
+        if abs(r.found_percent) > p.extend_below:
+            row = 0
+            steps.append(f"{day_words(r.on)}: as found {r.found_percent:+.0f} % of tolerance, a pass too near the limit to make it longer")
+            continue
         row += 1
         if row >= p.least_results and days < longest:
             days, row = min(longest, days * p.extend_factor), 0
@@ -90,36 +97,35 @@ def _staircase(results: Sequence[Result], base: int, p: Policy) -> Due:
     return _after(results[-1].on, days, STAIRCASE, why, tuple(steps))
 
 
-def drift_rates(results: Sequence[Result]) -> list[float]:
-    """Drift of each interval, from as left to the next as found, in % of tolerance a day."""
-    out = []
-    for before, after in pairwise(results):
-        days = (after.on - before.on).days
-        if days > 0 and before.left_percent is not None and after.found_percent is not None:
-            out.append((after.found_percent - before.left_percent) / days)
-    return out
-
-
 def _drift(results: Sequence[Result], base: int, p: Policy) -> Due:
-    last, rates = results[-1], drift_rates(results)
-    if len(rates) < p.least_results or last.left_percent is None:
-        why = f"every {base} days: the drift rule needs {p.least_results} intervals with as found and as left, there are {len(rates)}"
-        return _after(last.on, base, DRIFT, why)
-    n = len(rates)
-    mean = math.fsum(rates) / n
-    spread = math.sqrt(math.fsum((r - mean) ** 2 for r in rates) / (n - 1))
-    # One-sided: the share of the distribution beyond one bound only.
-    reach = coverage_factor(2 * p.reliability - 1, n - 1) * spread * math.sqrt(1 + 1 / n)
-    up, down = mean + reach, -mean + reach
-    times = [(100.0 - last.left_percent) / up if up > 0 else math.inf, (100.0 + last.left_percent) / down if down > 0 else math.inf]
-    days = min(max(SHORTEST_DAYS, min(times)), base * p.longest_factor)
-    data = tuple(f"{day_words(r.on)}: {rate * 30:+.1f} % of tolerance in 30 days" for r, rate in zip(results[1:], rates, strict=False))
-    why = (
-        f"drift of {mean * 30:+.1f} % of tolerance in 30 days over {n} intervals; with {100 * p.reliability:g} % reliability "
-        f"it reaches the tolerance after {min(times):.0f} days"
+    """As long as the risk to be found outside stays within what is wanted, from drift, wandering and scatter together."""
+    last, first = results[-1], results[0].on
+    told = [r for r in results if r.found_percent is not None or r.left_percent is not None]
+    intervals = sum(r.found_percent is not None for r in told[1:])
+    if not intervals or last.left_percent is None:
+        return _after(
+            last.on, base, DRIFT, f"every {base} days: the drift rule needs an interval from as left to as found, there is none yet"
+        )
+    seen = Wandering([Look((r.on - first).days / base, r.found_percent, r.left_percent) for r in told])
+    risk, alone = 1.0 - p.reliability, seen.by_scatter
+    longest = p.longest_factor if intervals >= p.least_results else 1.0
+    over = f"{intervals} {'interval' if intervals == 1 else 'intervals'}"
+    each = f"{seen.drift * 30 / base:+.1f} % of tolerance in 30 days, scatter {seen.scatter:.0f} %, over {over}"
+    data = tuple(
+        f"{day_words(after.on)}: {before.left_percent:+.0f} to {after.found_percent:+.0f} % of tolerance in {(after.on - before.on).days} days"
+        for before, after in pairwise(told)
+        if before.left_percent is not None and after.found_percent is not None
     )
-    if min(times) > days:
-        why += f", held to {days:.0f} at most"
+    if alone > risk:
+        why = f"every {base} days: {each}; it may be found outside at any time, which a shorter interval does not cure: look at its scatter"
+        return _after(last.on, base, DRIFT, why, data)
+    days = max(min(SHORTEST_DAYS, base), seen.good_for(risk, longest) * base)
+    if seen.outside(0.0) > risk:
+        why = f"{each}; left at {last.left_percent:+.0f} % of its tolerance it may be found outside at any time: set it, or look again in {days:.0f} days"
+        return _after(last.on, days, DRIFT, why, data)
+    why = f"drift of {each}; with {100 * p.reliability:g} % reliability it is inside for {days:.0f} days"
+    if days >= longest * base - 1:
+        why += ", the longest it may be" if longest > 1 else f"; it needs {p.least_results} intervals to be made longer"
     return _after(last.on, days, DRIFT, why, data)
 
 

@@ -70,8 +70,9 @@ class Policy:
 
     hold_hours: how long an instrument may be on hold without an approval, h.
 
-    For intervals: least_results before one is made longer; extend_factor and shorten_factor of the staircase; longest_factor:
-    of the register's interval at most; reliability of the drift rule, a share.
+    For intervals: least_results before one is made longer; extend_factor and shorten_factor of the staircase; extend_below: as found, % of
+    tolerance, above which a pass does not count towards a longer one; longest_factor: of the register's interval at most; reliability of the
+    drift rule, a share.
     """
 
     hold_hours: float = 12.0
@@ -110,6 +111,7 @@ class Policy:
     least_results: int = 3
     extend_factor: float = 1.25
     shorten_factor: float = 0.5
+    extend_below: float = 80.0
     longest_factor: float = 2.0
     reliability: float = 0.95
 
@@ -161,6 +163,7 @@ POLICY_FIELDS: tuple[PolicyField, ...] = (
     PolicyField("least_results", "Results before an interval grows"),
     PolicyField("extend_factor", "Interval grows by", hint="1.25 is a quarter longer"),
     PolicyField("shorten_factor", "After a fail, times"),
+    PolicyField("extend_below", "Interval grows only on results below", "% of tolerance"),
     PolicyField("longest_factor", "Longest interval, times the register's"),
     PolicyField("reliability", "Reliability wanted of the drift rule", hint="0.95"),
     PolicyField("life_end_percent", "Sensor replaced at", "% of new", group="gas"),
@@ -194,6 +197,7 @@ RANGES: tuple[tuple[str, float, float, str], ...] = (
     ("least_results", 3, 20, ""),
     ("extend_factor", 1, 3, ""),
     ("shorten_factor", 0.1, 1, ""),
+    ("extend_below", 10, 100, "%"),
     ("longest_factor", 1, 5, ""),
     ("reliability", 0.6, 0.999, ""),
 )

@@ -12,6 +12,7 @@ from metrology.judgement.student import coverage_factor
 
 LINEAR, EXPONENTIAL = "straight line", "exponential"
 LEAST_RESULTS = 3
+APART = 3.0  # times: residuals of two shapes that differ by less do not tell which it is
 HORIZON_DAYS = 3650
 
 
@@ -55,10 +56,11 @@ def remaining_life(relative: float, *, end_percent: float) -> float:
 
 
 def forecast(points: Sequence[SignalPoint], *, end_percent: float, first: float = 0.0, confidence: float = 0.95) -> Forecast:
-    """Fit a straight line and an exponential, keep the one that leaves less unexplained, and say when the life ends.
+    """Fit a straight line and an exponential, and say when the life ends.
 
-    Criterion: the smaller standard deviation of the residuals in % of the first sensitivity (both fits have two
-    parameters). At least three results of one life; no date when the sensitivity is not falling.
+    Criterion: the smaller standard deviation of the residuals in % of the first sensitivity (both fits have two parameters), where one is
+    three times the other; until then the shape is open, and the earlier end counts, of the fit and of what is certain. At least three results
+    of one life; no date when the sensitivity is not falling.
     """
     if not points:
         raise Fault("too_few_points", "There is no signal on record of this sensor yet.", field="points")
@@ -72,13 +74,20 @@ def forecast(points: Sequence[SignalPoint], *, end_percent: float, first: float 
     straight, bent = fit_line(days, rel), fit_line(days, [math.log(r) for r in rel])
     s_straight = straight.s_residual
     s_bent = math.sqrt(math.fsum((r - math.exp(bent.predict(d))) ** 2 for d, r in zip(days, rel, strict=True)) / bent.dof)
-    model = EXPONENTIAL if s_bent < s_straight else LINEAR
-    criterion = f"residuals: straight line {s_straight:.2g} %, exponential {s_bent:.2g} %; the smaller is kept"
-    line = bent if model == EXPONENTIAL else straight
-    k = coverage_factor(confidence, line.dof)
-    last = days[-1]
-    ends = _reaches(line, model, end_percent, last, 0.0)
-    earliest = _reaches(line, model, end_percent, last, k)
+    k, last = coverage_factor(confidence, straight.dof), days[-1]
+    lines = {LINEAR: straight, EXPONENTIAL: bent}
+    ends_by = {m: _reaches(line, m, end_percent, last, 0.0) for m, line in lines.items()}
+    small, large = sorted((s_straight, s_bent))
+    are_apart = large > small * APART + 1e-9
+    better = EXPONENTIAL if s_bent < s_straight else LINEAR
+    sooner = min(lines, key=lambda m: math.inf if ends_by[m] is None else float(ends_by[m] or 0.0))
+    model = better if are_apart else sooner
+    kept = "the smaller is kept" if are_apart else "they can't be told apart, the earlier end counts"
+    criterion = f"residuals: straight line {s_straight:.2g} %, exponential {s_bent:.2g} %; {kept}"
+    line, ends = lines[model], ends_by[model]
+    shapes = [model] if are_apart else list(lines)
+    first_days = [_reaches(lines[m], m, end_percent, last, k) for m in shapes]
+    earliest = min((d for d in first_days if d is not None), default=None)
     until = min(last + HORIZON_DAYS, (ends or last + 365) + 30)
     steps = [days[0] + (until - days[0]) * n / 40 for n in range(41)]
     band = tuple((d, _at(line, model, d, -k), _at(line, model, d, 0.0), _at(line, model, d, k)) for d in steps)

@@ -21,7 +21,7 @@ class CommandLine(TestCase):
         code, out, _ = run("list")
         self.assertEqual(code, 0)
         self.assertIn("thermocouple-emf", out.splitlines())
-        self.assertEqual(len(out.splitlines()), 45)
+        self.assertEqual(len(out.splitlines()), 47)
 
     def test_a_calculation_is_one_line_of_json(self):
         code, out, _ = run("pt-resistance", "t90_c=100")
@@ -43,6 +43,23 @@ class CommandLine(TestCase):
         code, out, _ = run("points", "--json", json.dumps(data))
         self.assertEqual(code, 0)
         self.assertEqual(json.loads(out)["signature"], "zero-shift")
+
+    def test_a_batch_gives_a_line_for_a_line_and_goes_on_after_an_error(self):
+        lines = (
+            {"name": "pt-resistance", "t90_c": 100}, {"name": "pt-resistance", "t90_c": 9000}, {"t90_c": 1}, {"name": "nope"},
+            {"name": "duplicate", "a": "1.00", "b": "\u22121", "limit_percent": 5},
+            {"name": "interval", "rule": "fixed", "base_days": 30, "history": [{"day": 0, "left_percent": 101}]},
+        )  # fmt: skip
+        text = "\n".join([*(json.dumps(line) for line in lines), "not json", ""])
+        done = subprocess.run(
+            [sys.executable, "-m", "metrology", "batch"], input=text, capture_output=True, text=True, timeout=60, check=False
+        )
+        told = [json.loads(line) for line in done.stdout.splitlines()]
+        self.assertEqual((done.returncode, done.stderr, len(told)), (0, "", 7))
+        self.assertAlmostEqual(told[0]["ohm"], 138.5055)
+        self.assertEqual([sorted(t) for t in told[1:5]], [["error"]] * 4)
+        self.assertIn("mean is 0", told[4]["error"])
+        self.assertEqual((told[5]["days"], told[5]["due_now"]), (0, True))
 
     def test_bad_input_is_one_line_exit_2_and_no_traceback(self):
         for arguments in (

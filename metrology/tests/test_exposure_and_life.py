@@ -4,6 +4,7 @@ import math
 import random
 import unittest
 
+from metrology.calculators import calculate
 from metrology.faults import Fault
 from metrology.judgement.exposure import Stimulus, alarms_seen, exposure_rule, inhibit_dropped, judge_exposure, purge_seconds
 from metrology.judgement.sensor_life import SignalPoint, forecast, remaining_life
@@ -108,6 +109,29 @@ class Life(unittest.TestCase):
         told = forecast(straight, end_percent=10.0)
         self.assertEqual(told.model, "straight line")
         self.assertIn("the smaller is kept", told.criterion)
+
+    def test_while_the_shape_is_open_the_earlier_end_counts(self):
+        open_shape = [SignalPoint(90.0 * n, 1 - 0.03 * n + 0.004 * (-1) ** n) for n in range(4)]
+        told = forecast(open_shape, end_percent=40.0)
+        self.assertIn("can't be told apart", told.criterion)
+        self.assertEqual(told.model, "straight line")  # an exponential flattens out and ends later
+        self.assertLess(told.earliest_day, told.ends_day)
+
+    def test_the_door_for_checking(self):
+        rows = [{"day": 90.0 * n, "percent": 100 - 10 * n + 0.2 * (-1) ** n} for n in range(5)]
+        told = calculate("sensor-life", {"results": rows, "end_percent": 40})
+        self.assertAlmostEqual(told["expected_day"], 540.0, delta=12)
+        self.assertLess(told["not_before_day"], told["expected_day"])
+        self.assertTrue(told["band_low"] < 40 < told["band_high"], told)
+        few = calculate("sensor-life", {"results": rows[:2], "end_percent": 40})
+        self.assertEqual((few["expected_day"], few["not_before_day"], few["model"]), (None, None, "too few results"))
+        for bad in (
+            {"results": rows, "end_percent": 4.9},
+            {"results": rows, "end_percent": 95.1},
+            {"results": [{"day": 0, "percent": 0}], "end_percent": 40},
+        ):
+            with self.assertRaises(Fault):
+                calculate("sensor-life", bad)
 
     def test_no_date_on_few_results_or_without_decline(self):
         few = forecast([SignalPoint(0, 1.0), SignalPoint(90, 0.9)], end_percent=40)

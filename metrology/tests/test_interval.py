@@ -5,7 +5,7 @@ from dataclasses import replace
 from datetime import date, timedelta
 
 from metrology.faults import Fault
-from metrology.judgement.interval import Result, drift_rates, next_due
+from metrology.judgement.interval import Result, next_due
 from metrology.judgement.policy import Policy
 
 START = date(2025, 1, 1)
@@ -39,29 +39,68 @@ class Intervals(unittest.TestCase):
             self.assertEqual(self.days("staircase", results(*found)).interval_days, expected, found)
         self.assertIn("3 passes in a row; extended to 125 days", " ".join(self.days("staircase", results(10, 20, 30)).data))
 
-    def test_a_steady_drift_reaches_the_tolerance_when_it_does(self):
-        # Left at 0, found at +40 % of tolerance after 100 days, each time: 0.4 % a day without scatter, 250 days to 100 %.
-        due = self.days("drift", results(0, 40, 40, 40), base=365)
-        self.assertEqual(due.interval_days, 250)
-        self.assertIn("+12.0 % of tolerance in 30 days over 3 intervals", due.why)
+    def test_a_pass_near_the_limit_does_not_make_it_longer(self):
+        for found, expected in (
+            ((79, 79, 79), 125),
+            ((80, 80, 80), 125),
+            ((80.1, 10, 10), 100),
+            ((10, 10, 81, 10, 10), 100),
+            ((10, 10, 81, 10, 10, 10), 125),
+        ):
+            self.assertEqual(self.days("staircase", results(*found)).interval_days, expected, found)
 
-    def test_scatter_shortens_it_by_students_t(self):
-        # Rates 0.3, 0.4, 0.5: mean 0.4, s 0.1, one-sided t(95 %, 2) = 2.920, x sqrt(4/3): 0.4 + 0.3372 = 0.7372; 100/0.7372 = 135.6.
-        due = self.days("drift", results(0, 30, 40, 50), base=365)
-        self.assertEqual(due.interval_days, 135)
+    def test_left_outside_it_is_due_at_once_under_every_rule(self):
+        for rule in ("fixed", "staircase", "drift", "signal"):
+            for left, days in ((100.0, None), (100.1, 0), (-101.0, 0)):
+                due = self.days(rule, results(0, 10, 10, 10, left=left))
+                self.assertEqual(due.interval_days == 0, days == 0, (rule, left))
+        self.assertIn("left outside its tolerance (-101 % of it)", self.days("drift", results(0, left=-101.0)).why)
 
-    def test_where_it_was_left_counts_and_the_nearer_side_wins(self):
-        rows = [*results(0, -40, -40, -40)[:-1], Result(START + timedelta(days=300), -40.0, -50.0)]
-        self.assertEqual(drift_rates(rows), [-0.4, -0.4, -0.4])
-        self.assertEqual(self.days("drift", rows, base=365).interval_days, 125)
+    def test_a_steady_drift_is_due_before_it_reaches_the_tolerance(self):
+        # Left at 0, found at +40 % of tolerance after 100 days, each time: at 0.4 % a day it would be at 100 % after 250 days.
+        days = self.days("drift", results(0, 40, 40, 40, 40, 40), base=100).interval_days
+        self.assertTrue(100 < days < 250, days)
+        self.assertIn("% of tolerance in 30 days", self.days("drift", results(0, 40, 40, 40)).why)
+
+    def test_a_fast_drift_shortens_it_and_where_it_was_left_counts(self):
+        fast = self.days("drift", results(0, 90, 90, 90)).interval_days
+        self.assertTrue(40 < fast < 100, fast)
+        rows = [*results(0, 40, 40, 40)[:-1], Result(START + timedelta(days=300), 40.0, 50.0)]
+        nearer = self.days("drift", rows).interval_days
+        self.assertTrue(20 < nearer < self.days("drift", results(0, 40, 40, 40)).interval_days, nearer)
+
+    def test_a_drift_that_gets_faster_is_seen(self):
+        left = 0.0
+        rows = [Result(START + timedelta(days=100 * n), f, left) for n, f in enumerate((0.0, 10.0, 20.0, 35.0, 55.0, 80.0))]
+        steady = results(0, 40, 40, 40, 40, 40)
+        self.assertLess(self.days("drift", rows).interval_days, self.days("drift", steady).interval_days)
+
+    def test_a_still_instrument_keeps_its_interval_whatever_its_rechecks_hysteresis_and_scatter(self):
+        signed = results(0, 30, -28, 31, -30, 29)
+        rechecked = []
+        for r in results(0, 20, -15, 25, -20):
+            rechecked += [r, Result(r.on + timedelta(days=2), (r.found_percent or 0) - 18.0, 0.0)]
+        unadjusted = [Result(r.on, r.found_percent, r.found_percent) for r in results(25, 5, 30, 8, 27, 6)]
+        for rows in (signed, rechecked, unadjusted):
+            self.assertGreaterEqual(self.days("drift", rows).interval_days, 100)
+
+    def test_scatter_that_no_interval_cures_is_said_and_does_not_shorten_it(self):
+        due = self.days("drift", results(0, 95, -90, 98, -97, 94, -99, 96))
+        self.assertEqual(due.interval_days, 100)
+        self.assertIn("a shorter interval does not cure", due.why)
 
     def test_never_longer_on_too_few_results_nor_beyond_the_longest(self):
-        few = self.days("drift", results(0, 1, 1))
-        self.assertEqual(few.interval_days, 100)
-        self.assertIn("needs 3 intervals with as found and as left, there are 2", few.why)
-        self.assertEqual(self.days("drift", results(0, 1, 1, 1)).interval_days, 200)
-        self.assertEqual(self.days("drift", results(0, 0, 0, 0)).interval_days, 200)
-        self.assertEqual(self.days("drift", results(0, 1, 1, 1), policy=replace(Policy(), longest_factor=1.5)).interval_days, 150)
+        self.assertEqual(self.days("drift", results(0)).interval_days, 100)
+        self.assertEqual(self.days("drift", results(0, 1, 1)).interval_days, 100)
+        self.assertIn("needs 3 intervals to be made longer", self.days("drift", results(0, 1, 1)).why)
+        grown = self.days("drift", results(0, 1, 1, 1)).interval_days
+        self.assertTrue(100 < grown <= 200, grown)
+        self.assertEqual(self.days("drift", results(*[0] * 9)).interval_days, 200)
+        self.assertEqual(self.days("drift", results(*[0] * 9), policy=replace(Policy(), longest_factor=1.5)).interval_days, 150)
+
+    def test_what_was_read_on_one_day_and_far_outside_gives_a_day(self):
+        rows = [Result(START, 0.0, 0.0), Result(START, 5000.0, 0.0), Result(START + timedelta(days=1), -5000.0, 0.0)]
+        self.assertTrue(7 <= self.days("drift", rows).interval_days <= 100)
 
     def test_a_sensor_s_end_comes_before_the_interval_does(self):
         self.assertEqual(self.days("signal", results(0), replace_by=START + timedelta(days=40)).interval_days, 40)

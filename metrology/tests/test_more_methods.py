@@ -7,7 +7,7 @@ from unittest import TestCase
 from metrology.faults import Fault, Faults
 from metrology.judgement.tolerance import Term, Tolerance
 from metrology.methods.parameters import check_pending, differences, read_values
-from metrology.methods.registry import settings_of
+from metrology.methods.registry import get_method, settings_of
 from metrology.methods.settings import load_settings, read_settings
 from metrology.methods.setup import RunSetup, setup_from, setup_payload
 from metrology.quantities.temperature import pt_resistance, thermocouple_emf
@@ -132,6 +132,64 @@ class Displacer(TestCase):
         run.do("decision_made", step="judge_wet", choice="leave")
         self.assertEqual(run.current, "restore")
         self.assertTrue(next(s for s in run.view["evidence"] if s["key"] == "wet_proof")["is_final"])
+
+    def second(self, **values):
+        """A run of revision 2, at its first readings."""
+        inside = {"unit": "%", "lrv": 0, "urv": 100}
+        run = play("level-displacer", {"applied": WEIGHTS, "indicated": meter()}, self.details, inside=inside)
+        run.state.setup = replace(run.state.setup, revision="2")
+        return run.forward(**values)
+
+    def test_gravity_is_not_counted_and_the_tray_is(self):
+        self.details = {**self.details, "gravity": 1.05, "weights_on_hand": ()}
+        plan = self.run_to_readings().method.trial.plan
+        loads = [s.extra["load"] for s in plan(self.run_to_readings().state.setup, "as_found").slots[:5]]
+        self.assertEqual(loads[-1], "0.9500 kg")  # the first revision: 2 - 1.05 x 1
+        self.details = {**self.details, "tray_weight": 0.1}
+        loads = [s.extra["load"] for s in plan(self.second().state.setup, "as_found").slots[:5]]
+        self.assertEqual((loads[0], loads[-1]), ("1.9000 kg", "0.9000 kg"))
+
+    def test_another_load_is_typed_as_a_load(self):
+        run = self.second(weights_on_hand="1 0.5 0.2 0.2 0.1")
+        asked = run.view["step"]["readings"]["next"]["quantities"][0]
+        self.assertEqual((asked["label"], asked["unit"], asked["expected"]), ("Load hung", "kg", "2.0000"))
+        run.do("reading_taken", step="as_found", slot=0, applied="2.0000", indicated="4.000")
+        run.do("reading_taken", step="as_found", slot=1, applied="1.7400", indicated="8.160")
+        row = run.view["evidence"][0]["rows"][1]
+        self.assertEqual((row["applied"], row["error"], row["simulated"]), ("26.000", "0.000 %", "1.7400 kg"))
+
+    def test_the_wet_proof_counts_what_the_filling_lifts_and_how_well_the_glass_is_read(self):
+        self.details = {**self.details, "density": 0.0008}
+        run = self.second().take()
+        run.do("decision_made", step="judge", choice="leave")
+        run.forward(filling_density="0.001")
+        plan = run.method.plan(run.state.setup, "wet_proof")
+        self.assertEqual([float(s.extra["glass"]) for s in plan[:5]], [0.0, 20.0, 40.0, 60.0, 80.0])
+        self.assertIn("Fill to 20.0 % in the glass", plan[1].how)
+        run.do("reading_taken", step="wet_proof", slot=0, applied="0", indicated="4.000")
+        run.do("reading_taken", step="wet_proof", slot=1, applied="20", indicated="8.000")
+        row = run.view["evidence"][-1]["rows"][1]
+        self.assertEqual((row["applied"], row["error"], row["simulated"]), ("25.000", "0.000 %", "20 % in the glass"))
+        self.assertIn("Gauge glass", [c["name"] for c in row["budget"]["rows"]])
+
+    def test_a_light_filling_ends_at_the_full_glass(self):
+        run = self.second().take()
+        run.do("decision_made", step="judge", choice="leave")
+        run.forward(filling_density="0.0009")
+        plan = run.method.plan(run.state.setup, "wet_proof")
+        self.assertEqual([round(s.nominal, 3) for s in plan[:5]], [0.0, 25.0, 50.0, 75.0, 90.0])
+
+    def test_densities_and_weights_that_cannot_be_are_refused(self):
+        check = get_method("level-displacer").check
+        good = read_settings(settings_of("level-displacer"), {**self.details, "weights_on_hand": "1 0.5"})
+        check(good, {})
+        for change, field in (
+            ({"density": 1.0}, "density"), ({"density": 4.9e-5}, "density"), ({"weights_on_hand": (10.1,)}, "weights_on_hand"), ({"tray_weight": 2.0}, "tray_weight"),
+        ):  # fmt: skip
+            with self.assertRaises(Fault) as caught:
+                check(replace(good, **change), {})
+            self.assertEqual(caught.exception.field, field)
+        check(replace(good, density=5e-5, displacer_volume=10.0, weights_on_hand=()), {})
 
     def test_without_a_column_the_wet_proof_is_left_out_and_said(self):
         self.details = {**self.details, "has_column": False}
@@ -425,6 +483,27 @@ class Configure(TestCase):
     def test_two_sets_differ_where_a_device_would_keep_a_difference(self):
         rows = differences(BEFORE, {**BEFORE, "urv": 100.00001, "damping": 2, "pv": 5})
         self.assertEqual([r[0] for r in rows], ["damping"])
+
+
+class FailureSignal(TestCase):
+    def test_a_current_from_21_ma_on_is_asked_about(self):
+        for text, is_asked in (
+            ("20.5", False),
+            ("20.99", False),
+            ("21.0", True),
+            ("21.5", True),
+            ("22.0", True),
+            ("3.6", False),
+            ("3.59", True),
+        ):
+            run = Play().prepare()
+            with self.subTest(text=text):
+                if is_asked:
+                    with self.assertRaises(Fault) as caught:
+                        run.read("as_found", [text])
+                    self.assertTrue(caught.exception.context["can_confirm"])
+                else:
+                    run.read("as_found", [text])
 
 
 class Transmitter(TestCase):

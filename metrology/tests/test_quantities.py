@@ -6,6 +6,7 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
+from metrology.calculators import calculate
 from metrology.faults import Fault, Faults, require_positive, require_range
 from metrology.judgement.errors import error_in_bases, measure_point
 from metrology.judgement.tolerance import Term, Tolerance, describe, tolerance_percent
@@ -209,6 +210,34 @@ class LevelByHead(TestCase):
 
 
 class TypedNumbers(TestCase):
+    def test_figures_of_any_script_and_signs_of_a_text_processor_are_plain_digits(self):
+        for text, plain in (
+            ("\u22125", "-5"),
+            ("\u20135.2", "-5.2"),
+            ("\uff11\uff12.\uff10\uff14", "12.04"),
+            ("\u0661\u0662", "12"),
+            ("12\u00a0mA", "12"),
+        ):
+            self.assertEqual(parse_typed(text, name="x", unit="mA").text, plain)
+
+    def test_a_comma_that_may_part_thousands_is_open_only_where_both_can_be(self):
+        open_one = parse_typed("1,234", name="x")
+        self.assertEqual((open_one.value, open_one.thousands), (1.234, 1234.0))
+        for low, high, is_open in (
+            (0, 10, False),
+            (0, 1233.9, False),
+            (0, 1234, True),
+            (1.234, 1234, True),
+            (1.235, 2000, False),
+            (None, None, True),
+        ):
+            self.assertEqual(open_one.is_open(low, high), is_open, (low, high))
+        for plain in ("1,23", "0,125", "12,3456", "1.234", "1234", "-0,500"):
+            self.assertFalse(parse_typed(plain, name="x").is_open(None, None), plain)
+        for asked in ("1,234", "12,034", "-120,500"):
+            with self.assertRaisesRegex(Fault, "Type it with a point"):
+                calculate("convert", {"value": asked, "from": "kPa", "to": "bar"})
+
     def test_what_people_type(self):
         for text, value in (
             ("12.04", 12.04),

@@ -21,6 +21,7 @@ from tools import (
     electrode_trials,
     exposure_trials,
     injection_trials,
+    interval_trials,
     mixture_trials,
     round_trials,
     scale_trials,
@@ -165,6 +166,9 @@ def main() -> None:
     rows.append(("bottles told from detectors, 1,000 plants", f"{100 * bottled:.1f} %", ">= 97 %"))
     rows.append(("error signatures named right, 1,000 faults", f"{100 * right:.1f} %", ">= 90 %"))
     rows.append(("healthy instruments given a name", f"{100 * false:.1f} %", "<= 5 %"))
+    for kind, told in interval_trials.run_trials(1000, 3101).items():
+        name = f"drift rule, {kind}, 4 results: outside before due; interval"
+        rows.append((name, f"{100 * told.outside:.1f} %; {told.median:.2f} of the register's", "<= 7 %" if kind != "still" else "kept"))
     tried = (
         ("electrode", electrodes),
         ("belt", belts),

@@ -9,7 +9,7 @@ from typing import Any
 from metrology.methods.adjusting.base import SPAN, ZERO, AdjustProgress, AdjustTarget, Passes
 from metrology.methods.budget import ideal_for
 from metrology.methods.setup import RunSetup
-from metrology.methods.trials.curve import ABOVE_SPAN, BELOW_SPAN, tolerance_of
+from metrology.methods.trials.curve import ABOVE_SPAN, believed_output, tolerance_of
 from metrology.quantities.typed import parse_typed
 from metrology.quantities.words import decimals_for, number
 
@@ -26,7 +26,7 @@ def ends_of_range(setup: RunSetup, variant: str) -> tuple[AdjustTarget, ...]:
         nominal = i.lrv + percent / 100.0 * (i.urv - i.lrv)
         aim = tolerance_of(setup, nominal) * share / 100.0
         apply = f"{number(nominal, decimals_for(span))} {i.unit}"
-        low, high = i.output_lo - BELOW_SPAN * out_span, i.output_hi + ABOVE_SPAN * out_span
+        low, high = believed_output(i)
         ideal, unit, width = ideal_for(setup, nominal), i.output_unit, out_span
         if variant == "trim_sensor":
             ideal, unit, width = nominal, i.unit, span

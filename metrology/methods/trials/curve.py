@@ -17,7 +17,7 @@ from metrology.methods.budget import ideal_for, output_budget, per_signal, signa
 from metrology.methods.fragments import ABSOLUTE, DIFFERENTIAL, GAUGE, SensorSettings, pressure_kind, sensor_of
 from metrology.methods.method import Columns
 from metrology.methods.outcome import Judged, Outcome
-from metrology.methods.setup import RunSetup
+from metrology.methods.setup import InstrumentSetup, RunSetup
 from metrology.methods.slots import Plan, Quantity, RawReading, Slot
 from metrology.methods.standards.base import Need
 from metrology.methods.trials.points import PointByPoint, least_ratio
@@ -28,6 +28,7 @@ from metrology.quantities.words import decimals_for, number
 
 # An output can reach a little past its ends (NAMUR NE 43: 3.6 and 21 mA and above signal a fault).
 BELOW_SPAN, ABOVE_SPAN = 0.025, 0.125
+FAILURE_MA = 21.0  # NAMUR NE 43:2003: from here on a current is a failure signal, not a measurement
 APPLIED_NEAR = 0.05  # of span: an applied value further from its point is doubted
 SLIP_NEAR = 0.10  # of span: how near a proposed correction must be to the expected output
 
@@ -57,6 +58,13 @@ RESTS = {
     DIFFERENTIAL: "Vent both sides and open the equaliser between them: that is its zero.",
     ABSOLUTE: "Pull the vacuum down as far as the reference reads; the air is not its zero.",
 }
+
+
+def believed_output(i: InstrumentSetup) -> tuple[float, float]:
+    """Between which a reading of the output is believed without asking, in its unit; a failure signal is not."""
+    span = i.output_hi - i.output_lo
+    low, high = i.output_lo - BELOW_SPAN * span, i.output_hi + ABOVE_SPAN * span
+    return low, FAILURE_MA - 0.01 if i.output_unit == "mA" and i.output_hi < FAILURE_MA < high else high
 
 
 def rest_at(setup: RunSetup, nominal: float) -> str:
@@ -122,7 +130,7 @@ class Curve(PointByPoint):
         """Applied (as the sensor's signal where one is simulated), indicated, and the digital value where there is one."""
         i = setup.instrument
         span, out_span = abs(i.urv - i.lrv), i.output_hi - i.output_lo
-        low, high = i.output_lo - BELOW_SPAN * out_span, i.output_hi + ABOVE_SPAN * out_span
+        low, high = believed_output(i)
         indicated = Quantity(
             "indicated", "Reading", i.output_unit, decimals_for(out_span), slot.ideal, low, high, SLIP_NEAR * out_span, span=out_span
         )

@@ -167,7 +167,7 @@ def _() -> Player:
     return p.forward().sign().review()
 
 
-@scenario("level-displacer", "1", "dry-and-wet")
+@scenario("level-displacer", "1", "dry-and-wet", EIGHTH)
 def _() -> Player:
     details = {
         "displacer_weight": "2", "displacer_volume": "1000", "density": "0.001", "weights_on_hand": "1 0.5 0.2 0.2 0.1 0.05",
@@ -283,3 +283,15 @@ def _() -> Player:
         return [{"applied": f"{t + 0.1:.2f}", "indicated": f"{1.004 * pt_resistance(t + 0.1):.4f}"} for t in points]
 
     return p.take(seen(0, 75, 150)).decide("coefficients").forward().take(seen(0, 37.5, 75, 150)).decide("leave").forward().sign()
+
+
+@scenario("level-displacer", "2", "tray-and-filling")
+def _() -> Player:
+    details = {
+        "displacer_weight": "2", "displacer_volume": "1000", "density": "0.0008", "weights_on_hand": "1 0.5 0.2 0.2 0.1 0.05 0.02 0.02",
+        "has_column": True, "tray_weight": "0.05",
+    }  # fmt: skip
+    p = Player("level-displacer", "2", instrument=instrument(details, unit="%", lrv=0.0, urv=100.0))
+    p.refs = kit.WEIGHTS
+    p.forward(weights_on_hand="1 0.5 0.2 0.2 0.1 0.05 0.02 0.02").errors(0.05).decide("leave")
+    return p.forward(filling_density="0.001").errors(0.1).decide("leave").forward(reading="44").sign().review()

@@ -143,8 +143,7 @@ function Section({ step, children, onOther }: { step: Asked; children: ReactNode
   );
 }
 
-/** Kinds of step that end a sheet, and say what its button does. */
-const ENDS = ["hold", "release"];
+const PLAIN = "Confirm";
 
 /** Several steps of one phase on one screen, stored together or not at all. Where references are still to be chosen it ends before them. */
 export function SheetStep({ run, step, alone }: StepProps & { alone: ReactNode }) {
@@ -179,7 +178,7 @@ export function SheetStep({ run, step, alone }: StepProps & { alone: ReactNode }
       onSubmit={() => confirm()}
       action={
         <Button kind="primary" type="submit" large disabled={append.isPending}>
-          {last && ENDS.includes(last.kind) ? label : step.confirm_label}
+          {label && label !== PLAIN ? label : step.confirm_label}
         </Button>
       }
     >
