@@ -34,8 +34,19 @@ AREAS = [  # code, name, needs permit, metres east and north on the plan of the 
 
 
 def tx(tag: str, area: str, service: str, unit: str, lrv: float, urv: float, tolerance: float, **more: Any) -> dict[str, Any]:
-    """A transmitter that tx-multipoint can run."""
-    return {"tag": tag, "area": area, "service": service, "unit": unit, "lrv": lrv, "urv": urv, "tolerance_value": tolerance, **more}
+    """A transmitter that tx-multipoint can run. Its maker is as made up as everything else here."""
+    made = {"maker": "Saltmarsh Instruments", "model": f"SM {tag.partition('-')[0]} 3", "device_revision": "B"}
+    return {
+        **made,
+        "tag": tag,
+        "area": area,
+        "service": service,
+        "unit": unit,
+        "lrv": lrv,
+        "urv": urv,
+        "tolerance_value": tolerance,
+        **more,
+    }
 
 
 OIL_GASES = (

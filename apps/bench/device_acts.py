@@ -123,12 +123,22 @@ def act_on_device(*, actor: Person, run_id: uuid.UUID, act: str, value: str, now
     }
     admit(state, method, "device_acted", payload=payload, now=now)
 
-    def do() -> None:
+    def do() -> str:
         _require_own(state, master)
         _do(master, act, number.value if number else 0.0, own)
+        return _shows(master) if chosen.is_trim else ""
 
-    _talk(master, do)
+    payload["words"] += _talk(master, do)
     return append_seen(actor=actor, run_id=run_id, event=NewEvent(uuid.uuid4(), "device_acted", payload), now=now)
+
+
+def _shows(master: HartMaster) -> str:
+    """What the device says of itself after it was trimmed; nothing where it does not answer, since the trim itself is done."""
+    try:
+        (pv, unit), (ma, _) = master.read_pv(), master.read_current()
+    except SourceFault:
+        return "; it has not told its value since"
+    return f"; it shows {pv:.5g} {unit} and {ma:.3f} mA"
 
 
 def _do(master: HartMaster, act: str, value: float, unit: str) -> None:
@@ -145,6 +155,8 @@ def parameter_file(run_id: uuid.UUID, kind: str) -> Mapping[str, Any]:
     from metrology.methods.parameters import FORMAT
 
     run, _, state = load_state(run_id)
+    if kind == "now":
+        return _as_it_is_now(run, state)
     found = next((p for p in reversed(state.parameters) if p.kind == kind), None)
     if found is None:
         raise Fault("not_read", f"This run has no parameter set '{kind}'.", field="kind")
@@ -158,3 +170,13 @@ def parameter_file(run_id: uuid.UUID, kind: str) -> Mapping[str, Any]:
         "at": found.at.isoformat(),
         "values": dict(found.values),
     }
+
+
+def _as_it_is_now(run: Run, state: RunState) -> Mapping[str, Any]:
+    """The device as it was last read or written, whatever that was for."""
+    from metrology.methods.parameters import FORMAT
+
+    values = device_values(state)
+    if not values:
+        raise Fault("not_read", "The device has not been read in this run yet. Read it first.", field="kind")
+    return {"format": FORMAT, "tag": state.setup.instrument.tag, "run": run.label, "kind": "now", "values": dict(values)}

@@ -17,7 +17,7 @@ from metrology.methods.registry import get_method
 from metrology.methods.standards.base import REFERENCE, Need
 from metrology.methods.standards.kinds import OFFERED
 from metrology.quantities.units import quantity_of
-from metrology.quantities.words import ratio
+from metrology.quantities.words import ratio, ratio_below
 from metrology.run.state import RunState
 
 NO_LIMIT = 1e6  # a TUR beyond it says only that nothing is uncertain
@@ -72,7 +72,9 @@ def _reference(state: RunState, method: Method, need: Need, r: Any, today: date)
         reaches = f"TUR {ratio(tur)}" if tur < NO_LIMIT else ""
         if tur < wanted:
             standing = "refuse" if tur < 1 else "warn"
-            remarks.append({"rule": "tur", "standing": standing, "says": f"Reaches a TUR of {ratio(tur)}; {ratio(wanted)} is wanted."})
+            remarks.append(
+                {"rule": "tur", "standing": standing, "says": f"Reaches a TUR of {ratio_below(tur, wanted)}; {ratio(wanted)} is wanted."}
+            )
     return {
         "code": row["code"],
         "name": row["name"],

@@ -120,10 +120,12 @@ def _drift(results: Sequence[Result], base: int, p: Policy) -> Due:
         why = f"every {base} days: {each}; it may be found outside at any time, which a shorter interval does not cure: look at its scatter"
         return _after(last.on, base, DRIFT, why, data)
     days = max(min(SHORTEST_DAYS, base), seen.good_for(risk, longest) * base)
+    whole = int(days + 1e-6)
     if seen.outside(0.0) > risk:
-        why = f"{each}; left at {last.left_percent:+.0f} % of its tolerance it may be found outside at any time: set it, or look again in {days:.0f} days"
+        left = f"left at {last.left_percent:+.0f} % of its tolerance"
+        why = f"{each}; {left} it may be found outside at any time: set it, or look again in {whole} days"
         return _after(last.on, days, DRIFT, why, data)
-    why = f"drift of {each}; with {100 * p.reliability:g} % reliability it is inside for {days:.0f} days"
+    why = f"drift of {each}; with {100 * p.reliability:g} % reliability it is inside for {whole} days"
     if days >= longest * base - 1:
         why += ", the longest it may be" if longest > 1 else f"; it needs {p.least_results} intervals to be made longer"
     return _after(last.on, days, DRIFT, why, data)

@@ -49,6 +49,14 @@ def ratio(value: float) -> str:
     return "no limit" if math.isinf(value) else f"{value:.1f}:1" if value < 100 else f"{value:.0f}:1"
 
 
+def ratio_below(value: float, wanted: float) -> str:
+    """A ratio that falls short of one that is wanted, with as many decimals as it takes to see that: 3.96:1 beside 4.0:1."""
+    for decimals in (1, 2, 3):
+        if f"{value:.{decimals}f}" != f"{wanted:.{decimals}f}":
+            return f"{value:.{decimals}f}:1"
+    return f"just below {ratio(wanted)}"
+
+
 def minutes(seconds: float) -> str:
     """A duration in words: 45 s, 12 min, 2 h 05 min."""
     s = max(0, round(seconds))

@@ -15,7 +15,7 @@ from metrology.methods.method import Method
 from metrology.methods.standards.base import Need
 from metrology.methods.standards.kinds import OFFERED
 from metrology.methods.steps import Step
-from metrology.quantities.words import ratio
+from metrology.quantities.words import ratio, ratio_below
 from metrology.run.fields import text_of
 from metrology.run.progress import make_progress
 from metrology.run.state import RunState
@@ -48,13 +48,13 @@ def admit_reference(state: RunState, method: Method, step: Step, payload: Mappin
     tur = method.standards.tur(state.setup, need.role, reference)
     wanted = 0.0 if need.is_informative else state.setup.policy.minimum_tur
     if tur < 1 and wanted:
-        told = f"{reference.code} is too coarse: its uncertainty is larger than the tolerance (TUR {ratio(tur)}). Choose a better one."
+        told = f"{reference.code} is too coarse: its uncertainty is larger than the tolerance (TUR {ratio_below(tur, 1.0)}). Choose a better one."
         raise Fault("too_coarse", told, field=need.role)
     reason = text_of(payload, "reason", label="The reason", required=False)
     if tur < wanted and not reason:
         raise Fault(
             "low_tur",
-            f"{reference.code} reaches a TUR of {ratio(tur)}; {ratio(wanted)} is wanted. Choose a better one, or say why it must do.",
+            f"{reference.code} reaches a TUR of {ratio_below(tur, wanted)}; {ratio(wanted)} is wanted. Choose a better one, or say why it must do.",
             field=need.role,
             needs_reason=True,
         )

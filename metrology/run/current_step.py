@@ -6,8 +6,9 @@ from collections.abc import Callable, Sequence
 from typing import Any, cast
 
 from metrology.judgement.voting import vote_words
-from metrology.methods.adjusting.base import REFUSALS
+from metrology.methods.adjusting.base import REFUSALS, AdjustTarget
 from metrology.methods.method import Method
+from metrology.methods.parameters import ACTS
 from metrology.methods.slots import Quantity, Slot
 from metrology.methods.steps import UNHELD, Step
 from metrology.quantities.words import decimals_for, iso, number, percent
@@ -27,6 +28,7 @@ from metrology.run.progress import (
 )
 from metrology.run.proposing import proposal_at
 from metrology.run.raw import raw_readings
+from metrology.run.sourcing import TRIM_ACTS, trims_by_device
 from metrology.run.state import RunState
 from metrology.run.step_views import compare_step, compute_step
 from metrology.run.view_types import (
@@ -39,6 +41,7 @@ from metrology.run.view_types import (
     ReadingsStep,
     SetData,
     StepData,
+    TrimOffered,
 )
 
 ENDED = ("signed", "accepted", "voided")
@@ -274,9 +277,22 @@ def _adjust_step(state: RunState, method: Method, step: Step) -> AdjustStep:
         }
         if target
         else None,
+        "acts": _trims(state, step, target, decimals),
         "passes": pass_rows(state, method, step.key, step.variant),
         "aim_percent": max((100 * t.aim / t.span for t in targets), default=0.0),
     }
+
+
+def _trims(state: RunState, step: Step, target: AdjustTarget | None, decimals: int) -> list[TrimOffered]:
+    """What a smart transmitter can be told at an adjusting step, with the number that belongs to it."""
+    if target is None or not trims_by_device(step):
+        return []
+    values = {"applied": f"{target.nominal:g}", "ideal": number(target.ideal, decimals)}
+    unit = {"mA": "mA", "pv": state.setup.instrument.unit}
+    return [
+        {"act": a.key, "label": a.label, "unit": unit.get(a.asks, ""), "warns": a.warns, "value": values.get(what, "")}
+        for a, what in ((ACTS[key], what) for key, what in TRIM_ACTS[step.variant].get(target.screw, ()))
+    ]
 
 
 # What a kind of step shows beyond its fields and checks; kinds that are not here need nothing more.

@@ -242,6 +242,16 @@ class PassData(TypedDict):
     scale: float
 
 
+class TrimOffered(TypedDict):
+    """Something a smart transmitter can be told while it is adjusted; value: its number, empty where it is what was measured, or none."""
+
+    act: str
+    label: str
+    unit: str
+    warns: str
+    value: str
+
+
 class AdjustStep(TypedDict):
     """What an adjust step shows."""
 
@@ -259,6 +269,7 @@ class AdjustStep(TypedDict):
     output_unit: str
     max_passes: int
     target: AdjustTargetData | None
+    acts: list[TrimOffered]
     passes: list[PassData]
     aim_percent: float
 

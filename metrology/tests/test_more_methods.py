@@ -184,7 +184,8 @@ class Displacer(TestCase):
         good = read_settings(settings_of("level-displacer"), {**self.details, "weights_on_hand": "1 0.5"})
         check(good, {})
         for change, field in (
-            ({"density": 1.0}, "density"), ({"density": 4.9e-5}, "density"), ({"weights_on_hand": (10.1,)}, "weights_on_hand"), ({"tray_weight": 2.0}, "tray_weight"),
+            ({"density": 1.0}, "density"), ({"density": 4.9e-5}, "density"), ({"weights_on_hand": (10.1,)}, "weights_on_hand"),
+            ({"tray_weight": 2.0}, "tray_weight"),
         ):  # fmt: skip
             with self.assertRaises(Fault) as caught:
                 check(replace(good, **change), {})

@@ -15,7 +15,7 @@ from metrology.quantities.level import level_head
 from metrology.quantities.transfer import Transfer, ideal_output, input_for_output, input_fraction, output_fraction
 from metrology.quantities.typed import parse_typed, same_unit
 from metrology.quantities.units import convert, convert_width, quantity_of
-from metrology.quantities.words import decimals_for, minutes, number, percent, ratio, signed
+from metrology.quantities.words import decimals_for, minutes, number, percent, ratio, ratio_below, signed
 
 
 class Transfers(TestCase):
@@ -207,6 +207,12 @@ class LevelByHead(TestCase):
         for bad in ({"high_m": 0}, {"low_m": 3}, {"high_m": 100.1}, {"density": 9.9}, {"leg": "oily"}, {"gravity": 9.69}):
             self.assertRaises(Fault, level_head, **{"low_m": 0, "high_m": 3, "density": 1000, **bad})
         level_head(0, 100, density=10, gravity=9.7)
+
+
+class Short(TestCase):
+    def test_a_ratio_that_falls_short_is_told_so_that_it_shows(self):
+        for value, told in ((3.2, "3.2:1"), (3.949, "3.9:1"), (3.96, "3.96:1"), (3.996, "3.996:1"), (3.99999, "just below 4.0:1")):
+            self.assertEqual(ratio_below(value, 4.0), told)
 
 
 class TypedNumbers(TestCase):

@@ -415,6 +415,28 @@ class Spoken(LiveTestCase):
         self.assertFailure(self.act("act", act="lower_trim", value="99999"), 400, "out_of_range")
         self.assertEqual((tx.lrv, tx.urv), before)
 
+    def test_a_trim_is_told_from_where_it_is_adjusted_and_its_result_is_in_view(self):
+        Instrument.objects.filter(tag="PT-2110").update(details={"has_digital": True})
+        self.start()
+        self.forward(PRESSURE)
+        for slot, percent in enumerate((0, 25, 50, 75, 100, 100, 75, 50, 25, 0)):
+            pv, ma = 4 * percent + 8, 4 + 0.16 * percent + 0.32
+            self.ok(("reading_taken", {"step": "as_found", "slot": slot, "indicated": f"{ma:.3f}", "pv": f"{pv:.2f}"}))
+        view = self.ok(("decision_made", {"step": "judge", "choice": "trim_sensor"}))["view"]
+        self.assertEqual([(a["act"], a["value"], a["unit"]) for a in view["step"]["adjust"]["acts"]], [("lower_trim", "0", "kPa")])
+        self.choose(device="HART/")
+        view = self.act("act", act="lower_trim", value="0").json()["view"]
+        self.assertRegex(view["acts"][-1]["words"], r"^trimmed the sensor's low end at 0 kPa; it shows -?[\d.e-]+ kPa and \d\.\d{3} mA$")
+        self.bench.hart["PT-2110"].tx.tag = "SPARE"
+        self.assertFailure(self.act("act", act="upper_trim", value="400"), 400, "another_device")
+
+    def test_a_saved_set_is_compared_with_the_device_as_it_is_now(self):
+        self.configure()
+        self.assertFailure(self.get(f"runs/{self.run_id}/parameters/now.json"), 400, "not_read")
+        self.assertEqual(self.act("read", act="before").status_code, 200)
+        told = self.get(f"runs/{self.run_id}/parameters/now.json").json()
+        self.assertEqual((told["tag"], told["kind"], told["values"]["urv"]), ("PT-2110", "now", 400.0))
+
     def test_a_range_is_pending_sent_read_back_and_saved(self):
         self.to_edit()
         self.ok(("parameters_captured", {"step": "configure", "kind": "pending", "values": {"urv": "250", "damping": "2"}}))

@@ -147,7 +147,7 @@ class DueReasons(PlantTestCase):
         edited = self.client.put("/api/v1/instruments/PT-2110/", {**form, "interval_days": "100"}, content_type="application/json").json()
         self.assertEqual(edited["next_due"], (timezone.localdate() + timedelta(days=100)).isoformat())
         edited = self.client.put("/api/v1/instruments/PT-2110/", {**form, "due_rule": "drift"}, content_type="application/json").json()
-        self.assertIn("needs 3 intervals", edited["due_reason"])
+        self.assertIn("needs an interval from as left to as found", edited["due_reason"])
 
     def test_a_replacement_makes_it_due_at_once(self):
         self.prepare()

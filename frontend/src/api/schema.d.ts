@@ -1860,6 +1860,13 @@ export interface components {
                             ideal: string;
                             aim: string;
                         } | null;
+                        acts: {
+                            act: string;
+                            label: string;
+                            unit: string;
+                            warns: string;
+                            value: string;
+                        }[];
                         passes: {
                             pass_number: number;
                             screw: string;
@@ -4078,6 +4085,13 @@ export interface components {
                             ideal: string;
                             aim: string;
                         } | null;
+                        acts: {
+                            act: string;
+                            label: string;
+                            unit: string;
+                            warns: string;
+                            value: string;
+                        }[];
                         passes: {
                             pass_number: number;
                             screw: string;

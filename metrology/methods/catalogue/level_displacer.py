@@ -198,7 +198,8 @@ def check(s: Any, _register: Mapping[str, Any]) -> None:
     for name, value in (("density", s.density), ("upper_density", s.upper_density if s.interface else None)):
         if value is not None and not low <= value <= high:
             unit = f"{s.weight_unit}/{s.volume_unit}"
-            told = f"A density of {value:g} {unit} can't be; liquids have {low:g} to {high:g} {unit}. Water has {0.001 if s.weight_unit == 'kg' else 0.0361:g}."
+            water = 0.001 if s.weight_unit == "kg" else 0.0361
+            told = f"A density of {value:g} {unit} can't be; liquids have {low:g} to {high:g} {unit}. Water has {water:g}."
             raise Fault("impossible_density", told, field=name)
     heavy = [w for w in s.weights_on_hand if w > HEAVY * s.displacer_weight]
     if s.displacer_weight and heavy:

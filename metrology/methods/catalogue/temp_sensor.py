@@ -466,7 +466,6 @@ def _cold_junction(setup: RunSetup) -> tuple[Step, ...]:
             "Measure the temperature where the thermocouple's wires end. Type 0 when an ice point or the readout compensates.",
             fields=(Field("cold_junction_c", "Temperature of the cold junction", "number", "°C", low=-10, high=60),),
             enters=True,
-            confirm_label="Use it",
         ),
     )
 

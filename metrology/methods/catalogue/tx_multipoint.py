@@ -173,7 +173,6 @@ def _cold_junction(setup: RunSetup) -> tuple[Step, ...]:
             "If the calibrator compensates by itself through the right extension wire, type 0.",
             fields=(Field("cold_junction_c", "Temperature at the terminals", "number", "°C", low=-40, high=85),),
             enters=True,
-            confirm_label="Use it",
         ),
     )
 

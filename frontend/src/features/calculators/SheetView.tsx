@@ -45,6 +45,13 @@ function Rows({ rows }: { rows: Result[] }) {
   );
 }
 
+const WORDS: Record<string, string> = { sqrt: "square root" };
+
+/** An option as people read it; codes of classes and rules keep their figures. */
+function wordsFor(option: string): string {
+  return WORDS[option] ?? option.replace(/-(?!\d)/g, " ");
+}
+
 /** One calculation: fields, result, curve, formula with its source. */
 export function SheetView({ sheet, run, liked, onLike }: { sheet: Sheet; run: string; liked: boolean; onLike: () => void }) {
   const navigate = useNavigate();
@@ -62,6 +69,9 @@ export function SheetView({ sheet, run, liked, onLike }: { sheet: Sheet; run: st
   });
   const failure = result.error instanceof ApiFailure ? result.error : null;
   const answer = failure ? undefined : result.data;
+  const isOld = result.isPlaceholderData; // still of the values before
+  // A refusal names the field as the command line does; on the page it is called by its label.
+  const told = sheet.fields.reduce((text, f) => text.replace(new RegExp(`\\b${f.name}\\b(?=[\\s.[])`, "g"), f.label), failure?.message ?? "");
   const invert = () => {
     // What both directions share goes along; the result becomes what is asked.
     const shared = { ...typed };
@@ -93,8 +103,8 @@ export function SheetView({ sheet, run, liked, onLike }: { sheet: Sheet; run: st
       <div className="grid gap-x-5 gap-y-3 sm:grid-cols-2 lg:grid-cols-3">
         {sheet.fields.map((f) => {
           // Not a numeric keyboard: "212 F" or "5 bar" is converted to the field's own unit.
-          const common = { label: f.label, unit: f.unit, value: typed[f.name] ?? f.start, onChange: (v: string) => set(f.name, v), error: failure?.field.split(/[[.]/)[0] === f.name ? failure.message : undefined };
-          if (f.kind === "choice") return <ChoiceField key={f.name} {...common} options={f.options.map((o) => ({ value: o, label: o }))} />;
+          const common = { label: f.label, unit: f.unit, value: typed[f.name] ?? f.start, onChange: (v: string) => set(f.name, v), error: failure?.field.split(/[[.]/)[0] === f.name ? told : undefined };
+          if (f.kind === "choice") return <ChoiceField key={f.name} {...common} options={f.options.map((o) => ({ value: o, label: wordsFor(o) }))} />;
           if (f.kind === "rows" || f.kind === "list")
             return (
               <div key={f.name} className="sm:col-span-2 lg:col-span-3">
@@ -105,8 +115,9 @@ export function SheetView({ sheet, run, liked, onLike }: { sheet: Sheet; run: st
         })}
       </div>
       <p className="text-sm text-muted">A number may carry another unit, like 212 F or 5 bar; it is converted.</p>
-      {failure && !sheet.fields.some((f) => failure.field.split(/[[.]/)[0] === f.name) && <Message tone="out">{failure.message}</Message>}
-      <section aria-label="Result" role="status" className="border-y-2 border-slate py-2">
+      {failure && !sheet.fields.some((f) => failure.field.split(/[[.]/)[0] === f.name) && <Message tone="out">{told}</Message>}
+      <section aria-label="Result" role="status" aria-busy={isOld} className={`border-y-2 border-slate py-2 ${isOld ? "text-muted" : ""}`}>
+        {isOld && <p className="text-sm font-bold">Being worked out; this is still the result of the values before.</p>}
         {answer ? (
           <dl className="grid gap-x-8 sm:grid-cols-2">
             {sheet.outputs

@@ -3,8 +3,8 @@ import type { Step } from "../../api/client";
 type Drawn = NonNullable<NonNullable<Step["readings"]>["hookup"]>;
 type Line = Drawn["lines"][number];
 
-const WIDTH = 620;
-const BOX = { width: 118, height: 60, y: 34 };
+const WIDTH = 440; // as wide as the pane it stands in, so that its letters are as large as the others
+const BOX = { width: 104, height: 56, y: 28 };
 const MIDDLE = BOX.y + BOX.height / 2;
 
 /** A valve as two triangles tip to tip: filled where it is shut. */
@@ -12,10 +12,10 @@ function Valve({ x, y, name, isShut }: { x: number; y: number; name: string; isS
   return (
     <g>
       <path d={`M${x - 9} ${y - 7} L${x + 9} ${y + 7} L${x + 9} ${y - 7} L${x - 9} ${y + 7} Z`} className={isShut ? "fill-slate stroke-slate" : "fill-page stroke-slate"} strokeWidth={2} />
-      <text x={x} y={y + 22} textAnchor="middle" className="fill-slate text-[11px]">
+      <text x={x} y={y + 24} textAnchor="middle" className="fill-slate text-[13px]">
         {name}
       </text>
-      <text x={x} y={y + 35} textAnchor="middle" className="fill-slate text-[11px] font-bold">
+      <text x={x} y={y + 39} textAnchor="middle" className="fill-slate text-[13px] font-bold">
         {isShut ? "shut" : "open"}
       </text>
     </g>
@@ -45,12 +45,12 @@ function Between({ line, from, to }: { line: Line; from: number; to: number }) {
       {line.resistor && (
         <g>
           <rect x={middle - 22} y={(ys[0] ?? 0) - 7} width={44} height={14} className="fill-page stroke-slate" strokeWidth={2} />
-          <text x={middle} y={BOX.y + BOX.height + 14} textAnchor="middle" className="fill-slate text-[11px] font-bold">
+          <text x={middle} y={BOX.y + BOX.height + 14} textAnchor="middle" className="fill-slate text-[13px] font-bold">
             {line.resistor}
           </text>
         </g>
       )}
-      <text x={middle} y={BOX.y - 10} textAnchor="middle" className="fill-slate text-[12px]">
+      <text x={middle} y={BOX.y - 10} textAnchor="middle" className="fill-slate text-[13px]">
         {line.label}
       </text>
     </g>
@@ -63,7 +63,7 @@ export function Hookup({ hookup }: { hookup: Drawn }) {
   const space = boxes > 1 ? (WIDTH - boxes * BOX.width) / (boxes - 1) : 0;
   const left = (n: number) => n * (BOX.width + space);
   const valves = hookup.lines.flatMap((l) => l.valves);
-  const height = valves.length ? 190 : 124;
+  const height = valves.length ? 182 : hookup.lines.some((l) => l.resistor) ? 106 : 94;
   return (
     <figure className="space-y-2">
       <svg viewBox={`0 0 ${WIDTH} ${height}`} className="w-full" role="img" aria-label={`Connected: ${hookup.boxes.map((b) => `${b.title} ${b.code}`.trim()).join(", ")}`}>
@@ -83,10 +83,10 @@ export function Hookup({ hookup }: { hookup: Drawn }) {
             )}
           </g>
         ))}
-        {valves.length > 0 && <line x1={left(1) + BOX.width / 2} x2={left(1) + BOX.width / 2} y1={BOX.y + BOX.height} y2={130} className="stroke-water" strokeWidth={6} />}
-        {valves.length > 0 && <line x1={valveX(0, valves.length) - 40} x2={valveX(valves.length - 1, valves.length) + 40} y1={140} y2={140} className="stroke-water" strokeWidth={6} />}
+        {valves.length > 0 && <line x1={left(1) + BOX.width / 2} x2={left(1) + BOX.width / 2} y1={BOX.y + BOX.height} y2={122} className="stroke-water" strokeWidth={6} />}
+        {valves.length > 0 && <line x1={valveX(0, valves.length) - 40} x2={valveX(valves.length - 1, valves.length) + 40} y1={128} y2={128} className="stroke-water" strokeWidth={6} />}
         {valves.map((v, n) => (
-          <Valve key={v.name} x={valveX(n, valves.length)} y={140} name={v.name} isShut={v.state === "shut"} />
+          <Valve key={v.name} x={valveX(n, valves.length)} y={128} name={v.name} isShut={v.state === "shut"} />
         ))}
       </svg>
       <figcaption className="space-y-1 text-sm">
@@ -99,5 +99,5 @@ export function Hookup({ hookup }: { hookup: Drawn }) {
 }
 
 function valveX(n: number, count: number): number {
-  return WIDTH / 2 + (n - (count - 1) / 2) * 120;
+  return WIDTH / 2 + (n - (count - 1) / 2) * 106;
 }

@@ -1,15 +1,31 @@
 import { useEffect, useRef } from "react";
-import { ApiFailure } from "../../../api/client";
+import { ApiFailure, type Run, type Step } from "../../../api/client";
 import { Button } from "../../../ui/Button";
 import { ChoiceField, TextField } from "../../../ui/fields";
-import { Message } from "../../../ui/Message";
+import { Failure, Message } from "../../../ui/Message";
 import { useDraftForm } from "../../../ui/useDraft";
 import { Keys } from "../../gas/Keys";
 import { ForceForm } from "../../gas/ForceForm";
 import { LivePanel } from "../../live/LivePanel";
 import { useLive } from "../../live/useLive";
+import { Acts, AnotherDevice, Modem, useDevice } from "./Device";
 import { StepFrame, type StepProps } from "../StepFrame";
 import { useAppend, type Carried } from "../useRun";
+
+/** A smart transmitter is told to trim itself, to the point applied or to what was measured; what it shows then stands on the record. */
+function ByDevice({ run, adjust, measured }: { run: Run; adjust: NonNullable<Step["adjust"]>; measured: string }) {
+  const device = useDevice(run);
+  const isLive = run.view.sources.some((s) => s.quantity === "device");
+  const given = Object.fromEntries(adjust.acts.map((act) => [act.act, act.value || (act.unit ? measured : "")]));
+  return (
+    <>
+      {isLive && <Acts run={run} all={adjust.acts} rows={[]} busy={device.busy} act={(act, value) => device.act.mutate({ act, value })} title="Tell the device" given={given} />}
+      {device.error && <Failure error={device.error} />}
+      <AnotherDevice run={run} device={device} />
+      <Modem run={run} source="" label="It is trimmed" typed="by hand, at the communicator" />
+    </>
+  );
+}
 
 export function AdjustStep({ run, step }: StepProps) {
   const append = useAppend(run);
@@ -133,6 +149,7 @@ export function AdjustStep({ run, step }: StepProps) {
               hint="Leave empty if it was inside the aim and you left it alone."
             />
           </div>
+          {a.acts.length > 0 && <ByDevice key={a.screw} run={run} adjust={a} measured={values.before ?? ""} />}
         </>
       )}
       {(a.is_stuck || (failure?.field === "reason" && !a.is_converged)) && (

@@ -1,92 +1,21 @@
 import { useMutation } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { ApiFailure, client, unwrap, type Run, type Step } from "../../../api/client";
-import { useModems } from "../../../api/queries";
 import { Button, LinkButton } from "../../../ui/Button";
-import { ChoiceField, TextField } from "../../../ui/fields";
+import { TextField } from "../../../ui/fields";
 import { Failure, Message } from "../../../ui/Message";
-import { Modal } from "../../../ui/Modal";
 import { useDraftForm } from "../../../ui/useDraft";
+import { Acts, AnotherDevice, Modem, useDevice } from "./Device";
 import { StepFrame, type StepProps } from "../StepFrame";
-import { useAppend, useTakeRun } from "../useRun";
+import { useAppend } from "../useRun";
 
 /** What stands in the device before an act, as it was last read. */
 const OLD = ["lrv", "urv", "pv", "ma"];
 
 type Compare = NonNullable<Step["compare"]>;
 type Parameter = Compare["rows"][number];
-type Act = Compare["acts"][number];
 
 const KIND_OF: Record<string, string> = { read: "before", edit: "read back", after: "after" };
-/** Everything that talks to the transmitter through the server. */
-function useDevice(run: Run) {
-  const { take, refresh } = useTakeRun(run.id);
-  const path = { path: { run_id: run.id } };
-  const read = useMutation({
-    mutationKey: ["append", run.id],
-    mutationFn: (kind: string) => unwrap(client.POST("/api/v1/runs/{run_id}/device/read/", { params: path, body: { act: kind, value: "" } })),
-    onSuccess: take,
-  });
-  const send = useMutation({
-    mutationKey: ["append", run.id],
-    mutationFn: () => unwrap(client.POST("/api/v1/runs/{run_id}/device/send/", { params: path })),
-    onSuccess: take,
-    onError: refresh,
-  });
-  const act = useMutation({
-    mutationKey: ["append", run.id],
-    mutationFn: (body: { act: string; value: string }) => unwrap(client.POST("/api/v1/runs/{run_id}/device/act/", { params: path, body })),
-    onSuccess: take,
-  });
-  const accept = useMutation({
-    mutationKey: ["append", run.id],
-    mutationFn: (reason: string) => unwrap(client.POST("/api/v1/runs/{run_id}/device/accept/", { params: path, body: { reason } })),
-    onSuccess: (next) => {
-      for (const m of [read, send, act]) m.reset();
-      take(next);
-    },
-  });
-  return { read, send, act, accept, error: accept.error ?? read.error ?? send.error ?? act.error, busy: read.isPending || send.isPending || act.isPending };
-}
-
-/** Another device answers: nothing was done. One that was exchanged, its tag not set yet, is accepted with a reason. */
-function AnotherDevice({ run, device }: { run: Run; device: ReturnType<typeof useDevice> }) {
-  const [reason, setReason] = useState("");
-  const failure = [device.read.error, device.send.error, device.act.error].find((e) => e instanceof ApiFailure && e.code === "another_device");
-  if (!(failure instanceof ApiFailure) || failure.details.can_accept !== true) return null;
-  return (
-    <div className="flex max-w-2xl items-end gap-3">
-      <div className="flex-1">
-        <TextField label={`Why it is ${run.view.instrument.tag} all the same`} value={reason} onChange={setReason} hint="Like: exchanged today, its tag is not set yet. It goes on the record." />
-      </div>
-      <Button onClick={() => device.accept.mutate(reason)} disabled={device.accept.isPending || reason.trim().length < 5}>
-        Accept this device
-      </Button>
-    </div>
-  );
-}
-
-function Modem({ run, source }: { run: Run; source: string }) {
-  const append = useAppend(run);
-  const modems = useModems(run.view.instrument.tag).data ?? [];
-  const chosen = run.view.sources.find((s) => s.quantity === "device")?.signal ?? "";
-  const options = [
-    { value: "", label: "typed from the communicator" },
-    ...modems.map((m) => ({ value: m.id, label: `${m.is_wired ? "" : "other: "}${m.label}` })),
-  ];
-  if (chosen && !modems.some((m) => m.id === chosen)) options.push({ value: chosen, label: source || chosen });
-  return (
-    <div className="max-w-md">
-      <ChoiceField
-        label="Parameters are"
-        value={chosen}
-        options={options}
-        onChange={(signal) => append.mutate([{ type: "source_chosen", payload: { quantity: "device", signal } }])}
-      />
-    </div>
-  );
-}
-
 function Cell({ p, value, onChange, error, label }: { p: Parameter; value: string; onChange: (v: string) => void; error?: string; label: string }) {
   const shape = "min-h-12 w-full rounded-md border-2 bg-page px-2 font-bold";
   const edge = error ? "border-iron" : "border-rule-strong";
@@ -160,57 +89,7 @@ function Table({ c, typed, set, errors, typing }: { c: Compare; typed: Record<st
   );
 }
 
-function Acts({ run, all, rows, busy, act }: { run: Run; all: Act[]; rows: Parameter[]; busy: boolean; act: (act: string, value: string) => void }) {
-  const [values, setValues] = useState<Record<string, string>>({});
-  const [asked, ask] = useState<Act | null>(null);
-  const last = run.view.acts.at(-1);
-  const send = (a: Act) => {
-    ask(null);
-    act(a.act, values[a.act] ?? "");
-  };
-  return (
-    <details className="border-y border-rule">
-      <summary className="flex min-h-12 cursor-pointer items-center font-bold">Trims, range by live pressure, loop test, write protection</summary>
-      <div className="grid gap-2 pb-3 sm:grid-cols-2">
-        {all.map((a) => (
-          <div key={a.act} className="flex items-end gap-2">
-            {a.unit && (
-              <div className="w-28">
-                <TextField label={a.unit} numeric value={values[a.act] ?? ""} onChange={(v) => setValues({ ...values, [a.act]: v })} />
-              </div>
-            )}
-            <Button disabled={busy} onClick={() => (a.warns ? ask(a) : send(a))} className="flex-1">
-              {a.label}
-            </Button>
-          </div>
-        ))}
-      </div>
-      {asked && (
-        <Modal open onClose={() => ask(null)} title={`${asked.label}${asked.unit ? ` ${values[asked.act] ?? ""} ${asked.unit}` : ""}`}>
-          <p>{asked.warns}</p>
-          {rows.map((r) => (
-            <p key={r.name}>
-              {r.label} now: <strong>{r.device}</strong>
-            </p>
-          ))}
-          <div className="flex justify-end gap-3">
-            <Button onClick={() => ask(null)}>Not now</Button>
-            <Button kind="primary" onClick={() => send(asked)}>
-              Send it to the device
-            </Button>
-          </div>
-        </Modal>
-      )}
-      {last && (
-        <p role="status" className="pb-2 text-sm">
-          Last: {last.by} {last.words}.
-        </p>
-      )}
-    </details>
-  );
-}
-
-/** A saved parameter file, compared with the set before; its settable values may become pending. */
+/** A saved parameter file, compared with the device as it is now, also one exchanged; its settable values may become pending. */
 function FileCompare({ run, onUse }: { run: Run; onUse: (values: Record<string, string>) => void }) {
   const input = useRef<HTMLInputElement>(null);
   const compare = useMutation({
@@ -221,9 +100,12 @@ function FileCompare({ run, onUse }: { run: Run; onUse: (values: Record<string, 
       } catch {
         throw new ApiFailure(400, { code: "bad_file", message: `${file.name} is not a JSON file. Choose a parameter set that was saved here.` });
       }
-      const a = (await (await fetch(`/api/v1/runs/${run.id}/parameters/before.json`)).json()) as Record<string, unknown>;
+      if (!b.values || !Object.keys(b.values).length) {
+        throw new ApiFailure(400, { code: "empty_file", message: `${file.name} holds no parameters. Choose a parameter set that was saved here.` });
+      }
+      const a = (await (await fetch(`/api/v1/runs/${run.id}/parameters/now.json`)).json()) as Record<string, unknown>;
       const rows = await unwrap(client.POST("/api/v1/parameters/compare/", { body: { a, b: b as Record<string, unknown> } }));
-      return { name: file.name, rows, values: b.values ?? {} };
+      return { name: file.name, rows, values: b.values };
     },
   });
   const found = compare.data;
@@ -252,11 +134,11 @@ function FileCompare({ run, onUse }: { run: Run; onUse: (values: Record<string, 
       </div>
       {compare.isError && <Failure error={compare.error} />}
       {found && (
-        <Message tone="info" title={found.rows.length ? `${found.name} differs from the set before` : `${found.name} is the same as the set before`}>
+        <Message tone="info" title={found.rows.length ? `${found.name} differs from the device as it is now` : `${found.name} is the same as the device as it is now`}>
           <ul>
             {found.rows.map((r) => (
               <li key={r.name}>
-                {r.label}: {r.a} before, {r.b} in the file
+                {r.label}: {r.a} in the device, {r.b} in the file
               </li>
             ))}
           </ul>

@@ -74,7 +74,10 @@ function LastReading({ step }: { step: Step }) {
       <span className="text-muted">
         Reading {last.number}, {last.indicated} {step.readings?.output_unit}:
       </span>
-      <span className="text-2xl font-bold">{last.error}</span>
+      <span className="text-2xl font-bold">
+        {last.error}
+        {last.share && ` ${step.readings?.unit ?? ""}, ${last.share} of span`}
+      </span>
       <span className="text-xl">
         <Verdict verdict={last.verdict} close={last.is_too_close} size={20} />
       </span>

@@ -224,7 +224,7 @@ describe("a decision", () => {
 describe("adjusting", () => {
   const adjust = {
     screw: "zero", label: "zero", act: "turn", keys: [], can_refuse: false, refusals: [], variant: "adjust", pass_number: 1, is_converged: false, is_stuck: false, says: "Pass 1: zero.", output_unit: "mA", max_passes: 4, aim_percent: 0.125,
-    target: { apply: "0.00 kPa", ideal: "4.000", aim: "±0.020 mA" }, passes: [],
+    target: { apply: "0.00 kPa", ideal: "4.000", aim: "±0.020 mA" }, passes: [], acts: [],
   };
 
   it("sends before and after of the screw that is next", async () => {
@@ -236,6 +236,20 @@ describe("adjusting", () => {
     fireEvent.click(screen.getByText("Record zero"));
     await waitFor(() => expect(server.asked.length).toBe(1));
     expect(sent(server)[0]).toMatchObject({ type: "adjustment_made", payload: { screw: "zero", before: "4.12", after: "4.001" } });
+  });
+
+  it("tells a smart transmitter to trim itself, and asks before", async () => {
+    const acts = [{ act: "lower_trim", label: "Trim the low end to", unit: "kPa", warns: "A trim can't be undone from here.", value: "0" }];
+    const run = runAt({ key: "adjust", kind: "adjust", title: "Trim the sensor", readings: null, adjust: { ...adjust, variant: "trim_sensor", acts } });
+    run.view.sources = [{ quantity: "device", channel: "", signal: "HART/", label: "HART", unit: "", stimulus: "" }];
+    const server = pretendServer({ "POST /api/v1/runs/r1/device/act/": { body: run } });
+    show(<AdjustStep run={run} step={run.view.step} />);
+    expect(screen.getByLabelText("kPa")).toHaveProperty("value", "0");
+    fireEvent.click(screen.getByRole("button", { name: "Trim the low end to" }));
+    expect(await screen.findByText("A trim can't be undone from here.")).toBeTruthy();
+    expect(server.asked.filter((a) => a.path.includes("/device/act/")).length).toBe(0);
+    fireEvent.click(screen.getByRole("button", { name: "Send it to the device" }));
+    await waitFor(() => expect(server.asked.filter((a) => a.path.includes("/device/act/")).length).toBe(1));
   });
 
   it("that is stuck asks what was found before it can be finished", () => {
