@@ -153,6 +153,11 @@ export function SheetStep({ run, step, alone }: StepProps & { alone: ReactNode }
   const beside = run.view.beside;
   const roles = beside.filter(asksReference).flatMap((s) => s.fields.map((f) => f.name));
   const [others, setOthers] = useState("");
+  const parted = useRef<HTMLDivElement>(null);
+  // On a long sheet the field that was refused, and what is asked about it, must come into sight.
+  useEffect(() => {
+    if (append.error) parted.current?.querySelector("[data-invalid]")?.scrollIntoView?.({ block: "center" });
+  }, [append.error]);
   const { offers, isPending } = useAllOffers(run.id, roles, run.view.seq);
   if (isPending) return <Loading what="the kit" />;
   const end = beside.findIndex((s) => asksReference(s) && (others === s.key || s.fields.some((f) => f.required && !good(offers[f.name] ?? []).length)));
@@ -182,12 +187,14 @@ export function SheetStep({ run, step, alone }: StepProps & { alone: ReactNode }
         </Button>
       }
     >
-      <Keys run={run} only={step.keys} />
-      {shown.map((s, n) => {
-        const Of = partOf(s);
-        const part = <Of key={s.key} run={run} step={s} error={append.error} errors={errors} isFirst={n === 0} offers={offers} onChange={keep} />;
-        return n === 0 ? part : <Section key={s.key} step={s} onOther={() => setOthers(s.key)}>{part}</Section>;
-      })}
+      <div ref={parted} className="space-y-3">
+        <Keys run={run} only={step.keys} />
+        {shown.map((s, n) => {
+          const Of = partOf(s);
+          const part = <Of key={s.key} run={run} step={s} error={append.error} errors={errors} isFirst={n === 0} offers={offers} onChange={keep} />;
+          return n === 0 ? part : <Section key={s.key} step={s} onOther={() => setOthers(s.key)}>{part}</Section>;
+        })}
+      </div>
       {append.isError && !isBeside && <Failure error={append.error} />}
       <ReallySo error={append.error} onConfirm={confirm} onTake={(field, value) => every().forEach((part) => part.take(field, value))} />
     </StepFrame>
