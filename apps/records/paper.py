@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from contextvars import ContextVar
+from datetime import datetime
 from typing import Any, cast
 from xml.sax.saxutils import escape
+from zoneinfo import ZoneInfo
 
 import segno
+from django.conf import settings
 from reportlab.lib.colors import HexColor
 from reportlab.lib.pagesizes import A4
 from reportlab.lib.styles import ParagraphStyle
@@ -24,6 +28,7 @@ SMALL = ParagraphStyle("small", parent=BODY, fontSize=6.6, leading=8.8)
 HEAD = ParagraphStyle("head", parent=BODY, fontName="PlainBold", fontSize=9, leading=12, spaceBefore=7, spaceAfter=2)
 TITLE = ParagraphStyle("title", parent=BODY, fontName="PlainBold", fontSize=16, leading=20)
 VERDICT_WORDS = {"pass": "PASS", "marginal": "MARGINAL", "fail": "FAIL", None: "not judged"}
+ZONE: ContextVar[str] = ContextVar("zone", default="")  # the plant's zone when the record was sealed
 VERDICT_COLOURS = {"pass": KELP, "marginal": AMBER, "fail": IRON}
 
 
@@ -122,3 +127,10 @@ class QrCode(Flowable):
                     path.rect(x * module, self.size - (y + 1) * module, module, module)
         self.canv.setFillColor(INK)
         self.canv.drawPath(path, stroke=0, fill=1)
+
+
+def local(text: str | None) -> str:
+    """A moment in the plant's zone, with the zone's name."""
+    if not text:
+        return "–"
+    return datetime.fromisoformat(text).astimezone(ZoneInfo(ZONE.get() or settings.PLANT_TIME_ZONE)).strftime("%-d %b %Y %H:%M %Z")
