@@ -519,6 +519,9 @@ class Transmitter(TestCase):
         for pv, ma, choice in ((0.8, 0.0, "trim_sensor"), (0.0, 0.8, "trim_output")):
             run = self.digital(pv, ma)
             self.assertEqual(run.view["step"]["judge"]["proposal"], choice)
+            named = {s["code"]: s["first_action"] for s in run.view["evidence"][0]["signatures"]}
+            side = "sensor-side" if choice == "trim_sensor" else "output-stage"
+            self.assertEqual(named["zero-shift"], named[side])  # proposal and cause say the same
             self.assertIn("sensor +", run.view["evidence"][0]["rows"][0]["split"].replace("sensor 0", "sensor +0"))
 
     def test_one_trim_may_not_hide_the_other_side(self):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
 
@@ -180,7 +180,8 @@ class Curve(PointByPoint):
         digital = tuple(j.sensor_percent for j in judged if j.sensor_percent is not None)
         tolerance = min((j.tolerance for j in judged), default=1.0)
         errors = digital if len(digital) == len(judged) else None
-        return find_signatures(Shape(tuple(j.point for j in judged), tolerance, i.transfer, i.lrv, i.urv, i.unit, pv_errors=errors))
+        found = find_signatures(Shape(tuple(j.point for j in judged), tolerance, i.transfer, i.lrv, i.urv, i.unit, pv_errors=errors))
+        return _by_side(found)
 
     def bases(self, setup: RunSetup, point: Point) -> ErrorInBases:
         """The error on four bases."""
@@ -216,6 +217,17 @@ class Curve(PointByPoint):
     def columns(self, setup: RunSetup, set_key: str = "") -> Columns:
         """In percent of span, applied in the instrument's unit; a temperature's errors in degrees, with the share beside."""
         return curve_columns(setup)
+
+
+SIDES, ENDS = ("sensor-side", "output-stage"), ("zero-shift", "span-error")
+
+
+def _by_side(found: tuple[Signature, ...]) -> tuple[Signature, ...]:
+    """Where the digital value tells which side is off, an error of zero or span is put right on that side: the two don't say different things."""
+    side = next((s for s in found if s.code in SIDES), None)
+    if side is None:
+        return found
+    return tuple(replace(s, first_action=side.first_action) if s.code in ENDS else s for s in found)
 
 
 def curve_columns(setup: RunSetup) -> Columns:
