@@ -40,6 +40,19 @@ class BodyLimitMiddleware:
         return self.get_response(request)
 
 
+class PrivateMiddleware:
+    """What the API answers is somebody's: nothing on the way keeps it, unless a view has said for how long."""
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        response = self.get_response(request)
+        if request.path.startswith("/api/") and not response.has_header("Cache-Control"):
+            response["Cache-Control"] = "private, no-store"
+        return response
+
+
 class SignedInSession(SessionAuthentication):
     """Session login with CSRF; answers 401 when nobody is signed in, so that the page can ask to sign in again."""
 

@@ -1,6 +1,10 @@
 """People and their roles."""
 
-from django.contrib.auth.models import AbstractUser
+from __future__ import annotations
+
+from typing import Any, ClassVar
+
+from django.contrib.auth.models import AbstractUser, UserManager
 from django.db import models
 
 ROLES = [
@@ -11,8 +15,18 @@ ROLES = [
 ]
 
 
+class People(UserManager["Person"]):
+    """Whoever is made on the command line to look after everything is an administrator here too."""
+
+    def create_superuser(self, username: str, email: str | None = None, password: str | None = None, **more: Any) -> Person:
+        """Django's own, with the role that belongs to it."""
+        return super().create_superuser(username, email, password, **{"role": "administrator", **more})
+
+
 class Person(AbstractUser):
     """Somebody who signs in. The role decides what they may do; see policy.py."""
+
+    objects: ClassVar[People] = People()
 
     role = models.CharField(max_length=20, choices=ROLES, default="technician")
 

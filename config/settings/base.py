@@ -36,6 +36,7 @@ MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
     "csp.middleware.CSPMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
+    "config.limits.PrivateMiddleware",
     "config.limits.BodyLimitMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
@@ -79,6 +80,10 @@ SESSION_COOKIE_SAMESITE = "Lax"
 CSRF_COOKIE_SAMESITE = "Lax"
 SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = True
 CSRF_FAILURE_VIEW = "config.views.csrf_failure"
+SECURE_SSL_REDIRECT = env.bool("SSL_REDIRECT", default=False)
+SECURE_HSTS_SECONDS = env.int("HSTS_SECONDS", default=0)  # once TLS is known to stay; a browser keeps to it that long
+FILE_UPLOAD_PERMISSIONS, FILE_UPLOAD_DIRECTORY_PERMISSIONS = 0o600, 0o700
+IS_DEMONSTRATION = False  # whether the plant may be filled with made-up people and records
 SECURE_CONTENT_TYPE_NOSNIFF = True
 SECURE_REFERRER_POLICY = "same-origin"
 X_FRAME_OPTIONS = "DENY"

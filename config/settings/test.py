@@ -25,3 +25,4 @@ BACKGROUND_INLINE = True
 MEDIA_ROOT = VAR_DIR / "test-files"
 TEST_RUNNER = "tools.test_runner.CountingRunner"
 WHITENOISE_AUTOREFRESH = True
+IS_DEMONSTRATION = True

@@ -3,7 +3,7 @@
 from collections import Counter
 from io import StringIO
 
-from django.core.management import call_command
+from django.core.management import CommandError, call_command
 from django.test import TestCase
 from django.utils import timezone
 
@@ -12,6 +12,13 @@ from apps.kit.models import Reference
 from apps.kit.selectors import standing
 from apps.plant.models import FAMILIES, Instrument
 from apps.runs.models import Hold, Run, RunEvent
+
+
+class Elsewhere(TestCase):
+    def test_a_real_plant_gets_no_made_up_people(self):
+        with self.settings(IS_DEMONSTRATION=False), self.assertRaisesRegex(CommandError, "Nothing was loaded"):
+            call_command("load_demo", stdout=StringIO())
+        self.assertEqual((Person.objects.count(), Instrument.objects.count()), (0, 0))
 
 
 class Demo(TestCase):

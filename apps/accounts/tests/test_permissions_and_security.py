@@ -5,6 +5,7 @@ import uuid
 
 from django.test import Client
 
+from apps.accounts.models import Person
 from apps.accounts.policy import PERMISSIONS, is_allowed
 from apps.runs.models import Run, RunEvent
 from apps.runs.tests.base import PASSWORD, PlantTestCase
@@ -215,6 +216,16 @@ class Attacks(PlantTestCase):
         signed_in = Client().post("/api/v1/session/", {"username": "ines", "password": PASSWORD}, content_type="application/json")
         self.assertTrue(signed_in.cookies["sessionid"]["httponly"])
         self.assertEqual(signed_in.cookies["sessionid"]["samesite"], "Lax")
+
+    def test_what_is_somebodys_is_kept_nowhere_on_the_way(self):
+        for path in ("today/", "instruments/", "session/", "nothing-there/"):
+            self.assertEqual(self.get(path).headers["Cache-Control"], "private, no-store", path)
+        self.client.logout()
+        self.assertEqual(self.get("today/").headers["Cache-Control"], "private, no-store")
+
+    def test_a_superuser_is_an_administrator(self):
+        made = Person.objects.create_superuser("root", password=PASSWORD)
+        self.assertEqual((made.role, made.is_superuser), ("administrator", True))
 
     def test_wrong_passwords_are_throttled(self):
         self.client.logout()

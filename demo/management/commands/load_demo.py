@@ -8,7 +8,8 @@ from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
-from django.core.management.base import BaseCommand, CommandParser
+from django.conf import settings
+from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import transaction
 from django.utils import timezone
 
@@ -40,6 +41,11 @@ class Command(BaseCommand):
         parser.add_argument("--quick", action="store_true", help="without history, for tests")
 
     def handle(self, *args: Any, **options: Any) -> None:
+        if not settings.IS_DEMONSTRATION:
+            raise CommandError(
+                "This is not the demonstration: made-up people with a known password would be let into a real plant. Nothing was loaded. "
+                "Run it with DJANGO_SETTINGS_MODULE=config.settings.demo."
+            )
         if Instrument.objects.exists():
             self.stdout.write("The plant is loaded already; nothing was changed.")
             return
