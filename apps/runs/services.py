@@ -197,7 +197,7 @@ def _append(
     refused: Fault | None = None
     with _no_foreign_events(run_id, events), transaction.atomic():
         run, past, folded = load_state(run_id, lock=True)
-        new = _pass_over_known(past, events)
+        new = _pass_over_known(past, events, actor)
         state = folded.branch()
         if new and expected_seq is not None and state.seq != expected_seq + len(events) - len(new):
             raise _stale(past, expected_seq)
@@ -276,8 +276,15 @@ def snapshot(code: str) -> dict[str, Any]:
     return {name: getattr(standard, name) for name in standard.__dataclass_fields__}
 
 
-def _pass_over_known(past: Sequence[Event], events: Sequence[NewEvent]) -> list[NewEvent]:
-    known = {e.id for e in past}
+def _pass_over_known(past: Sequence[Event], events: Sequence[NewEvent], actor: Person) -> list[NewEvent]:
+    """The events that are not stored yet. One that is must be the same: of its kind, by the same person."""
+    known = {e.id: e for e in past}
+    for e in events:
+        held = known.get(str(e.id))
+        if held is not None and (held.type != e.type or held.author != actor.username):
+            other = f"{describe(held)}, by {held.author_name}"
+            told = f"An event of this number is stored already, and it is another one ({other}). Nothing was stored; reload the page."
+            raise Fault("another_event", told, field="events")
     new = [e for e in events if str(e.id) not in known]
     if len({e.id for e in new}) != len(new):
         raise Fault("doubled_event", "The batch holds the same event twice.", field="events")

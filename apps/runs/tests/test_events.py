@@ -33,6 +33,20 @@ class Appending(PlantTestCase):
         self.assertEqual(first.json()["head"], again.json()["head"])
         self.assertEqual(RunEvent.objects.filter(type="reading_taken").count(), 1)
 
+    def test_an_event_is_not_taken_for_another_of_its_number(self):
+        self.prepare()
+        event = {"id": str(uuid.uuid4()), "type": "note_added", "payload": {"text": "Fog"}}
+        self.assertEqual(self.post(f"runs/{self.run_id}/events/", {"expected_seq": self.seq, "events": [event]}).status_code, 200)
+        other = {**event, "type": "reading_taken", "payload": {"step": "as_found", "slot": 0, "indicated": "4.01"}}
+        told = self.assertFailure(
+            self.post(f"runs/{self.run_id}/events/", {"expected_seq": self.seq + 1, "events": [other]}), 400, "another_event"
+        )
+        self.assertIn("by Ines Calder", told["message"])
+        self.sign_in(self.tomas)
+        self.assertFailure(
+            self.post(f"runs/{self.run_id}/events/", {"expected_seq": self.seq + 1, "events": [event]}), 400, "another_event"
+        )
+
     def test_a_batch_whose_beginning_is_stored_already_goes_on_from_there(self):
         self.prepare()
         events = [
