@@ -165,7 +165,7 @@ class Branches(TestCase):
         self.assertTrue(run.view["holds"][0]["is_overdue"])
 
     def test_a_reading_far_out_but_believable_is_questioned_beside_its_verdict(self):
-        run = Play().prepare().read("as_found", ["4.00", "8.00", "21.04"])
+        run = Play().prepare().read("as_found", ["4.00", "8.00", "10.24"])
         self.assertEqual(run.view["step"]["readings"]["rows"][2]["slip"], "12.04")
 
 
