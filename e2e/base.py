@@ -18,7 +18,7 @@ from apps.plant.models import Area, Instrument
 PASSWORD = "a-long-password"
 ARGUMENTS = ["--no-sandbox", "--disable-dev-shm-usage", "--disable-gpu", "--font-render-hinting=none", "--disable-background-networking"]
 SHOTS = os.environ.get("SHOTS")
-expect.set_options(timeout=10_000)
+expect.set_options(timeout=30_000)  # a machine that stands still for a while is no fault of the page
 
 
 SMALL_TARGETS = """() => [...document.querySelectorAll('main button, main input, main [role=radio], main select, main a')]
