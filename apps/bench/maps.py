@@ -11,6 +11,7 @@ from apps.bench.models import Device
 from apps.bench.sources import PROTOCOLS
 from apps.bench.sources.modbus import SIZES
 from metrology.faults import Fault
+from metrology.quantities.units import canonical
 
 FORMAT = "verify-loop-signals/1"
 
@@ -40,7 +41,7 @@ def check_map(data: Mapping[str, Any]) -> dict[str, Any]:
         "host": host,
         "port": int(port),
         "timeout_s": float(data.get("timeout_s", 1.0)),
-        "signals": signals,
+        "signals": [{**s, "unit": canonical(str(s["unit"]))} for s in signals],
         "pace": dict(data.get("pace", {})),
     }
 
@@ -68,7 +69,7 @@ def _check_signal(signal: Any, n: int, protocol: str) -> None:
 def load_map(path: Path) -> Device:
     """Store a device from its map file, or bring it up to date."""
     try:
-        data = json.loads(path.read_text())
+        data = json.loads(path.read_text(encoding="utf-8"))
     except (OSError, ValueError) as error:
         raise Fault("bad_map", f"{path.name} can't be read as JSON: {error}.") from error
     fields = check_map(data)

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from apps.bench.hart import codec
 from apps.bench.hart.codec import BadFrame, Frame
 from metrology.faults import Fault
-from metrology.quantities.units import convert
+from metrology.quantities.units import canonical, convert
 from metrology.simulation.smart import BUSY, INVALID, TOO_FEW, Refused, SmartTransmitter
 
 MANUFACTURER, DEVICE_TYPE = 0x26, 0x01  # numbers of nobody in particular
@@ -57,7 +57,7 @@ class HartDevice:
             82: self._trim,
             130: self._protect,
         }
-        self.unit = transmitter.unit
+        self.unit = canonical(transmitter.unit)
 
     @property
     def address(self) -> bytes:

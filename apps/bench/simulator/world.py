@@ -213,7 +213,7 @@ def _analyzers(rows: list[dict[str, Any]]) -> list[AnalyzerPoint]:
 
 def load_world(path: Path) -> World:
     """A world from its JSON description."""
-    return build_world(json.loads(path.read_text()))
+    return build_world(json.loads(path.read_text(encoding="utf-8")))
 
 
 def build_world(data: dict[str, Any]) -> World:

@@ -7,12 +7,17 @@ from pathlib import Path
 
 from django.core.management import CommandError, call_command
 
+from apps.bench.hart.codec import UNIT_CODES
 from apps.bench.maps import check_map
 from apps.bench.models import Device
+from apps.bench.simulator.hart import HartDevice
+from apps.bench.simulator.world import load_world
 from apps.plant.models import Instrument
 from apps.runs.tests.base import PlantTestCase
 from metrology.faults import Fault
+from metrology.quantities.units import canonical
 
+BENCH = Path(__file__).resolve().parents[3] / "demo" / "bench"
 GOOD = {
     "format": "verify-loop-signals/1",
     "device": "X-1",
@@ -24,10 +29,32 @@ GOOD = {
 
 class Maps(PlantTestCase):
     def test_every_map_of_the_demonstration_holds(self):
-        for path in sorted((Path(__file__).resolve().parents[3] / "demo" / "bench").glob("*.json")):
+        for path in sorted(BENCH.glob("*.json")):
             if path.name != "world.json":
                 with self.subTest(path=path.name):
                     self.assertTrue(check_map(json.loads(path.read_text()))["signals"])
+
+    def test_a_unit_is_written_in_the_one_way(self):
+        for given, written in (
+            ("C", "°C"),
+            ("degC", "°C"),
+            ("°C", "°C"),
+            ("bar", "bar"),
+            ("% vol", "% vol"),
+            ("%LEL", "%LEL"),
+            ("pH", "pH"),
+            ("mPa", "mPa"),
+        ):
+            told = check_map({**GOOD, "signals": [{**GOOD["signals"][0], "unit": given}]})
+            self.assertEqual(told["signals"][0]["unit"], written)
+
+    def test_every_transmitter_of_the_simulated_bench_has_a_unit_that_its_protocol_knows(self):
+        spoken_to = [c for c in load_world(BENCH / "world.json").channels if c.hart_port >= 0]
+        self.assertGreaterEqual(len(spoken_to), 2)
+        for channel in spoken_to:
+            with self.subTest(tag=channel.tag):
+                device = HartDevice(channel.transmitter)
+                self.assertEqual(device._unit(), bytes([UNIT_CODES[canonical(channel.transmitter.unit)]]))
 
     def test_what_does_not_hold_is_named(self):
         modbus = {**GOOD, "protocol": "modbus"}
