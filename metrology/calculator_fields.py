@@ -52,14 +52,12 @@ class Input:
                 value = math.inf
         elif isinstance(raw, str):
             try:
-                typed = parse_typed(raw, name=name, field=name) if raw.strip().lower() not in ENDLESS else Typed(raw, float(raw))
-                if typed.is_open(None, None):
-                    refuse_open(typed, raw, name=name, field=name)
-                value = typed.value
-            except Fault as fault:
-                if fault.code == "open_comma":
-                    raise
+                typed = Typed(raw, float(raw)) if raw.strip().lower() in ENDLESS else parse_typed(raw, name=name, field=name)
+            except Fault:
                 raise Fault("not_a_number", f"{name} is {raw!r}; a finite number is accepted.", field=name) from None
+            if typed.is_open(None, None):
+                refuse_open(typed, raw, name=name, field=name)
+            value = typed.value
         else:
             raise Fault("not_a_number", f"{name} is {raw!r}; a finite number is accepted.", field=name)
         if not math.isfinite(value) and not (endless and value == math.inf):

@@ -16,7 +16,7 @@ from apps.runs.models import Run
 from apps.runs.services import NewEvent, append_seen
 from apps.runs.store import load_state
 from metrology.faults import Fault
-from metrology.methods.parameters import ACTS, require_possible
+from metrology.methods.parameters import ACTS, FORMAT, require_possible
 from metrology.methods.registry import get_method
 from metrology.quantities.typed import parse_typed
 from metrology.run.parameters import admit_parameters, device_values, pending_values, require_hold
@@ -150,33 +150,18 @@ def _do(master: HartMaster, act: str, value: float, unit: str) -> None:
         master.act(act, value, unit)
 
 
+NOW = "now"  # the kind of a set that is the device as it was last read or written, whatever that was for
+
+
 def parameter_file(run_id: uuid.UUID, kind: str) -> Mapping[str, Any]:
     """A parameter set of a run as an open JSON document."""
-    from metrology.methods.parameters import FORMAT
-
     run, _, state = load_state(run_id)
-    if kind == "now":
-        return _as_it_is_now(run, state)
+    about: dict[str, Any] = {"format": FORMAT, "tag": state.setup.instrument.tag, "run": run.label, "kind": kind}
+    if kind == NOW:
+        if not device_values(state):
+            raise Fault("not_read", "The device has not been read in this run yet. Read it first.", field="kind")
+        return {**about, "values": dict(device_values(state))}
     found = next((p for p in reversed(state.parameters) if p.kind == kind), None)
     if found is None:
         raise Fault("not_read", f"This run has no parameter set '{kind}'.", field="kind")
-    return {
-        "format": FORMAT,
-        "tag": state.setup.instrument.tag,
-        "run": run.label,
-        "kind": found.kind,
-        "source": found.source,
-        "by": found.by,
-        "at": found.at.isoformat(),
-        "values": dict(found.values),
-    }
-
-
-def _as_it_is_now(run: Run, state: RunState) -> Mapping[str, Any]:
-    """The device as it was last read or written, whatever that was for."""
-    from metrology.methods.parameters import FORMAT
-
-    values = device_values(state)
-    if not values:
-        raise Fault("not_read", "The device has not been read in this run yet. Read it first.", field="kind")
-    return {"format": FORMAT, "tag": state.setup.instrument.tag, "run": run.label, "kind": "now", "values": dict(values)}
+    return {**about, "source": found.source, "by": found.by, "at": found.at.isoformat(), "values": dict(found.values)}

@@ -24,8 +24,9 @@ from metrology.methods.registry import get_method
 from metrology.methods.setup import KIT
 from metrology.run.events import Event
 from metrology.run.state import fold
+from metrology.run.step_types import PassData
 from metrology.run.view import make_view
-from metrology.run.view_types import PassData, RunView
+from metrology.run.view_types import RunView
 
 
 def make_certificate(run: Run, events: list[Event], now: datetime) -> bytes:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from reportlab.graphics.shapes import Circle, Drawing, Group, Line, Polygon, PolyLine, Rect, String
 from reportlab.lib.colors import Color, HexColor, white
 
-from metrology.run.view_types import PlotWords, RowData, SetData
+from metrology.run.set_types import PlotWords, RowData, SetData
 
 INK, FAINT = HexColor("#1d2a30"), HexColor("#8a979c")
 KELP, AMBER, IRON, WATER = HexColor("#1f6b4a"), HexColor("#9a5b00"), HexColor("#a3261c"), HexColor("#14507a")

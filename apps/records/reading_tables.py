@@ -8,7 +8,7 @@ from xml.sax.saxutils import escape
 from reportlab.platypus import Flowable, KeepTogether, Paragraph, Table
 
 from apps.records.paper import HEAD, SMALL, WIDTH, local, ruled, text, verdict_markup
-from metrology.run.view_types import Named, RowData, SetData
+from metrology.run.set_types import Named, RowData, SetData
 
 WIDTHS = {
     "percent": 0.07, "direction": 0.07, "applied": 0.12, "ideal": 0.1, "indicated": 0.1, "error": 0.12, "tolerance": 0.1, "u": 0.1, "tur": 0.09,

@@ -13,6 +13,7 @@ from apps.accounts.policy import require
 from apps.plant.models import TRIGGERS, Deferral, Instrument, Trigger, check_method
 from apps.plant.once import once
 from apps.plant.services import policy_for
+from apps.runs.came_to import take_results
 from apps.runs.models import OPEN, Run
 from apps.runs.sensor_life import sensor_life
 from config.failures import Missing, NotAllowed
@@ -22,8 +23,7 @@ from metrology.judgement.interval import SIGNAL, Due, Result, next_due
 from metrology.methods.registry import METHODS
 from metrology.quantities.typed import parse_typed
 from metrology.quantities.words import day_words
-from metrology.run.results import results_of, was_set
-from metrology.run.standing_in import stand_in_words
+from metrology.run.results import was_set
 from metrology.run.state import RunState
 
 SOON_DAYS = 30
@@ -88,14 +88,8 @@ def due_once_signed(run: Run, state: RunState, now: datetime) -> dict[str, str]:
     """When the instrument will be due by its rule once this run is signed, and why: printed with the record, which keeps it."""
     if run.instrument is None:
         return {}
-    told = results_of(state, METHODS[run.method])
-    found, left = told["found"], told["left"]
-    ending = Run(
-        pk=run.pk, number=run.number, method=run.method, status="signed", ended_at=now, adjusted=was_set(state), decision=told["decision"],
-        found_verdict=found["verdict"], found_share=found["share"], left_verdict=left["verdict"], left_share=left["share"],
-    )  # fmt: skip
-    last = max((d for d in state.decisions.values() if d.stand_in), key=lambda d: d.at, default=None)
-    ending.stand_in = stand_in_words(last.stand_in) if last else ""
+    ending = Run(pk=run.pk, number=run.number, method=run.method, status="signed", ended_at=now, adjusted=was_set(state))
+    take_results(ending, state)
     due = rule_due(run.instrument, ending)
     return {"next_due": due.on.isoformat(), "due_why": due.why} if due else {}
 

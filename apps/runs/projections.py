@@ -11,6 +11,7 @@ from django.utils import timezone
 
 from apps.kit.models import GasFitting
 from apps.plant.models import Instrument, InstrumentChange
+from apps.runs.came_to import take_results
 from apps.runs.due import ended_runs, is_calibration, is_check, set_due, settle
 from apps.runs.duties import open_duties
 from apps.runs.kit_checks import project_item
@@ -19,8 +20,7 @@ from apps.runs.sensor_life import sensor_life
 from apps.runs.vouching import project_validity
 from metrology.methods.registry import METHODS, get_method
 from metrology.run.progress import make_progress
-from metrology.run.results import results_of, was_set, was_touched
-from metrology.run.standing_in import stand_in_words
+from metrology.run.results import was_set, was_touched
 from metrology.run.state import Hold as HoldState
 from metrology.run.state import RunState
 from metrology.run.uses import regulators_of, results_followed, uses_of
@@ -46,7 +46,7 @@ def project(run: Run, state: RunState, before: RunState | None = None) -> None:
     ended = state.signed or state.voided
     run.ended_at = ended.at if ended else None
     run.adjusted = was_touched(state, method) if state.voided else was_set(state)
-    _project_results(run, state)
+    take_results(run, state)
     run.save(update_fields=PROJECTED)
     _project_holds(run, state, before.holds if before else {})
     open_duties(run, state)
@@ -61,17 +61,6 @@ def project(run: Run, state: RunState, before: RunState | None = None) -> None:
         project_item(run, list(state.decisions.values())[-1])
     if state.vouched_at is not None:
         project_validity(run, state)
-
-
-def _project_results(run: Run, state: RunState) -> None:
-    """Verdicts and largest errors: those of the seal where the run has one."""
-    told = state.seal["summary"] if state.seal else results_of(state, get_method(state.setup.method))
-    found, left = told["found"], told["left"]
-    run.found_verdict, run.found_error, run.found_share = found["verdict"], found["error"], found["share"]
-    run.left_verdict, run.left_error, run.left_share = left["verdict"], left["error"], left["share"]
-    run.decision = told["decision"] or run.decision
-    last = max((d for d in state.decisions.values() if d.stand_in), key=lambda d: d.at, default=None)
-    run.stand_in = stand_in_words(last.stand_in)[:400] if last else ""
 
 
 def _project_holds(run: Run, state: RunState, known: Mapping[str, HoldState]) -> None:

@@ -2,8 +2,16 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from typing import Any
+
+WORDS = {"sqrt": "square root", "lel": "%LEL", "vol": "% vol"}
+
+
+def option_words(option: str) -> str:
+    """An option as people read it; codes of classes and solutions keep their figures together."""
+    return WORDS.get(option) or re.sub(r"-(?!\d)", " ", option)
 
 
 @dataclass(frozen=True)

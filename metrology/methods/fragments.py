@@ -16,6 +16,7 @@ from metrology.quantities.units import quantity_of
 from metrology.quantities.weighing import HB44, R76
 
 SENSORS = (("", "none"), ("pt", "platinum, IEC 60751"), *((f"tc-{k.lower()}", f"thermocouple {k}") for k in sorted(REFERENCE_FUNCTIONS)))
+WIRES = (("2", "2"), ("3", "3"), ("4", "4"))
 CLASSES = (("", "as the tolerance says"), *((name, name) for name in SENSOR_CLASSES))
 
 
@@ -73,10 +74,11 @@ class AlarmSettings(Settings):
 
 @dataclass(frozen=True)
 class SensorSettings(Settings):
-    """A resistance thermometer or a thermocouple. r0: ohm at 0 °C."""
+    """A resistance thermometer or a thermocouple. r0: ohm at 0 °C. wires: of a resistance thermometer, as it is connected."""
 
     sensor: str = asked("Sensor", "choice", default="", options=SENSORS, hint="A transmitter's sensor is simulated")
     r0: float = asked("Resistance at 0 °C", default=100.0, unit="ohm", low=1.0, high=10_000.0)
+    wires: int = asked("Wires of its sensor", "choice", default=3, options=WIRES, read=int)
 
     @property
     def is_platinum(self) -> bool:

@@ -86,13 +86,12 @@ def _input(setup: RunSetup) -> tuple[Line, tuple[str, ...]]:
         )
         return Line("wires", f"type {d.thermocouple}", 2, True), told
     if d.is_platinum:
-        wires = int(getattr(d, "wires", 3) or 3)
         pairs = {
             2: "Two wires: what the leads add is read as temperature.",
             3: "Three wires of one length: the single one on one side, the pair joined at the other side of the simulator.",
             4: "Four wires: one pair at each side, current outside, voltage inside.",
         }
-        return Line("wires", f"{wires} wires", wires), (f"{pairs[wires]} Sensor wires off and marked.",)
+        return Line("wires", f"{d.wires} wires", d.wires), (f"{pairs[d.wires]} Sensor wires off and marked.",)
     if kind == DIFFERENTIAL:
         two = (Valve("Isolation high", SHUT), Valve("Isolation low", SHUT), Valve("Equaliser", SHUT), Valve("Vent low", OPEN))
         told = (
@@ -113,7 +112,7 @@ def _input(setup: RunSetup) -> tuple[Line, tuple[str, ...]]:
 def sensor_hookup(setup: RunSetup) -> Hookup | None:
     """A temperature sensor in a block or bath beside the reference probe, read by a readout."""
     d = sensor_of(setup)
-    wires = 2 if d.thermocouple else int(getattr(d, "wires", 4) or 4)
+    wires = 2 if d.thermocouple else d.wires
     line = Line("wires", f"{wires} wires", wires, bool(d.thermocouple))
     read = {
         2: "Two wires: the leads' resistance is taken off as the register has it."

@@ -76,6 +76,14 @@ ACTS: dict[str, Act] = {
     )
 }
 TRIMS = frozenset(a.key for a in ACTS.values() if a.is_trim)
+# By the side that is set and its end: what the device is told, and what its number is: the point applied, the current held, or what was measured.
+TRIM_ACTS: dict[str, dict[str, tuple[tuple[str, str], ...]]] = {
+    "trim_sensor": {"zero": (("lower_trim", "applied"),), "span": (("upper_trim", "applied"),)},
+    "trim_output": {
+        "zero": (("fix_output", "ideal"), ("trim_output_low", "measured"), ("follow", "")),
+        "span": (("fix_output", "ideal"), ("trim_output_high", "measured"), ("follow", "")),
+    },
+}
 
 
 def require_possible(act: Act, value: float, unit: str, device: Mapping[str, Any]) -> None:

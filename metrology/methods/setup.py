@@ -14,6 +14,7 @@ from metrology.methods.settings import Settings, load_settings
 from metrology.methods.steps import ON_BENCH, WHERE
 from metrology.quantities.transfer import Transfer, require_output, require_span
 from metrology.quantities.typed import same_unit
+from metrology.quantities.units import quantity_of
 
 INSTRUMENT, KIT = "instrument", "kit"  # what a run may be about
 DEFAULT_POINTS = (0.0, 25.0, 50.0, 75.0, 100.0)
@@ -59,6 +60,11 @@ class InstrumentSetup:
     def is_digital(self) -> bool:
         """True where what it gives is a digital value in the unit of its input, which no meter reads."""
         return same_unit(self.output_unit, self.unit)
+
+    @property
+    def is_in_degrees(self) -> bool:
+        """True where a linear signal stands for a temperature, so that errors are told in its degrees."""
+        return quantity_of(self.unit) == "temperature" and self.transfer.kind == "linear"
 
     @property
     def tolerance_text(self) -> str:

@@ -52,6 +52,7 @@ class Field:
     excused_by: str = ""  # another field of the step: with a reason written there a number outside its limits stands
     usual: str = ""  # what is found where nothing is wrong: offered filled in, to be changed where it is not so
     likely: tuple[float, float] | None = None  # numbers believed without asking; one outside, and inside its limits, is asked about once
+    as_before: bool = False  # what an earlier step was told under its name is mostly so again: offered filled in
     nominal: str = ""  # what must be seen, where a tap that tells it may say that it was; never filled in by itself
 
 

@@ -38,6 +38,11 @@ def _ends(step: Step) -> bool:
     return step.kind in ("hold", "release") or step.enters
 
 
+def names_screen(step: Step) -> bool:
+    """Whether the last step of a screen says what its button does: one that ends it, with words of its own."""
+    return _ends(step) and step.confirm_label != Step.confirm_label
+
+
 def _is_plain(state: RunState, method: Method, step: Step) -> bool:
     """Confirmed by what is typed and ticked, with nothing that runs, reads or moves beside it."""
     if step.kind not in ("confirm", "hold", "condition", "release"):

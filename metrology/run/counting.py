@@ -9,7 +9,7 @@ from typing import Any
 from metrology.faults import Fault
 from metrology.methods.steps import Step
 from metrology.run.state import RunState
-from metrology.run.view_types import ClockStepData, CountStepData
+from metrology.run.step_types import ClockStepData, CountStepData
 
 
 def admit_count(state: RunState, step: Step, payload: Mapping[str, Any]) -> dict[str, Any]:

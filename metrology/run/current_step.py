@@ -8,11 +8,11 @@ from typing import Any, cast
 from metrology.judgement.voting import vote_words
 from metrology.methods.adjusting.base import REFUSALS, AdjustTarget
 from metrology.methods.method import Method
-from metrology.methods.parameters import ACTS
+from metrology.methods.parameters import ACTS, TRIM_ACTS
 from metrology.methods.slots import Quantity, Slot
 from metrology.methods.steps import UNHELD, Step
 from metrology.quantities.words import decimals_for, iso, number, percent
-from metrology.run.beside import steps_beside
+from metrology.run.beside import names_screen, steps_beside
 from metrology.run.chromatograms import chromatogram_step
 from metrology.run.counting import clock_step, count_step
 from metrology.run.holds import lost_words
@@ -28,10 +28,9 @@ from metrology.run.progress import (
 )
 from metrology.run.proposing import proposal_at
 from metrology.run.raw import raw_readings
-from metrology.run.sourcing import TRIM_ACTS, trims_by_device
+from metrology.run.set_types import SetData
 from metrology.run.state import RunState
-from metrology.run.step_views import compare_step, compute_step
-from metrology.run.view_types import (
+from metrology.run.step_types import (
     AdjustStep,
     BesideData,
     JudgeStep,
@@ -39,10 +38,10 @@ from metrology.run.view_types import (
     NextReading,
     PassData,
     ReadingsStep,
-    SetData,
     StepData,
     TrimOffered,
 )
+from metrology.run.step_views import compare_step, compute_step
 
 ENDED = ("signed", "accepted", "voided")
 Show = Callable[[RunState, Method, Step, list[SetData]], Any]
@@ -60,8 +59,11 @@ def beside(state: RunState, method: Method, progress: Progress) -> list[BesideDa
     """The steps that are asked for on the same screen as the current one."""
     if state.status in ENDED:
         return []
-    shown = (_step(state, method, s, [], is_beside=True) for s in steps_beside(state, method, progress))
-    return [cast(BesideData, {k: v for k, v in data.items() if k in BesideData.__annotations__}) for data in shown]
+    shown = ((s, _step(state, method, s, [], is_beside=True)) for s in steps_beside(state, method, progress))
+    return [
+        cast(BesideData, {**{k: v for k, v in data.items() if k in BesideData.__annotations__}, "names_screen": names_screen(s)})
+        for s, data in shown
+    ]
 
 
 def _step(state: RunState, method: Method, step: Step, evidence: list[SetData], *, is_beside: bool = False) -> StepData:
@@ -70,7 +72,6 @@ def _step(state: RunState, method: Method, step: Step, evidence: list[SetData], 
         if step.enters
         else {}
     )
-    told = _told_before(state) if step.kind == "release" else {}
     lets_go = [h.id for h in state.holds_of(step.of) if h.released_at is None] if step.kind == "release" else []
     data: StepData = {
         "key": step.key,
@@ -91,7 +92,7 @@ def _step(state: RunState, method: Method, step: Step, evidence: list[SetData], 
                 "hint": f.hint,
                 "options": [{"value": v, "label": t} for v, t in f.options],
                 "suggested": suggested.get(f.name, ""),
-                "usual": f.usual or told.get(f.name, ""),
+                "usual": f.usual or (_told_before(state, f.name) if f.as_before else ""),
             }
             for f in step.fields
         ],
@@ -122,10 +123,9 @@ def _step(state: RunState, method: Method, step: Step, evidence: list[SetData], 
     return data
 
 
-def _told_before(state: RunState) -> dict[str, str]:
-    """Who was told that the signal would move is mostly who is told that it is back: offered filled in."""
-    names = (str(c.values.get("operator", "")) for c in state.confirmations.values())
-    return {"operator": next(filter(None, names), "")}
+def _told_before(state: RunState, name: str) -> str:
+    """What the first step that asked for something of that name was told."""
+    return next(filter(None, (str(c.values.get(name, "")) for c in state.confirmations.values())), "")
 
 
 def _vote(state: RunState, step: Step) -> str:
@@ -285,7 +285,7 @@ def _adjust_step(state: RunState, method: Method, step: Step) -> AdjustStep:
 
 def _trims(state: RunState, step: Step, target: AdjustTarget | None, decimals: int) -> list[TrimOffered]:
     """What a smart transmitter can be told at an adjusting step, with the number that belongs to it."""
-    if target is None or not trims_by_device(step):
+    if target is None or step.variant not in TRIM_ACTS:
         return []
     values = {"applied": f"{target.nominal:g}", "ideal": number(target.ideal, decimals)}
     unit = {"mA": "mA", "pv": state.setup.instrument.unit}

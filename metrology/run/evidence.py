@@ -17,8 +17,8 @@ from metrology.run.kept import kept
 from metrology.run.progress import evaluate_set
 from metrology.run.raw import raw_readings, slot_of
 from metrology.run.readings import slip_in
+from metrology.run.set_types import BudgetData, ColumnData, CorridorPoint, CriterionData, Named, RowData, SetData, Tick
 from metrology.run.state import Reading, RunState
-from metrology.run.view_types import BudgetData, ColumnData, CorridorPoint, CriterionData, Named, RowData, SetData, Tick
 
 
 def reading_rows(state: RunState, method: Method, step_key: str, *, result: Outcome) -> list[RowData]:

@@ -7,8 +7,9 @@ from typing import Any
 
 from metrology.judgement.gas_kit import OTHERS
 from metrology.quantities.words import number
+from metrology.run.set_types import SetData
 from metrology.run.state import RunState
-from metrology.run.view_types import GasRow, SetData
+from metrology.run.view_types import GasRow
 
 
 def applied_words(p: Mapping[str, Any]) -> str:

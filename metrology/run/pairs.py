@@ -9,7 +9,7 @@ from metrology.faults import Fault
 from metrology.methods.steps import Pair, Step
 from metrology.quantities.words import letters_of
 from metrology.run.state import RunState
-from metrology.run.view_types import PairData
+from metrology.run.step_types import PairData
 
 
 def admit_pair(state: RunState, step: Step, payload: Mapping[str, Any]) -> dict[str, Any]:

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
+from metrology.methods.flow.common import is_again
 from metrology.methods.method import Method
 from metrology.methods.outcome import Outcome, join
 from metrology.methods.slots import Slot
@@ -15,7 +15,6 @@ from metrology.run.kept import kept
 from metrology.run.raw import raw_readings
 from metrology.run.state import RunState
 
-_AGAIN = re.compile(r"_\d+$")  # what stands behind the key of a step that is taken again
 DONE, CURRENT, LATER, LEFT_OUT, IF_NEEDED = "done", "current", "later", "left out", "if needed"
 
 
@@ -45,7 +44,7 @@ class Progress:
         It never falls because more turns out to be needed: what may be needed counts from the beginning, and what is done again counts once.
         """
         keys = {p.step.key for p in self.steps}
-        first = [p for p in self.steps if p.status != LEFT_OUT and _AGAIN.sub("", p.step.key) not in keys - {p.step.key}]
+        first = [p for p in self.steps if p.status != LEFT_OUT and not is_again(p.step.key, keys)]
         return sum(p.status == DONE for p in first) / len(first)
 
 

@@ -7,7 +7,7 @@ from typing import Any
 
 from metrology.faults import Fault
 from metrology.methods.method import Method
-from metrology.methods.steps import Step
+from metrology.methods.parameters import TRIM_ACTS
 from metrology.run.progress import (
     Progress,
     current_slot,
@@ -18,23 +18,13 @@ from metrology.run.state import RunState
 OWN_ROLES = ("pv", "own", "indicated")  # signals of what an instrument says; the others come from test gear
 
 
-# By the side that is set and its end: what the device is told, and what its number is: the point applied, the current held, or what was measured.
-TRIM_ACTS: dict[str, dict[str, tuple[tuple[str, str], ...]]] = {
-    "trim_sensor": {"zero": (("lower_trim", "applied"),), "span": (("upper_trim", "applied"),)},
-    "trim_output": {
-        "zero": (("fix_output", "ideal"), ("trim_output_low", "measured"), ("follow", "")),
-        "span": (("fix_output", "ideal"), ("trim_output_high", "measured"), ("follow", "")),
-    },
-}
-
-
 def says_of_itself(quantity: str, role: str, wired_to: str, tag: str) -> bool:
     """Whether a signal is what the instrument under test says of itself, so that it can't stand for what is really applied."""
     return quantity == "applied" and bool(tag) and wired_to == tag and role in OWN_ROLES
 
 
 def quantities_of(state: RunState, method: Method, progress: Progress) -> set[str]:
-    """What can be read live in a run: the quantities of its readings and watched conditions, and the device where parameters are compared."""
+    """What can be read live in a run: the quantities of its readings and watched conditions, and the device where it is compared or trimmed."""
     steps = [p.step for p in progress.steps]
     sets = {s.set_name for s in steps if s.kind == "readings"}
     slots = [slot for key in sets for slot in method.trial.plan(state.setup, key).slots]
@@ -43,12 +33,7 @@ def quantities_of(state: RunState, method: Method, progress: Progress) -> set[st
     asked = {q.name for slot in (*slots, *([current] if current else [])) for q in method.trial.asks(state.setup, slot)}
     watched = [method.watching.watched(state.setup, s) for s in steps if s.kind == "condition"]
     asked |= {q.name for found in watched if found for q in found[1]}
-    return asked | ({"device"} if any(s.kind == "compare" or trims_by_device(s) for s in steps) else set())
-
-
-def trims_by_device(step: Step) -> bool:
-    """Whether a step sets one side of a transmitter, which a smart one can be told to do."""
-    return step.kind == "adjust" and step.variant in TRIM_ACTS
+    return asked | ({"device"} if any(s.kind == "compare" or s.variant in TRIM_ACTS for s in steps) else set())
 
 
 def channels_of(state: RunState, method: Method, progress: Progress) -> set[str]:

@@ -16,8 +16,10 @@ from metrology.quantities.device_units import units_beside
 from metrology.quantities.words import iso
 from metrology.run.computing import compute
 from metrology.run.parameters import against_register, device_values, latest, pending_values
+from metrology.run.set_types import Named
 from metrology.run.state import RunState
-from metrology.run.view_types import CompareData, ComputeData, ComputedData, Named, ParameterData, ParameterSetData
+from metrology.run.step_types import CompareData, ComputeData, ParameterData
+from metrology.run.view_types import ComputedData, ParameterSetData
 
 
 def result_words(calculator: str, result: Mapping[str, Any]) -> tuple[str, list[str], list[list[str]]]:

@@ -16,7 +16,6 @@ from metrology.methods.setup import InstrumentSetup, RunSetup
 from metrology.methods.standards.base import REFERENCE
 from metrology.methods.steps import PHASES, UNHELD_NOTES
 from metrology.quantities.transfer import KINDS
-from metrology.quantities.units import quantity_of
 from metrology.quantities.words import iso, ratio
 from metrology.run.chromatograms import chromatogram_rows
 from metrology.run.current_step import beside, current_step, pass_rows
@@ -34,6 +33,7 @@ from metrology.run.progress import (
     make_progress,
     passes_of,
 )
+from metrology.run.set_types import Named, SetData
 from metrology.run.standing import earlier_rows, item_rows, reopenable, reopened_rows
 from metrology.run.state import Hold, Note, RunState
 from metrology.run.step_views import computed_rows, details_words, parameter_sets
@@ -41,7 +41,6 @@ from metrology.run.view_types import (
     AdjustmentData,
     HoldData,
     InstrumentData,
-    Named,
     NoteData,
     NotedData,
     RailPhase,
@@ -49,7 +48,6 @@ from metrology.run.view_types import (
     ResultData,
     RunView,
     SealData,
-    SetData,
     WorkData,
 )
 
@@ -203,7 +201,7 @@ def _in_degrees(i: InstrumentSetup, told: str) -> str:
     """Beside a tolerance told as a share of span what it is in degrees, where the input is a temperature."""
     terms = i.tolerance.terms
     is_share = len(terms) == 1 and terms[0].basis == "span" and told == i.tolerance_text
-    if not is_share or quantity_of(i.unit) != "temperature" or i.transfer.kind != "linear":
+    if not is_share or not i.is_in_degrees:
         return ""
     return f" (±{terms[0].value * abs(i.urv - i.lrv) / 100:.4g} {i.unit})"
 

@@ -2,10 +2,10 @@
 
 import unittest
 
-from metrology.methods.catalogue.temp_sensor import TemperatureSettings
 from metrology.methods.catalogue.tx_multipoint import TransmitterSettings
 from metrology.methods.registry import METHODS
 from metrology.methods.setup import RunSetup
+from metrology.methods.trials.comparison import TemperatureSettings
 from metrology.quantities.transfer import Transfer
 from metrology.tests.runs import Play, instrument
 

@@ -265,7 +265,7 @@ class Sensor(TestCase):
     def test_coefficients_fitted_to_as_many_points_as_they_have_want_an_independent_one(self):
         from dataclasses import replace
 
-        from metrology.methods.catalogue.temp_sensor import independent_percent
+        from metrology.methods.trials.comparison import independent_percent
 
         run = self.platinum(matches_coefficients=True)
         for revision, points, wanted in (

@@ -4,10 +4,10 @@ import unittest
 
 from metrology.faults import Fault
 from metrology.methods.catalogue.temp_sensor import METHOD as SENSOR
-from metrology.methods.catalogue.temp_sensor import TemperatureSettings
 from metrology.methods.catalogue.tx_multipoint import METHOD as TRANSMITTER
 from metrology.methods.catalogue.tx_multipoint import TransmitterSettings
 from metrology.methods.fragments import SENSORS
+from metrology.methods.trials.comparison import TemperatureSettings
 from metrology.quantities.temperature import (
     sensor_range,
     sensor_signal,

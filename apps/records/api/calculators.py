@@ -12,6 +12,8 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from apps.accounts.policy import require
+from apps.plant.api.serializers import OptionSerializer
+from metrology.calculations.sheet import option_words
 from metrology.calculators import CALCULATORS, SHEETS, calculate, plot_points
 from metrology.faults import Fault
 
@@ -22,7 +24,7 @@ class SheetFieldSerializer(serializers.Serializer):
     unit = serializers.CharField()
     kind = serializers.CharField()
     start = serializers.CharField()
-    options = serializers.ListField(child=serializers.CharField())
+    options = OptionSerializer(many=True)
     columns = serializers.ListField(child=serializers.CharField())
     required = serializers.BooleanField()  # type: ignore[assignment]
 
@@ -61,7 +63,7 @@ def _sheet(s: Any) -> dict[str, Any]:
         "fields": [
             {
                 **{k: getattr(f, k) for k in ("name", "label", "unit", "kind", "start", "required")},
-                "options": list(f.options),
+                "options": [{"value": o, "label": option_words(o)} for o in f.options],
                 "columns": list(f.columns),
             }
             for f in s.fields

@@ -5,8 +5,10 @@ export type Schemas = components["schemas"];
 export type Run = Schemas["Run"];
 export type RunView = Run["view"];
 export type Step = NonNullable<RunView["step"]>;
-/** What is asked of a step on the screen of another; every step has as much. */
-export type Asked = RunView["beside"][number];
+/** A step on the screen of another one. */
+export type Beside = RunView["beside"][number];
+/** What is asked of it; the step whose screen it is has as much. */
+export type Asked = Omit<Beside, "names_screen">;
 export type ReadingSet = RunView["evidence"][number];
 export type Row = ReadingSet["rows"][number];
 export type Session = Schemas["Session"];

@@ -1998,6 +1998,7 @@ export interface components {
                         label: string;
                     }[];
                     lets_go: string[];
+                    names_screen: boolean;
                     usual: {
                         [key: string]: string;
                     };
@@ -4223,6 +4224,7 @@ export interface components {
                         label: string;
                     }[];
                     lets_go: string[];
+                    names_screen: boolean;
                     usual: {
                         [key: string]: string;
                     };
@@ -4745,7 +4747,7 @@ export interface components {
             unit: string;
             kind: string;
             start: string;
-            options: string[];
+            options: components["schemas"]["Option"][];
             columns: string[];
             required: boolean;
         };

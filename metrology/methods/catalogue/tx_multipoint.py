@@ -27,9 +27,7 @@ from metrology.methods.watching import Still
 
 @dataclass(frozen=True)
 class TransmitterSettings(SensorSettings, PressureSettings, LoopSettings):
-    """A transmitter beyond its range. wires: of a resistance thermometer on its input."""
-
-    wires: int = asked("Wires of its sensor", "choice", default=3, options=(("2", "2"), ("3", "3"), ("4", "4")), read=int)
+    """A transmitter beyond its range."""
 
     has_digital: bool = asked("Its digital value is read beside the output", "flag", default=False)
     tests_dead_band: bool = asked("Its dead band is tested", "flag", default=False)

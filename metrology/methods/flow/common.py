@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from metrology.methods.fragments import ABSOLUTE, DIFFERENTIAL, GAUGE, LoopSettings, pressure_kind
@@ -200,6 +200,12 @@ def numbered(name: str, n: int) -> str:
     return name if n == 1 else f"{name}_{n}"
 
 
+def is_again(key: str, keys: Collection[str]) -> bool:
+    """Whether a step repeats another of these, by how it is numbered."""
+    name, _, n = key.rpartition("_")
+    return n.isdigit() and name in keys
+
+
 def take(words: Wording, n: int, *, if_needed: bool = False, left_out: str = "") -> tuple[Step, Step]:
     """A set of readings with its judgement, for the nth time."""
     key = numbered(words.found, n)
@@ -353,7 +359,7 @@ def restore(setup: RunSetup, *, checks: Sequence[Check] = PUT_BACK, caution: str
                     i.unit,
                     likely=(min(i.lrv, i.urv) - room, max(i.lrv, i.urv) + room),
                 ),
-                Field("operator", "Operator told (name)"),
+                Field("operator", "Operator told (name)", as_before=True),
             ),
             cautions=("Releasing gives the plant back its signal. If the reading is not normal, don't release.",),
             confirm_label="Hold is off",

@@ -233,7 +233,7 @@ def _by_side(found: tuple[Signature, ...]) -> tuple[Signature, ...]:
 def curve_columns(setup: RunSetup) -> Columns:
     """How errors over a range are told: in percent of span, or where a linear signal stands for a temperature in its degrees."""
     i = setup.instrument
-    if quantity_of(i.unit) != "temperature" or i.transfer.kind != "linear":
+    if not i.is_in_degrees:
         return Columns(applied_unit=i.unit)
     per_percent = abs(i.urv - i.lrv) / 100
     smallest = min(tolerance_of(setup, t) for t in (i.lrv, i.urv)) * per_percent

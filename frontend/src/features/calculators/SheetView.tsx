@@ -45,13 +45,6 @@ function Rows({ rows }: { rows: Result[] }) {
   );
 }
 
-const WORDS: Record<string, string> = { sqrt: "square root" };
-
-/** An option as people read it; codes of classes and rules keep their figures. */
-function wordsFor(option: string): string {
-  return WORDS[option] ?? option.replace(/-(?!\d)/g, " ");
-}
-
 /** One calculation: fields, result, curve, formula with its source. */
 export function SheetView({ sheet, run, liked, onLike }: { sheet: Sheet; run: string; liked: boolean; onLike: () => void }) {
   const navigate = useNavigate();
@@ -104,7 +97,7 @@ export function SheetView({ sheet, run, liked, onLike }: { sheet: Sheet; run: st
         {sheet.fields.map((f) => {
           // Not a numeric keyboard: "212 F" or "5 bar" is converted to the field's own unit.
           const common = { label: f.label, unit: f.unit, value: typed[f.name] ?? f.start, onChange: (v: string) => set(f.name, v), error: failure?.field.split(/[[.]/)[0] === f.name ? told : undefined };
-          if (f.kind === "choice") return <ChoiceField key={f.name} {...common} options={f.options.map((o) => ({ value: o, label: wordsFor(o) }))} />;
+          if (f.kind === "choice") return <ChoiceField key={f.name} {...common} options={f.options} />;
           if (f.kind === "rows" || f.kind === "list")
             return (
               <div key={f.name} className="sm:col-span-2 lg:col-span-3">
@@ -150,7 +143,7 @@ export function SheetView({ sheet, run, liked, onLike }: { sheet: Sheet; run: st
             <CurvePlot
               points={curve.data.points}
               band={sheet.plot.band}
-              at={Number(input[sheet.plot.over])}
+              at={Number(String(input[sheet.plot.over] ?? "").replace(",", "."))}
               x={`${unitOf(sheet.plot.over)?.label ?? ""} ${unitOf(sheet.plot.over)?.unit ?? ""}`}
               y={`${unitOf(sheet.plot.output)?.label ?? ""} ${unitOf(sheet.plot.output)?.unit ?? ""}`}
             />

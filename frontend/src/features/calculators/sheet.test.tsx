@@ -9,18 +9,24 @@ function sheet(fields: Partial<Sheet["fields"][number]>[]): Sheet {
 }
 
 describe("what was typed, as a calculation takes it", () => {
-  it("turns figures with a comma into numbers and leaves out what is empty", () => {
+  it("leaves what was typed to the server, and leaves out what is empty", () => {
     const s = sheet([{ name: "a", start: "1" }, { name: "b", start: "2" }, { name: "c", kind: "choice", start: "pt-a" }]);
-    expect(toInput(s, { a: "3,5", b: " " })).toEqual({ a: 3.5, c: "pt-a" });
+    expect(toInput(s, { a: "3,5", b: " " })).toEqual({ a: "3,5", c: "pt-a" });
+    expect(toInput(s, { a: "1,234" })).toMatchObject({ a: "1,234" }); // which may be two numbers, and is asked about
     expect(toInput(s, { a: "abc" })).toMatchObject({ a: "abc" });
+  });
+
+  it("leaves out of a row what is missing at its end", () => {
+    const s = sheet([{ name: "history", kind: "rows", columns: ["day", "found", "left"], start: "" }]);
+    expect(toInput(s, { history: "0 5\n90 7 1" })).toEqual({ history: [{ day: "0", found: "5" }, { day: "90", found: "7", left: "1" }] });
   });
 
   it("reads one row a line, names with blanks included", () => {
     const s = sheet([{ name: "components", kind: "rows", columns: ["name", "value", "distribution"], start: "" }]);
     expect(toInput(s, { components: "input reference 0,1 normal\n\nresolution 0.05 rectangular" })).toEqual({
       components: [
-        { name: "input reference", value: 0.1, distribution: "normal" },
-        { name: "resolution", value: 0.05, distribution: "rectangular" },
+        { name: "input reference", value: "0,1", distribution: "normal" },
+        { name: "resolution", value: "0.05", distribution: "rectangular" },
       ],
     });
   });

@@ -38,12 +38,17 @@ function useTold({ step, onChange }: PartProps, part: Part) {
   useEffect(() => onChange(step.key, part));
 }
 
+/** Of fields that were asked about on the whole sheet, those of one step. */
+function ownOf(step: Asked) {
+  const isOwn = (name: string) => step.fields.some((f) => f.name === name);
+  return { isOwn, own: (sure: string) => sure.split(",").filter(isOwn).join(",") };
+}
+
 function ConfirmPart(props: PartProps) {
   const { run, step, errors, isFirst } = props;
   const form = useConfirming(run.id, step);
-  const names = step.fields.map((f) => f.name);
-  const own = (sure: string) => sure.split(",").filter((name) => names.includes(name)).join(",");
-  useTold(props, { made: (sure) => [form.made(own(sure))], stored: form.stored, take: (f, v) => names.includes(f) && form.set(f, v), label: step.confirm_label });
+  const { isOwn, own } = ownOf(step);
+  useTold(props, { made: (sure) => [form.made(own(sure))], stored: form.stored, take: (f, v) => isOwn(f) && form.set(f, v), label: step.confirm_label });
   return <Confirmed step={step} form={form} errors={errors} isFirst={isFirst} isBeside />;
 }
 
@@ -55,13 +60,8 @@ function HoldPart(props: PartProps) {
 
 function ReleasePart(props: PartProps) {
   const form = useReleasing(props.run, props.step, props.error);
-  const names = props.step.fields.map((f) => f.name);
-  useTold(props, {
-    made: (sure) => form.made(sure.split(",").filter((name) => names.includes(name)).join(",")),
-    stored: form.stored,
-    take: (f, v) => names.includes(f) && form.set(f, v),
-    label: props.step.confirm_label,
-  });
+  const { isOwn, own } = ownOf(props.step);
+  useTold(props, { made: (sure) => form.made(own(sure)), stored: form.stored, take: (f, v) => isOwn(f) && form.set(f, v), label: props.step.confirm_label });
   return (
     <>
       <Keys run={props.run} only={["reset", "release"]} />
@@ -143,8 +143,6 @@ function Section({ step, children, onOther }: { step: Asked; children: ReactNode
   );
 }
 
-const PLAIN = "Confirm";
-
 /** Several steps of one phase on one screen, stored together or not at all. Where references are still to be chosen it ends before them. */
 export function SheetStep({ run, step, alone }: StepProps & { alone: ReactNode }) {
   const append = useAppend(run, { together: true });
@@ -161,7 +159,8 @@ export function SheetStep({ run, step, alone }: StepProps & { alone: ReactNode }
   const { offers, isPending } = useAllOffers(run.id, roles, run.view.seq);
   if (isPending) return <Loading what="the kit" />;
   const end = beside.findIndex((s) => asksReference(s) && (others === s.key || s.fields.some((f) => f.required && !good(offers[f.name] ?? []).length)));
-  const shown: Asked[] = [step, ...(end < 0 ? beside : beside.slice(0, end))];
+  const asked = end < 0 ? beside : beside.slice(0, end);
+  const shown: Asked[] = [step, ...asked];
   if (shown.length === 1) return alone;
   const failure = append.error instanceof ApiFailure ? append.error : null;
   const errors = failure?.byField ?? {};
@@ -173,6 +172,7 @@ export function SheetStep({ run, step, alone }: StepProps & { alone: ReactNode }
     append.mutate(held.flatMap((part) => part.made(sure)), { onSuccess: () => held.forEach((part) => part.stored()) });
   };
   const last = shown.at(-1);
+  const namesScreen = asked.at(-1)?.names_screen === true;
   const keep = (key: string, made: Part) => {
     parts.current.set(key, made);
     if (key === last?.key) setLabel(made.label); // what a hold's button says changes with its kind
@@ -183,7 +183,7 @@ export function SheetStep({ run, step, alone }: StepProps & { alone: ReactNode }
       onSubmit={() => confirm()}
       action={
         <Button kind="primary" type="submit" large disabled={append.isPending}>
-          {label && label !== PLAIN ? label : step.confirm_label}
+          {namesScreen ? label : step.confirm_label}
         </Button>
       }
     >

@@ -1,6 +1,6 @@
 import { cleanup, fireEvent, screen, waitFor } from "@testing-library/react";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
-import type { Asked } from "../../../api/client";
+import type { Beside } from "../../../api/client";
 import { pretendServer, show } from "../../../test/render";
 import { runAt } from "../../../test/run";
 import { SheetStep } from "./SheetStep";
@@ -21,8 +21,8 @@ function field(name: string, label: string, kind = "text") {
   return { name, label, kind, unit: "", required: true, hint: "", options: [], suggested: "", usual: "" };
 }
 
-function asked(key: string, title: string, more: Partial<Asked>): Asked {
-  return { key, kind: "confirm", title, instruction: "", cautions: [], confirm_label: "Confirm", fields: [], checks: [], options: [], usual: {}, lets_go: [], unheld: [], ...more };
+function asked(key: string, title: string, more: Partial<Beside>): Beside {
+  return { key, kind: "confirm", title, instruction: "", cautions: [], confirm_label: "Confirm", fields: [], checks: [], options: [], usual: {}, lets_go: [], unheld: [], names_screen: false, ...more };
 }
 
 function offer(code: string, more: object = {}) {
