@@ -8,7 +8,7 @@ from django.utils import timezone
 from playwright.sync_api import expect
 
 from apps.bench.simulator.world import DetectorPoint
-from apps.bench.tests.bench_world import add_device, signal
+from apps.bench.tests.bench_world import SLOW_S, add_device, signal
 from apps.checks.models import CheckRound
 from apps.kit.models import GasBottle, GasFitting
 from apps.plant.models import Area, Instrument
@@ -170,12 +170,12 @@ class LiveCheck(BenchJourney):
             *(signal(f"d1.{k}", k, "key", "DET1:ANS?", write=f"DET1:{c}", **more, **key) for k, c, more in (
                 ("inhibit", "INH {value}", {}), ("reset", "RES {value}", {}), ("release", "INH {value}", {"press": 0.0}))),
         ]  # fmt: skip
-        add_device("GM", "scpi", self.bench.ports["gas"], gas, timeout_s=0.5)
+        add_device("GM", "scpi", self.bench.ports["gas"], gas, timeout_s=SLOW_S)
         registers = [
             signal(name, name, unit, {"address": 10 + off, "word_order": "big"}, tag="AE-101", low=-200, high=70000, quantity=quantity)
             for name, unit, off, quantity in (("shown", "%LEL", 0, "indicated"), ("ma", "mA", 2, "ma"), ("status", "", 6, "status"))
         ]
-        add_device("GD", "modbus", self.bench.ports["modbus"], registers, timeout_s=0.5)
+        add_device("GD", "modbus", self.bench.ports["modbus"], registers, timeout_s=SLOW_S)
 
     async def _serve(self):
         self.bench.ports["gas"] = await self.bench.gas.serve(0)

@@ -106,7 +106,12 @@ class Walk:
                 main.focus()
             self.page.keyboard.press("Enter")
             expect(self.form.get_by_role("button", name=re.compile(rf"^Record reading {n}$"))).to_have_count(0)
+        self.settled()
         return self
+
+    def settled(self) -> None:
+        """Nothing is on its way: the last number of a set ends it only when it is stored."""
+        expect(self.page.get_by_text(re.compile("not stored yet$|^Saving"))).to_have_count(0)
 
     def decide(self, choice: str, reason: str = "") -> Walk:
         """A choice at the judge step, with a reason where it goes against the proposal."""

@@ -5,6 +5,8 @@ from apps.bench.models import Device
 from apps.bench.simulator.bench import Bench
 from apps.bench.simulator.world import World, build_world
 
+SLOW_S = 3.0  # what a stalled machine may take over an answer; nothing here waits for a device that is silent on purpose
+
 
 def quick_world(**changes) -> World:
     """Time runs fast, so that a round takes seconds."""
@@ -54,20 +56,25 @@ def add_devices(bench: Bench) -> None:
     source = signal("p", "Pressure source", "kPa", "MEAS1:INP?", write="SOUR1:LEV {value}", tag="PT-2110", low=-200, high=1300, rest=0)
     current = signal("i", "Loop current", "mA", "MEAS1:OUTP?", tag="PT-2110", low=0, high=25)
     inject = signal("inject", "Source current", "mA", "SOUR1:CURR?", write="SOUR1:CURR {value}", tag="PT-2110", low=0, high=25)
-    add_device("CAL", "scpi", bench.ports["calibrator"], [source, current, inject], timeout_s=0.5)
+    add_device("CAL", "scpi", bench.ports["calibrator"], [source, current, inject], timeout_s=SLOW_S)
     registers = [
         signal("shown", "In the control system", "kPa", {"address": 0}, low=-400, high=800),
         signal("current", "Loop current, marshalling", "mA", {"address": 6, "word_order": "little"}, low=0, high=25),
         signal("wrong", "Read in the wrong order", "mA", {"address": 6, "word_order": "big"}, low=0, high=25),
     ]
-    add_device("CS", "modbus", bench.ports["modbus"], registers, timeout_s=0.5)
+    add_device("CS", "modbus", bench.ports["modbus"], registers, timeout_s=SLOW_S)
     digital = [signal("pv", "Digital value", "kPa", "pv", tag="PT-2110"), signal("ma", "Loop current", "mA", "ma")]
-    add_device("HART", "hart", bench.ports["hart PT-2110"], digital, timeout_s=0.5)
+    add_device("HART", "hart", bench.ports["hart PT-2110"], digital, timeout_s=SLOW_S)
     for code in ("A", "B"):
         signals = [
             signal("probe", f"Probe in {code}", "°C", "MEAS:PROB?", write="SOUR:TEMP {value}", low=-60, high=700),
             signal("s1", f"Sensor in {code}", "ohm", "MEAS:SENS1?", tag=f"TE-{code}", low=0, high=4000),
         ]
         add_device(
-            f"BLOCK-{code}", "scpi", bench.ports[f"block {code}"], signals, timeout_s=0.5, pace={"unit_s": 0.01, "settle_s": 3, "from": 23}
+            f"BLOCK-{code}",
+            "scpi",
+            bench.ports[f"block {code}"],
+            signals,
+            timeout_s=SLOW_S,
+            pace={"unit_s": 0.01, "settle_s": 3, "from": 23},
         )

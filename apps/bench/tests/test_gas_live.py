@@ -11,7 +11,7 @@ from apps.bench.hub import HUB
 from apps.bench.live import JUST_BEFORE_S
 from apps.bench.models import AutoCapture, Device
 from apps.bench.simulator.world import DetectorPoint
-from apps.bench.tests.bench_world import add_device, signal
+from apps.bench.tests.bench_world import SLOW_S, add_device, signal
 from apps.bench.tests.test_live import LiveTestCase
 from apps.kit.models import GasBottle
 from apps.plant.models import Instrument
@@ -57,7 +57,7 @@ class GasOnTheBench(LiveTestCase):
             *(signal(f"d1.{k}", k, "key", "DET1:ANS?", write=f"DET1:{c} {{value}}", tag="AE-1", role="key") for k, c in
               (("zero", "ZERO"), ("span", "SPAN"), ("inhibit", "INH"), ("reset", "RES"))),
         ]  # fmt: skip
-        add_device("GM", "scpi", self.bench.ports["gas"], signals, timeout_s=0.5)
+        add_device("GM", "scpi", self.bench.ports["gas"], signals, timeout_s=SLOW_S)
 
     async def _serve(self):
         self.bench.ports["gas"] = await self.bench.gas.serve(0)
@@ -111,7 +111,7 @@ class GasOnTheBench(LiveTestCase):
             signal(name, name, unit, {"address": 10 + off, "word_order": "big"}, tag="AE-1", low=-200, high=70000)
             for name, unit, off in (("shown", "%LEL", 0), ("ma", "mA", 2), ("signal", "mV", 4), ("status", "", 6))
         ]
-        add_device("GD", "modbus", self.bench.ports["modbus"], registers, timeout_s=0.5)
+        add_device("GD", "modbus", self.bench.ports["modbus"], registers, timeout_s=SLOW_S)
         self.choose(applied="GM/c", indicated="GD/shown", signal="GD/signal", status="GD/status")
 
     def with_off(self):
@@ -231,8 +231,8 @@ class GasOnTheBench(LiveTestCase):
             )
             stimuli.append(signal(f"d{n}.off", "Shut", "key", f"DET{n}:ANS?", write=f"SOUR{n}:OFF {{value}}", tag="AE-2", role="key"))
             shown.append(signal(channel, channel, "%LEL", {"address": 10 * n, "word_order": "big"}, tag="AE-2", low=-200, high=200))
-        add_device("GH", "scpi", self.bench.ports["gas"], stimuli, timeout_s=0.5)
-        add_device("GR", "modbus", self.bench.ports["modbus"], shown, timeout_s=0.5)
+        add_device("GH", "scpi", self.bench.ports["gas"], stimuli, timeout_s=SLOW_S)
+        add_device("GR", "modbus", self.bench.ports["modbus"], shown, timeout_s=SLOW_S)
         for n, channel in ((2, "A"), (3, "B")):
             self.ok(("source_chosen", {"quantity": "applied", "channel": channel, "signal": f"GH/d{n}.applied"}))
             self.ok(("source_chosen", {"quantity": "indicated", "channel": channel, "signal": f"GR/{channel}"}))
@@ -301,7 +301,8 @@ class GasOnTheBench(LiveTestCase):
         self.point.manifold.open_bottle = ""
         self.until(lambda: self.point.detector.shown < 1, 60)
         self.assertIn("still has 'High' on", self.assertFailure(self.send(("hold_released", release)), 400, "still_latched")["message"])
-        self.assertEqual(self.press("reset").status_code, 200)
+        answer = self.press("reset")
+        self.assertEqual(answer.status_code, 200, answer.content)
         self.view()
         self.ok(("hold_released", {**release, "values": {**release["values"], "reading": "50"}}))
         self.assertLess(abs(float(self.view()["holds"][0]["release_values"]["reading"])), 2)
