@@ -13,14 +13,16 @@ settle()
 
 
 def _resume() -> None:
-    """Go on with the captures that ran by themselves when the server last stopped."""
+    """Go on with the captures that ran by themselves when the server last stopped, and end what loop tests still hold."""
     from django.db import DatabaseError, connection
     from django.utils import timezone
 
+    from apps.bench import loop_tests
     from apps.bench.auto_capture import resume_all
 
     try:
         resume_all(timezone.now())
+        loop_tests.resume()
     except DatabaseError:  # no database yet: there is nothing to resume
         pass
     finally:

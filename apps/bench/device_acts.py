@@ -19,7 +19,7 @@ from metrology.faults import Fault
 from metrology.methods.parameters import ACTS, FORMAT, require_possible
 from metrology.methods.registry import get_method
 from metrology.quantities.typed import parse_typed
-from metrology.run.parameters import admit_parameters, device_values, pending_values, require_hold
+from metrology.run.parameters import admit_parameters, device_values, held_act, pending_values, require_hold
 from metrology.run.progress import make_progress
 from metrology.run.rules import admit
 from metrology.run.same_device import require_same_device
@@ -126,10 +126,31 @@ def act_on_device(*, actor: Person, run_id: uuid.UUID, act: str, value: str, now
     def do() -> str:
         _require_own(state, master)
         _do(master, act, number.value if number else 0.0, own)
-        return _shows(master) if chosen.is_trim else ""
+        return _shows(master) if chosen.is_trim or act in OUTPUT_ACTS else ""
 
     payload["words"] += _talk(master, do)
     return append_seen(actor=actor, run_id=run_id, event=NewEvent(uuid.uuid4(), "device_acted", payload), now=now)
+
+
+def end_loop_test(*, run_id: uuid.UUID, now: datetime) -> None:
+    """A loop test that was left ends by itself: the output follows the process again, is read back, and both are on the record.
+
+    Raises a Fault while the device does not answer, or another one does.
+    """
+    run, _, state = load_state(run_id)
+    held = held_act(state)
+    if held is None:
+        return
+    _, master, _ = _open(run_id)
+
+    def do() -> str:
+        _require_own(state, master)
+        master.act("fix_output", 0.0)
+        return _shows(master)
+
+    words = f"{ACTS['follow'].words}, by itself{_talk(master, do)}"
+    payload = {"step": held["step"], "act": "follow", "words": words, "values": {}}
+    append_seen(actor=run.technician, run_id=run_id, event=NewEvent(uuid.uuid4(), "device_acted", payload), now=now)
 
 
 def _shows(master: HartMaster) -> str:
@@ -150,6 +171,7 @@ def _do(master: HartMaster, act: str, value: float, unit: str) -> None:
         master.act(act, value, unit)
 
 
+OUTPUT_ACTS = ("fix_output", "follow")  # the output is read back after them
 NOW = "now"  # the kind of a set that is the device as it was last read or written, whatever that was for
 
 

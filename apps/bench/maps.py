@@ -43,6 +43,7 @@ def check_map(data: Mapping[str, Any]) -> dict[str, Any]:
         "timeout_s": float(data.get("timeout_s", 1.0)),
         "signals": [{**s, "unit": canonical(str(s["unit"]))} for s in signals],
         "pace": dict(data.get("pace", {})),
+        "item": str(data.get("item", ""))[:20],
     }
 
 

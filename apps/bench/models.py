@@ -28,6 +28,7 @@ class Device(models.Model):
     timeout_s = models.FloatField(default=1.0)
     signals = models.JSONField(default=list)
     pace = models.JSONField(default=dict, blank=True)  # of a stimulus: seconds a unit, seconds to settle
+    item = models.CharField(max_length=20, blank=True)  # code of the item of the kit that it is, such as a block
 
     class Meta:
         ordering = ["code"]

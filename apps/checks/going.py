@@ -12,25 +12,23 @@ from typing import Any
 
 from apps.accounts.models import Person
 from apps.accounts.policy import require
+from apps.bench.onward import append_one, take_on
+from apps.bench.wired import sources_of
 from apps.checks.gas import first_that_suits, kits_of, reason_for
 from apps.checks.models import CheckJob, CheckRound
 from apps.checks.services import close_if_over, own_round
-from apps.checks.wired import INHIBIT, RELEASE, RESET, press, seen_of, sources_of
 from apps.plant.models import check_method
-from apps.runs.models import OPEN
-from apps.runs.outside import seen_at_release
 from apps.runs.services import NewEvent, append_events, start_run
 from apps.runs.store import load_state
 from config.failures import Missing
 from metrology.faults import Fault
 from metrology.methods.registry import get_method
 from metrology.methods.steps import Step
-from metrology.run.onward import AFTER, BEFORE, NOTHING, onward
+from metrology.run.onward import AFTER, BEFORE, NOTHING
 from metrology.run.progress import current_slot, make_progress
 from metrology.run.state import RunState
 
 Said = Mapping[str, str]
-MOST_STEPS = 60  # of one go; a run has fewer
 OF_THE_ROUND = ("stand_in", "air_why")  # what is said of a round and is no field of a run
 
 
@@ -100,7 +98,7 @@ def read(*, actor: Person, round_id: uuid.UUID, tag: str, indicated: str, event_
             "indicated": indicated,
             **({"confirmed_unlikely": True} if is_sure else {}),
         }
-        _append(actor, _run_of(job), state, ("reading_taken", payload), now, event_id)
+        append_one(actor, _run_of(job), state, ("reading_taken", payload), now, event_id)
     _go(actor, job.round, _run_of(job), {}, now)
     return job
 
@@ -111,7 +109,7 @@ def take_again(*, actor: Person, round_id: uuid.UUID, tag: str, reason: str, now
     job = _job(actor, round_id, tag)
     _, _, state = load_state(_run_of(job))
     step = _at(state, "judge", job, "Nothing is to be decided of", field="tag")
-    _append(actor, _run_of(job), state, ("decision_made", {"step": step.key, "choice": "repeat", "reason": reason}), now)
+    append_one(actor, _run_of(job), state, ("decision_made", {"step": step.key, "choice": "repeat", "reason": reason}), now)
     return job
 
 
@@ -161,52 +159,8 @@ def _equip(actor: Person, found: CheckRound, run_id: uuid.UUID, now: datetime) -
         append_events(actor=actor, run_id=run_id, expected_seq=state.seq, events=events, now=now)
 
 
-def _append(
-    actor: Person, run_id: uuid.UUID, state: RunState, event: tuple[str, dict[str, Any]], now: datetime, event_id: uuid.UUID | None = None
-) -> None:
-    made = NewEvent(event_id or uuid.uuid4(), *event)
-    append_events(actor=actor, run_id=run_id, expected_seq=state.seq, events=[made], now=now)
-
-
 def _go(actor: Person, found: CheckRound, run_id: uuid.UUID, said: Said, now: datetime, *, speaks_for: frozenset[str] = NOTHING) -> None:
     """Take the run on as far as what is known takes it."""
     of_run = {k: v for k, v in found.said.items() if k not in OF_THE_ROUND}
     known = {k: text for k, v in (of_run | dict(said)).items() if (text := str(v).strip())}
-    is_held = False
-    for _ in range(MOST_STEPS):
-        _, _, state = load_state(run_id)
-        method = get_method(state.setup.method)
-        step = make_progress(state, method).current
-        if step is None or state.status not in OPEN:
-            return
-        if step.variant == INHIBIT and step.phase in speaks_for and not is_held:
-            is_held = True
-            if press(actor, run_id, state.setup.instrument.tag, INHIBIT, now):
-                continue
-        live = (
-            {n: s["text"] for h in state.open_holds for n, s in seen_at_release(state, method, h.id).items()}
-            if step.kind == "release"
-            else {}
-        )
-        event = onward(state, method, known | live, now=now, speaks_for=speaks_for)
-        if event is None:
-            return
-        if event[0] == "hold_released":
-            _release(actor, run_id, state, event, now)
-            continue
-        if step.kind == "condition":
-            event[1]["values"] |= seen_of(state, method, step)
-        _append(actor, run_id, state, event, now)
-
-
-def _release(actor: Person, run_id: uuid.UUID, state: RunState, event: tuple[str, dict[str, Any]], now: datetime) -> None:
-    """Its alarms reset and its own inhibit off, then the hold; refused, it is inhibited again."""
-    tag = state.setup.instrument.tag
-    press(actor, run_id, tag, RESET, now)
-    is_free = press(actor, run_id, tag, RELEASE, now)
-    try:
-        _append(actor, run_id, load_state(run_id)[2], event, now)
-    except Fault:
-        if is_free:
-            press(actor, run_id, tag, INHIBIT, now)
-        raise
+    take_on(actor, run_id, known, now, speaks_for=speaks_for)

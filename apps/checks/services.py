@@ -18,13 +18,10 @@ from apps.planning.jobs import base_of, ways
 from apps.plant.models import Area, Instrument, check_method
 from apps.runs.gas import gas_snapshot
 from apps.runs.models import OPEN
-from apps.runs.services import sign_run
-from apps.runs.store import load_state
+from apps.runs.together import sign_ready
 from config.failures import Missing, NotAllowed
 from metrology.faults import Fault
-from metrology.methods.registry import get_method
 from metrology.quantities.typed import parse_typed
-from metrology.run.progress import make_progress
 from metrology.run.state import RunState
 
 MOST = 60
@@ -122,13 +119,7 @@ def sign_all(*, actor: Person, round_id: uuid.UUID, note: str, now: datetime) ->
     """One signature for all that is ready, a record each; the password was confirmed at the door. Returns how many were signed."""
     require(actor, "sign a run")
     found = own_round(actor, round_id)
-    signed = 0
-    for run_id in found.jobs.filter(run__status__in=OPEN).values_list("run", flat=True):
-        _, _, state = load_state(run_id)
-        step = make_progress(state, get_method(state.setup.method)).current
-        if step is not None and step.kind == "sign":
-            sign_run(actor=actor, run_id=run_id, expected_seq=state.seq, note=note, now=now)
-            signed += 1
+    signed = sign_ready(actor, found.jobs.filter(run__status__in=OPEN).values_list("run", flat=True), note, now)
     if not signed:
         told = "Nothing is ready to be signed: no detector of this round has its hold off and is finished."
         raise Fault("nothing_ready", told, field="password")

@@ -41,6 +41,7 @@ class Reference(models.Model):
     resolution = models.FloatField(default=0.0)
     drift_per_year = models.FloatField(default=0.0)  # how far it may move in a year, in its unit
     gradient = models.FloatField(default=0.0)  # of a block or bath, between probe and unit, in its unit
+    wells = models.PositiveSmallIntegerField(default=0)  # of a block or bath: places for sensors beside the probe's; 0: not said
     certificate = models.CharField(max_length=40)
     laboratory = models.CharField(max_length=80)
     traceability = models.CharField(max_length=160)

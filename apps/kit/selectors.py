@@ -41,6 +41,7 @@ def reference_row(r: Reference, today: date) -> dict[str, Any]:
     more = [
         f"drift {r.drift_per_year:g} {r.unit} a year" if r.drift_per_year else "",
         f"gradient {r.gradient:g} {r.unit}" if r.gradient else "",
+        f"{r.wells} wells beside the probe's" if r.wells else "",
     ]
     return {
         "code": r.code,

@@ -11,6 +11,7 @@ from django.db.models import Q
 from apps.accounts.models import Person
 from apps.plant.models import Instrument
 from apps.runs.models import Hold
+from apps.runs.outside import still_driven
 from config.failures import Missing
 from metrology.judgement.voting import vote_words
 from metrology.methods.method import PLAIN_RISK
@@ -89,6 +90,7 @@ def _row(h: Hold, now: datetime) -> dict[str, Any]:
         "voting_group": i.voting_group,
         "zone": i.zone,
         "risk": risk_of(i),
+        "still": still_driven(h.run_id),
     }
 
 

@@ -6,6 +6,7 @@ import uuid
 from datetime import date
 from typing import Any
 
+from apps.kit.models import Reference
 from apps.kit.selectors import list_references, reference_row
 from apps.runs.items import items_offered
 from apps.runs.models import Run
@@ -14,6 +15,7 @@ from config.failures import Missing
 from metrology.judgement.reference import find_reference_faults
 from metrology.methods.method import Method
 from metrology.methods.registry import get_method
+from metrology.methods.setup import RunSetup
 from metrology.methods.standards.base import REFERENCE, Need
 from metrology.methods.standards.kinds import OFFERED
 from metrology.quantities.units import quantity_of
@@ -56,10 +58,11 @@ def _references(state: RunState, method: Method, need: Need, today: date) -> lis
     wanted = quantity_of(need.unit)
     everything = list_references()
     fitting = [r for r in everything if r.unit == need.unit or (wanted is not None and quantity_of(r.unit) == wanted)]
-    return [_reference(state, method, need, r, today) for r in fitting or everything]
+    return [offer_reference(state.setup, method, need, r, today) for r in fitting or everything]
 
 
-def _reference(state: RunState, method: Method, need: Need, r: Any, today: date) -> dict[str, Any]:
+def offer_reference(setup: RunSetup, method: Method, need: Need, r: Reference, today: date) -> dict[str, Any]:
+    """A reference as it is offered for a need, with what the rules say of it."""
     row, standard = reference_row(r, today), r.standard()
     remarks = [
         {"rule": f.code, "standing": "refuse", "says": f.message}
@@ -67,8 +70,8 @@ def _reference(state: RunState, method: Method, need: Need, r: Any, today: date)
     ]
     reaches = ""
     if not remarks:
-        tur = method.standards.tur(state.setup, need.role, standard)
-        wanted = 0.0 if need.is_informative else state.setup.policy.minimum_tur
+        tur = method.standards.tur(setup, need.role, standard)
+        wanted = 0.0 if need.is_informative else setup.policy.minimum_tur
         reaches = f"TUR {ratio(tur)}" if tur < NO_LIMIT else ""
         if tur < wanted:
             standing = "refuse" if tur < 1 else "warn"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import uuid
 from collections.abc import Callable
 from typing import Any
 
@@ -49,6 +50,15 @@ def _in_unit(told: tuple[float, str], unit: str) -> float | None:
         return convert(told[0], told[1], to_unit=unit)
     except Fault:
         return None
+
+
+StillDriven = Callable[[uuid.UUID], "list[str]"]
+STILL_DRIVEN: list[StillDriven] = []
+
+
+def still_driven(run_id: uuid.UUID) -> list[str]:
+    """What still drives the instrument of a run, a sentence each: an output that is held, a source that is hot or under pressure."""
+    return [says for told in STILL_DRIVEN for says in told(run_id)]
 
 
 PowerOf = Callable[[str], "float | None"]

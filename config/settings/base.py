@@ -29,6 +29,7 @@ INSTALLED_APPS = [
     "apps.records",
     "apps.planning",
     "apps.checks",
+    "apps.batches",
     "demo",
 ]
 

@@ -18,6 +18,7 @@ from metrology.judgement.voting import vote_words
 from metrology.methods.method import Method
 from metrology.methods.setup import RunSetup
 from metrology.methods.steps import CHOSEN, Field, Step
+from metrology.run.fields import CONFIRMED
 from metrology.run.progress import CURRENT, LATER, evaluate_together, make_progress
 from metrology.run.proposing import proposal_at
 from metrology.run.raw import raw_readings
@@ -41,7 +42,8 @@ class Tap:
 def onward(state: RunState, method: Method, said: Said, *, now: datetime, speaks_for: frozenset[str] = NOTHING) -> Event | None:
     """The event, as (type, payload), that the current step takes; None where the run waits for somebody, for time, or has ended.
 
-    said: texts by the name of a field; a field of a channel may be said for all channels. "hold" and its "minutes" and "agreement" place the hold.
+    said: texts by the name of a field; a field of a channel may be said for all channels. "hold" and its "minutes" and "agreement" place the hold,
+    of the kind that is usual, else of "hold_kind".
     speaks_for: phases in which what is usual was found and what is to be ticked was done; of the others nothing is said by itself.
     """
     step = make_progress(state, method).current
@@ -89,7 +91,8 @@ class _At:
         texts = self.texts
         asked = [texts[f.name] for f in self.step.fields if f.kind not in CHOSEN]
         is_silent = bool(asked) and not any(asked)  # all of it may be left empty, which says something too: nobody has said it
-        return None if is_silent or any(t is None for t in texts.values()) else {name: t or "" for name, t in texts.items()}
+        sure = {CONFIRMED: self.said[CONFIRMED]} if CONFIRMED in self.said else {}
+        return None if is_silent or any(t is None for t in texts.values()) else {name: t or "" for name, t in texts.items()} | sure
 
 
 def tap_before(setup: RunSetup, method: Method) -> Tap:
@@ -115,7 +118,8 @@ def _tap(steps: Iterable[Step], phases: frozenset[str], setup: RunSetup) -> Tap:
 
 def _told(step: Step) -> list[str]:
     """What confirming a step with what is usual says."""
-    out = [f"It is on hold: {dict(step.options)[dict(step.usual)['kind']].lower()}"] if step.kind == "hold" and step.usual else []
+    kind = dict(step.usual).get("kind", "")
+    out = [f"It is on hold: {dict(step.options)[kind].lower()}" if kind else "It is on hold"] if step.kind == "hold" else []
     for f in step.fields:
         text = f.expected if f.kind == "identity" and f.required else f.usual or f.nominal
         if text:
@@ -142,17 +146,20 @@ def _confirm(at: _At) -> Event | None:
 
 
 def _hold(at: _At) -> Event | None:
-    if "hold" not in at.said or not at.speaks:
+    kind = dict(at.step.usual).get("kind") or at.said.get("hold_kind")
+    if "hold" not in at.said or not at.speaks or not kind:
         return None
     told = {k: at.said[k] for k in ("minutes", "agreement", "approval") if k in at.said}
-    return "hold_placed", {"step": at.step.key, **dict(at.step.usual), "reason": at.said["hold"], **told}
+    return "hold_placed", {"step": at.step.key, **dict(at.step.usual), "kind": kind, "reason": at.said["hold"], **told}
 
 
 def _release(at: _At) -> Event | None:
     values = at.values
     still = [h for h in at.state.holds_of(at.step.of) if h.released_at is None]
-    if values is None or not still or not at.speaks or at.must_wait:
+    if values is None or not at.speaks or at.must_wait:
         return None
+    if not still:  # nothing was held, such as on the bench: the step is done all the same
+        return None if at.state.holds_of(at.step.of) else ("step_confirmed", {"step": at.step.key, "values": values})
     return "hold_released", {"step": at.step.key, "hold": still[0].id, "values": values}
 
 

@@ -17,10 +17,16 @@ from metrology.run.state import ParameterSet, RunState
 KINDS = ("before", "pending", "sent", "read back", "after")
 
 
+def held_act(state: RunState) -> Mapping[str, Any] | None:
+    """The act by which a loop test still holds the output; None where it follows the process."""
+    last = next((a for a in reversed(state.acts) if a["act"] in ("fix_output", "follow")), None)
+    return last if last is not None and last["act"] == "fix_output" else None
+
+
 def held_output(state: RunState) -> str:
     """At which current a loop test still holds the output, in words; empty where it follows the process."""
-    last = next((a for a in reversed(state.acts) if a["act"] in ("fix_output", "follow")), None)
-    return f"{(last.get('values') or {}).get('value', '')} mA".strip() if last is not None and last["act"] == "fix_output" else ""
+    held = held_act(state)
+    return f"{(held.get('values') or {}).get('value', '')} mA".strip() if held else ""
 
 
 def require_hold(state: RunState, why: str) -> None:

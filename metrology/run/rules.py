@@ -29,7 +29,7 @@ from metrology.run.holds import (
     release_without_hold,
 )
 from metrology.run.pairs import admit_pair, admit_pairs_done, pairs_out_words, require_readable
-from metrology.run.parameters import admit_compared, admit_parameters, require_hold
+from metrology.run.parameters import admit_compared, admit_parameters, held_act, require_hold
 from metrology.run.progress import (
     CURRENT,
     DONE,
@@ -249,10 +249,12 @@ def _parameters_captured(a: Admission, payload: Mapping[str, Any]) -> Payload:
 
 
 def _device_acted(a: Admission, payload: Mapping[str, Any]) -> Payload:
-    """Something was done to the instrument itself: it needs the hold."""
-    require_hold(a.state, "The loop current can move")
+    """Something was done to the instrument itself: it needs the hold; only the end of a loop test does not, which gives the output back."""
+    gives_back = payload.get("act") == "follow" and held_act(a.state) is not None
+    if not gives_back:
+        require_hold(a.state, "The loop current can move")
     current = a.progress.current
-    if current is None or current.key != payload.get("step"):
+    if not gives_back and (current is None or current.key != payload.get("step")):
         raise Fault("not_current", "That is not the current step; nothing was sent.", field="step")
     kept = {k: payload[k] for k in ("step", "act", "words", "values") if k in payload}
     return {**kept, "enters": {TRIMMED: str(payload["act"])}} if payload.get("act") in TRIMS else kept

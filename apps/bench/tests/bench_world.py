@@ -25,9 +25,9 @@ def quick_world(**changes) -> World:
                     "code": code,
                     "port": 0,
                     "block": {"ramp": 400.0, "lag_s": 1.0, "stability": 0.001},
-                    "sensors": [{"sensor": "pt", "noise": 0.0003, "lag_s": 0.5, "faults": faults}],
+                    "sensors": [{"sensor": "pt", "noise": 0.0003, "lag_s": 0.5, "faults": faults} for faults in sensors],
                 }
-                for code, faults in (("A", {}), ("B", {"lead_ohm": 0.4}))
+                for code, sensors in (("A", ({}, {}, {"lead_ohm": 0.4})), ("B", ({"lead_ohm": 0.4}, {})))
             ],
         }
     )
@@ -65,10 +65,14 @@ def add_devices(bench: Bench) -> None:
     add_device("CS", "modbus", bench.ports["modbus"], registers, timeout_s=SLOW_S)
     digital = [signal("pv", "Digital value", "kPa", "pv", tag="PT-2110"), signal("ma", "Loop current", "mA", "ma")]
     add_device("HART", "hart", bench.ports["hart PT-2110"], digital, timeout_s=SLOW_S)
-    for code in ("A", "B"):
+    for code, block, more in (("A", "MB-B01", (2, 3)), ("B", "MB-B02", (2,))):
         signals = [
-            signal("probe", f"Probe in {code}", "°C", "MEAS:PROB?", write="SOUR:TEMP {value}", low=-60, high=700),
-            signal("s1", f"Sensor in {code}", "ohm", "MEAS:SENS1?", tag=f"TE-{code}", low=0, high=4000),
+            signal("probe", f"Probe in {code}", "°C", "MEAS:PROB?", role="applied", write="SOUR:TEMP {value}", low=-60, high=700),
+            signal("s1", f"Sensor in {code}", "ohm", "MEAS:SENS1?", role="indicated", tag=f"TE-{code}", low=0, high=4000),
+            *(
+                signal(f"s{n}", f"Sensor {n} in {code}", "ohm", f"MEAS:SENS{n}?", role="indicated", tag=f"TE-{code}{n}", low=0, high=4000)
+                for n in more
+            ),
         ]
         add_device(
             f"BLOCK-{code}",
@@ -76,5 +80,6 @@ def add_devices(bench: Bench) -> None:
             bench.ports[f"block {code}"],
             signals,
             timeout_s=SLOW_S,
+            item=block,
             pace={"unit_s": 0.01, "settle_s": 3, "from": 23},
         )

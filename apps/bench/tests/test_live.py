@@ -4,13 +4,14 @@ import json
 import time
 import uuid
 from dataclasses import replace
+from datetime import timedelta
 from unittest import mock
 
 from django.core.cache import cache
 from django.test import TransactionTestCase
 from django.utils import timezone
 
-from apps.bench import auto_capture
+from apps.bench import auto_capture, loop_tests
 from apps.bench.capture import live_of
 from apps.bench.hub import HUB
 from apps.bench.models import AutoCapture, Device
@@ -313,11 +314,14 @@ class ByItself(LiveTestCase):
     def test_a_block_goes_no_further_than_its_weakest_sensor(self):
         ids = []
         top = Instrument.objects.get(tag="TE-A").urv
-        for code, urv in (("A", top), ("B", top - 1)):
+        block = Device.objects.get(code="BLOCK-A")
+        block.signals = [{**s, "tag": "TE-B"} if s["key"] == "s2" else s for s in block.signals]
+        block.save()
+        for code, urv, own in (("A", top, "s1"), ("B", top - 1, "s2")):
             Instrument.objects.filter(tag=f"TE-{code}").update(urv=urv)
             self.start(f"TE-{code}")
             self.forward(SENSOR)
-            self.choose(applied="BLOCK-A/probe", indicated="BLOCK-A/s1")
+            self.choose(applied="BLOCK-A/probe", indicated=f"BLOCK-A/{own}")
             ids.append(self.run_id)
         told = self.assertFailure(self.post("auto-captures/plan/", {"runs": ids}), 400, "weakest_sensor")
         self.assertIn(f"TE-B in it bears {top - 1:g} °C", told["message"])
@@ -365,6 +369,17 @@ class ByItself(LiveTestCase):
         self.assertIn("CAL goes back to 0 kPa", stopped["says"])
         self.assertEqual(self.bench.world.channel("PT-2110").source.set_point, 0.0)
         self.assertEqual(Run.objects.get().status, "open")
+
+    def test_what_is_still_under_pressure_is_told_on_the_hold(self):
+        self.live_transmitter()
+        auto = self.start_captures(self.run_id)
+        source = self.bench.world.channel("PT-2110").source
+        self.until(lambda: source.set_point > 50)
+        with mock.patch("apps.bench.loop_tests.KNOWN_S", 0.0):
+            told = self.until(lambda: self.get("holds/").json()[0]["still"])
+            self.assertRegex(told[0], r"^CAL is at [\d.]+ kPa\.$")
+            self.post(f"auto-captures/{auto['id']}/stop/")
+            self.until(lambda: self.get("holds/").json()[0]["still"] == [])  # vented, and read back
 
     def test_a_run_that_is_not_live_cannot_go_by_itself(self):
         self.start()
@@ -468,11 +483,39 @@ class Spoken(LiveTestCase):
         self.assertEqual(self.act("act", act="fix_output", value="12,5").status_code, 200)
         self.assertEqual(self.bench.hart["PT-2110"].tx.fixed_ma, 12.5)
         view = self.act("act", act="follow").json()["view"]
-        self.assertEqual([a["words"] for a in view["acts"]], ["held the output at 12.5 mA", "let the output follow the process again"])
+        held, followed = [a["words"] for a in view["acts"]]
+        self.assertRegex(held, r"^held the output at 12.5 mA; it shows .* and 12\.500 mA$")
+        self.assertRegex(followed, r"^let the output follow the process again; it shows .* mA$")
         self.assertFailure(self.act("act", act="fix_output", value="abc"), 400, "not_a_number")
         self.assertFailure(self.act("act", act="explode"), 400, "unknown_choice")
         self.bench.hart["PT-2110"].tx.write_protect = True
         self.assertIn("write-protected", self.assertFailure(self.act("act", act="zero_trim"), 400, "refused")["message"])
+
+    def test_a_held_output_ends_by_itself_after_its_time_and_is_read_back(self):
+        self.to_edit()
+        tx = self.bench.hart["PT-2110"].tx
+        with mock.patch("apps.bench.loop_tests.LASTS", timedelta(seconds=3)):
+            self.assertEqual(self.act("act", act="fix_output", value="12.5").status_code, 200)
+            self.assertEqual(tx.fixed_ma, 12.5)
+        self.until(lambda: not tx.fixed_ma)
+        last = self.until(lambda: (a := self.view()["acts"][-1]) and "by itself" in a["words"] and a)
+        self.assertRegex(last["words"], "^let the output follow the process again, by itself; it shows ")
+
+    def test_a_held_output_is_told_on_its_hold_and_ends_when_its_step_is_left(self):
+        self.to_edit()
+        self.assertEqual(self.act("act", act="fix_output", value="12.5").status_code, 200)
+        self.assertEqual(self.get("holds/").json()[0]["still"], ["Its output is held at 12.5 mA."])
+        tx = self.bench.hart["PT-2110"].tx
+        tx.device_id += 1  # another device listens: nothing is written to it, and it stays told
+        loop_tests._end(uuid.UUID(self.run_id))
+        self.assertEqual(tx.fixed_ma, 12.5)
+        tx.device_id -= 1
+        self.ok(("parameters_captured", {"step": "configure", "kind": "pending", "values": {"damping": "2"}}))
+        self.assertEqual(self.act("send").status_code, 200)
+        self.assertEqual(tx.fixed_ma, 12.5)
+        self.ok(("step_confirmed", {"step": "configure"}))
+        self.until(lambda: not tx.fixed_ma)
+        self.until(lambda: self.get("holds/").json()[0]["still"] == [])
 
     def test_another_device_is_neither_read_nor_written_to(self):
         self.to_edit()

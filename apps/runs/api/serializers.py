@@ -159,6 +159,7 @@ class HoldRowSerializer(serializers.Serializer):
     run_status = serializers.CharField()
     at_step = serializers.CharField()
     risk = serializers.CharField()
+    still = serializers.ListField(child=serializers.CharField())
 
 
 class ReleaseFieldSerializer(serializers.Serializer):

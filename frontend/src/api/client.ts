@@ -36,6 +36,12 @@ export class ApiFailure extends Error {
     if (!list.length && this.field) found[this.field] = this.message;
     return found;
   }
+
+  /** The fields whose unlikely number may be said to be so. */
+  get unlikely(): string[] {
+    const list = Array.isArray(this.details.faults) ? (this.details.faults as { code: string; field: string }[]) : [{ code: this.code, field: this.field }];
+    return list.filter((f) => f.code === "unlikely_value").map((f) => f.field);
+  }
 }
 
 function cookie(name: string): string {

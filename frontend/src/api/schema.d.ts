@@ -84,6 +84,137 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/batches/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["list_batches"];
+        put?: never;
+        /** @description Begin the sensors and capture what is live. */
+        post: operations["make_batch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/{batch_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_batch"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/{batch_id}/back/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["put_batch_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/{batch_id}/drop/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["drop_from_batch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/{batch_id}/on/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["go_on_batch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/{batch_id}/sign/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["sign_batch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/proposal/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Who would stand where, and what is to be said; nothing is stored. */
+        post: operations["propose_batch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/sensors/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Sensors that go into a block, those due first. */
+        get: operations["list_batch_sensors"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/calculators/": {
         parameters: {
             query?: never;
@@ -2461,6 +2592,29 @@ export interface components {
             taken: number;
             total: number;
         };
+        BackAsk: {
+            name: string;
+            label: string;
+            unit: string;
+        };
+        BatchAsk: {
+            name: string;
+            label: string;
+            unit: string;
+            kind: string;
+            hint: string;
+            only_for: string[];
+            options: components["schemas"]["Word"][];
+        };
+        BatchBrief: {
+            /** Format: uuid */
+            id: string;
+            by: string;
+            is_mine: boolean;
+            /** Format: date-time */
+            made_at: string;
+            tags: string[];
+        };
         BatchPlan: {
             /** Format: double */
             finish_s: number;
@@ -2469,6 +2623,35 @@ export interface components {
             /** Format: double */
             saved_s: number;
             turns: components["schemas"]["Turn"][];
+        };
+        BatchProposal: {
+            sensors: components["schemas"]["ProposedSensor"][];
+            blocks: components["schemas"]["Word"][];
+            asks: components["schemas"]["BatchAsk"][];
+            minutes: number;
+            tap: components["schemas"]["Tap"];
+        };
+        BatchSensor: {
+            tag: string;
+            service: string;
+            unit: string;
+            block: string;
+            block_name: string;
+            well: number;
+            probe: string;
+            readout: string;
+            /** Format: uuid */
+            run: string | null;
+            state: string;
+            at_step: string;
+            is_on_hold: boolean;
+            note: string;
+            verdict: string;
+            share: string;
+            taken: number;
+            total: number;
+            asks: components["schemas"]["BackAsk"][];
+            says: string[];
         };
         BeginRequest: {
             tag: string;
@@ -2718,6 +2901,9 @@ export interface components {
             label: string;
             a: string;
             b: string;
+        };
+        DropRequest: {
+            tag: string;
         };
         DueDay: {
             /** Format: date */
@@ -3139,6 +3325,11 @@ export interface components {
             regulators: components["schemas"]["Fitting"][];
             lines: components["schemas"]["Fitting"][];
         };
+        GoOnBatchRequest: {
+            said?: {
+                [key: string]: string;
+            };
+        };
         HandOver: {
             tag: string;
             what: string;
@@ -3192,6 +3383,7 @@ export interface components {
             run_status: string;
             at_step: string;
             risk: string;
+            still: string[];
         };
         Import: {
             /** Format: uuid */
@@ -3617,6 +3809,18 @@ export interface components {
             late_min: number;
             jobs: components["schemas"]["RoundJob"][];
         };
+        NewBatchRequest: {
+            tags: string[];
+            blocks?: {
+                [key: string]: string;
+            };
+            serials?: {
+                [key: string]: string;
+            };
+            said?: {
+                [key: string]: string;
+            };
+        };
         NewCheckRoundRequest: {
             tags: string[];
             said: {
@@ -3676,6 +3880,31 @@ export interface components {
             bound: number;
             /** Format: double */
             seconds: number;
+        };
+        ProposeRequest: {
+            tags: string[];
+            blocks?: {
+                [key: string]: string;
+            };
+        };
+        ProposedSensor: {
+            tag: string;
+            block: string;
+            block_name: string;
+            well: number | null;
+            probe: string;
+            probe_name: string;
+            readout: string;
+            is_live: boolean;
+            remarks: string[];
+            why_not: string;
+        };
+        PutBackRequest: {
+            said: {
+                [key: string]: {
+                    [key: string]: string;
+                };
+            };
         };
         ReadRequest: {
             tag: string;
@@ -4716,6 +4945,33 @@ export interface components {
             second: string;
             password: string;
         };
+        Sensor: {
+            tag: string;
+            service: string;
+            area: string;
+            range: string;
+            standing: string;
+            due: string;
+            /** Format: uuid */
+            run: string | null;
+        };
+        SensorBatch: {
+            /** Format: uuid */
+            id: string;
+            by: string;
+            is_mine: boolean;
+            /** Format: date-time */
+            made_at: string;
+            /** Format: date-time */
+            closed_at: string | null;
+            said: {
+                [key: string]: string;
+            };
+            sensors: components["schemas"]["BatchSensor"][];
+            ready: number;
+            can_capture: boolean;
+            auto: components["schemas"]["Auto"] | null;
+        };
         SensorLife: {
             tag: string;
             /** Format: double */
@@ -4762,6 +5018,11 @@ export interface components {
             band: boolean;
         };
         SignAllRequest: {
+            password: string;
+            /** @default  */
+            note: string;
+        };
+        SignBatchRequest: {
             password: string;
             /** @default  */
             note: string;
@@ -4927,6 +5188,10 @@ export interface components {
         Wear: {
             what: string;
             tags: string[];
+        };
+        Word: {
+            value: string;
+            label: string;
         };
         WorkRound: {
             /** Format: uuid */
@@ -5119,6 +5384,435 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    list_batches: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchBrief"][];
+                };
+            };
+        };
+    };
+    make_batch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewBatchRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SensorBatch"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_batch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SensorBatch"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    put_batch_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PutBackRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SensorBatch"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    drop_from_batch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DropRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SensorBatch"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    go_on_batch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["GoOnBatchRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SensorBatch"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    sign_batch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignBatchRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SensorBatch"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    propose_batch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProposeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchProposal"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    list_batch_sensors: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sensor"][];
                 };
             };
         };

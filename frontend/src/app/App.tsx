@@ -24,6 +24,7 @@ const KitPage = lazy(() => import("../features/kit/KitPage").then((m) => ({ defa
 const HoldsPage = lazy(() => import("../features/holds/HoldsPage").then((m) => ({ default: m.HoldsPage })));
 const WallPage = lazy(() => import("../features/holds/WallPage").then((m) => ({ default: m.WallPage })));
 const SensorLifePage = lazy(() => import("../features/gas/SensorLifePage").then((m) => ({ default: m.SensorLifePage })));
+const SensorBatchPage = lazy(() => import("../features/batch/SensorBatchPage").then((m) => ({ default: m.SensorBatchPage })));
 const BatchPage = lazy(() => import("../features/batch/BatchPage").then((m) => ({ default: m.BatchPage })));
 const ChecksPage = lazy(() => import("../features/checks/ChecksPage").then((m) => ({ default: m.ChecksPage })));
 const CheckRoundPage = lazy(() => import("../features/checks/CheckRoundPage").then((m) => ({ default: m.CheckRoundPage })));
@@ -71,6 +72,7 @@ export function App() {
                 <Route path="/kit/:group/:code" element={<KitItemPage />} />
                 <Route path="/kit" element={<KitPage />} />
                 <Route path="/batch" element={<BatchPage />} />
+                <Route path="/batch/:id" element={<SensorBatchPage />} />
                 <Route path="/checks" element={<ChecksPage />} />
                 <Route path="/checks/:id" element={<CheckRoundPage />} />
                 <Route path="/calculators" element={<CalculatorsPage />} />

@@ -29,11 +29,25 @@ function Line({ hold: h, now, me }: { hold: HoldRow; now: number; me: string }) 
       </Link>
       <span className="hidden shrink-0 font-bold sm:inline">{h.kind} is on</span>
       <span className={`truncate ${late > 0 ? "font-bold text-iron" : ""}`}>{due}</span>
+      {h.still.length > 0 && <strong className="min-w-0 truncate">{h.still.join(" ")}</strong>}
       <span className="hidden min-w-0 truncate md:inline">
         {h.offered_to === me ? `${h.holder_name} hands it over to you` : `${h.holder_name}, for ${span(now - Date.parse(h.placed_at))}`}
         {longer && `; longer: ${longer}`}
       </span>
     </div>
+  );
+}
+
+/** Mine, where what is more pressing has the line: never out of sight. */
+function Mine({ hold: h, now }: { hold: HoldRow; now: number }) {
+  const late = now - Date.parse(h.until);
+  return (
+    <Link to={`/run/${h.run}`} className={`inline-flex h-12 max-w-[45%] shrink-0 items-center gap-2 px-3 ${late > 0 ? "bg-iron-soft" : "bg-amber-soft"}`}>
+      <span className="truncate">
+        Yours: <strong className="underline underline-offset-4">{h.tag}</strong> {late > 0 ? `overdue by ${span(late)}` : `due back ${when(h.until)}`}
+        {h.still.length > 0 && <strong> {h.still.join(" ")}</strong>}
+      </span>
+    </Link>
   );
 }
 
@@ -45,11 +59,14 @@ export function HoldStrip({ me }: { me: string }) {
   if (!holds.data?.length) return null;
   const [first, ...others] = order(holds.data, me, now);
   if (!first) return null;
+  const isMine = (h: HoldRow) => h.holder === me;
+  const mine = isMine(first) ? undefined : others.find(isMine);
   const overdue = others.filter((h) => Date.parse(h.until) < now).length;
   return (
     <section aria-label="Open holds" className="relative shrink-0 border-b border-rule">
       <div className="flex items-stretch">
         <Line hold={first} now={now} me={me} />
+        {mine && <Mine hold={mine} now={now} />}
         {others.length > 0 && (
           <button type="button" aria-expanded={open} onClick={() => setOpen(!open)} className="inline-flex h-12 shrink-0 items-center gap-1 bg-page px-3 font-bold text-water">
             +{others.length} {others.length === 1 ? "other" : "others"}

@@ -1,214 +1,90 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
-import { client, unwrap, type Schemas } from "../../api/client";
-import { useCandidates, useAutoCaptures } from "../../api/queries";
 import { useMay } from "../../app/session";
 import { Button } from "../../ui/Button";
 import { CheckLine } from "../../ui/fields";
-import { clock } from "../../ui/format";
+import { moment } from "../../ui/format";
 import { Failure, Loading, Message } from "../../ui/Message";
+import { useBatches, useSensors } from "./batches";
+import { NewBatch } from "./NewBatch";
+import { OneByOne } from "./OneByOne";
 
-type Plan = Schemas["BatchPlan"];
-type Auto = Schemas["Auto"];
+const SOON = ["overdue", "in grace", "due today", "soon"];
 
-function span(seconds: number): string {
-  const s = Math.round(seconds);
-  return s < 90 ? `${s} s` : `${Math.floor(s / 60)} min ${String(s % 60).padStart(2, "0")} s`;
-}
-
-/** Each block a band: heading for a point, soaking, being read; beside it the same as a table. */
-function PlanView({ plan }: { plan: Plan }) {
-  const blocks = [...new Set(plan.turns.map((t) => t.block))];
-  const total = Math.max(plan.finish_s, 1);
-  const x = (s: number) => 110 + (s / total) * 860;
-  const height = blocks.length * 44 + 26;
+function UnderWay() {
+  const batches = useBatches();
+  if (!batches.data?.length) return null;
   return (
-    <section aria-label="Plan of the batch" className="space-y-3">
-      <p className="text-lg">
-        About <strong>{span(plan.finish_s)}</strong>, against {span(plan.one_after_another_s)} one after another:{" "}
-        <strong>{span(plan.saved_s)} saved</strong>.
-      </p>
-      <svg viewBox={`0 0 980 ${height}`} className="w-full" aria-hidden="true">
-        {blocks.map((b, n) => (
-          <g key={b} transform={`translate(0 ${n * 44})`}>
-            <text x="0" y="26" className="fill-slate text-[16px] font-bold">
-              {b}
-            </text>
-            {plan.turns
-              .filter((t) => t.block === b)
-              .map((t) => (
-                <g key={t.start_s}>
-                  <rect x={x(t.start_s)} y="8" width={Math.max(1, x(t.ready_s) - x(t.start_s))} height="28" className="fill-amber-soft stroke-amber" />
-                  <text x={(x(t.start_s) + x(t.ready_s)) / 2} y="27" textAnchor="middle" className="fill-slate text-[14px]">
-                    {t.point}
-                  </text>
-                  <rect x={x(t.read_s)} y="8" width={Math.max(3, x(t.done_s) - x(t.read_s))} height="28" className="fill-kelp" />
-                </g>
-              ))}
-          </g>
-        ))}
-        <text x="110" y={height - 4} className="fill-muted text-[13px]">
-          heading and soaking: light; read: dark
-        </text>
-      </svg>
-      <table className="w-full text-[15px]">
-        <thead>
-          <tr className="border-b-2 border-slate text-sm">
-            <th className="font-normal">Turn</th>
-            <th className="font-normal">Block</th>
-            <th className="font-normal">Point</th>
-            <th className="font-normal">Sensors</th>
-            <th className="text-right font-normal">Ready after</th>
-            <th className="text-right font-normal">Read after</th>
-          </tr>
-        </thead>
-        <tbody>
-          {plan.turns.map((t, n) => (
-            <tr key={`${t.block} ${t.point} ${t.start_s}`} className="border-b border-rule">
-              <td>{n + 1}</td>
-              <td>{t.block}</td>
-              <td className="font-bold">{t.point}</td>
-              <td>{t.sensors.join(", ")}</td>
-              <td className="text-right">{span(t.ready_s)}</td>
-              <td className="text-right">{span(t.read_s)}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+    <section aria-label="Batches under way">
+      <h2 className="border-b-2 border-water pb-1 text-lg font-bold">Under way</h2>
+      {batches.data.map((b) => (
+        <Link key={b.id} to={`/batch/${b.id}`} className="flex min-h-13 flex-wrap items-center gap-x-4 border-b border-rule px-3 hover:bg-water-soft">
+          <strong>{b.is_mine ? "Your batch" : `Batch of ${b.by}`}</strong>
+          <span>{b.tags.join(", ")}</span>
+          <span className="text-muted">since {moment(b.made_at)}</span>
+          <span className="ml-auto font-bold text-water">{b.is_mine ? "Go on" : "Look"}</span>
+        </Link>
+      ))}
     </section>
   );
 }
 
-function Going({ auto, onStop, stopping }: { auto: Auto; onStop: () => void; stopping: boolean }) {
-  const running = auto.status === "running";
-  return (
-    <section aria-label="Batch" className="space-y-3 border-t-4 border-water pt-3">
-      <div className="flex flex-wrap items-center gap-4">
-        <h2 className="text-xl font-bold">{running ? "Batch under way" : auto.status === "done" ? "Batch finished" : "Batch stopped"}</h2>
-        <span className="text-muted">
-          started {clock(auto.started_at)} by {auto.started_by}
-          {auto.ended_at && `, ended ${clock(auto.ended_at)}`}
-        </span>
-        {running && (
-          <Button onClick={onStop} disabled={stopping} className="ml-auto">
-            Stop it
-          </Button>
-        )}
-      </div>
-      {!running && <Message tone={auto.status === "done" ? "info" : "edge"}>{auto.says}</Message>}
-      {running && (
-        <ul>
-          {auto.lanes.map((l) => (
-            <li key={l.label + l.says} className="border-b border-rule py-2">
-              {l.says || "Starting."}
-            </li>
-          ))}
-        </ul>
-      )}
-      <table className="w-full">
-        <tbody>
-          {auto.runs.map((r) => (
-            <tr key={r.id} className="border-b border-rule">
-              <td className="py-1">
-                <Link to={`/run/${r.id}`} className="inline-flex min-h-12 items-center font-bold text-water underline">
-                  {r.tag}
-                </Link>
-              </td>
-              <td>
-                {r.taken} of {r.total} points
-              </td>
-              <td className="w-1/2">
-                <svg viewBox="0 0 100 4" preserveAspectRatio="none" className="h-4 w-full" aria-hidden="true">
-                  <rect width="100" height="4" className="fill-rule" />
-                  <rect width={(100 * r.taken) / r.total} height="4" className="fill-kelp" />
-                </svg>
-              </td>
-              <td className="pl-3">{r.at_step}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
-      {running && auto.runs.length > 1 && <PlanView plan={auto.plan} />}
-    </section>
-  );
-}
-
-/** A batch of up to four temperature sensors over several blocks: chosen, planned, left alone. */
+/** Up to four temperature sensors over the blocks at a time: picked, placed, begun together; each in a run of its own. */
 export function BatchPage() {
-  const candidates = useCandidates();
-  const captures = useAutoCaptures("");
-  const queries = useQueryClient();
-  const mayWork = useMay("work on a run");
+  const sensors = useSensors();
+  const batches = useBatches();
+  const mayStart = useMay("start a run");
   const [chosen, setChosen] = useState<string[]>([]);
-  const refresh = () => void queries.invalidateQueries({ queryKey: ["auto-captures"] });
-  const plan = useMutation({ mutationFn: (runs: string[]) => unwrap(client.POST("/api/v1/auto-captures/plan/", { body: { runs } })) });
-  const start = useMutation({
-    mutationFn: (runs: string[]) => unwrap(client.POST("/api/v1/auto-captures/", { body: { runs } })),
-    onSuccess: () => setChosen([]),
-    onSettled: refresh,
-  });
-  const stop = useMutation({
-    mutationFn: (auto_id: string) => unwrap(client.POST("/api/v1/auto-captures/{auto_id}/stop/", { params: { path: { auto_id } } })),
-    onSettled: refresh,
-  });
-  if (candidates.isPending) return <Loading what="the sensors" />;
-  if (candidates.isError) return <Failure error={candidates.error} retry={() => void candidates.refetch()} />;
-  const choose = (id: string, on: boolean) => {
-    const next = on ? [...chosen, id] : chosen.filter((c) => c !== id);
-    setChosen(next);
-    start.reset();
-    if (next.length) plan.mutate(next);
-    else plan.reset();
-  };
-  const auto = captures.data?.find((a) => a.runs.length > 1 || a.status === "running") ?? captures.data?.[0];
+  const [all, setAll] = useState(false);
+  if (sensors.isPending) return <Loading what="the sensors" />;
+  if (sensors.isError) return <Failure error={sensors.error} retry={() => void sensors.refetch()} />;
+  const due = sensors.data.filter((s) => SOON.includes(s.standing));
+  const isShort = due.length > 0 && !all;
+  const rows = isShort ? sensors.data.filter((s) => SOON.includes(s.standing) || chosen.includes(s.tag)) : sensors.data;
   return (
-    <div className="mx-auto max-w-5xl space-y-6 p-4 lg:p-6">
+    <div className="mx-auto max-w-6xl space-y-6 p-4 lg:p-6">
       <div>
-        <h1 className="text-2xl font-bold">Batch of temperature sensors</h1>
+        <h1 className="text-2xl font-bold">Sensors in blocks</h1>
         <p className="max-w-prose">
-          Up to four sensors over the blocks, each in a run of its own that is prepared and made safe. While one block heads for its next point, the
-          other is read. It goes on with this page closed.
+          Pick up to four temperature sensors. Wells and probes are proposed, what holds for all is said once, and the points are taken by themselves where
+          they are read live. Each has a record of its own; one signature at the end.
         </p>
       </div>
-      {auto && <Going auto={auto} onStop={() => stop.mutate(auto.id)} stopping={stop.isPending} />}
-      {candidates.data.length === 0 ? (
-        <Message>
-          No run of a temperature sensor is open. Start one on <Link to="/" className="font-bold text-water underline">Today</Link> for each sensor, bring it
-          to its as-found readings, and choose its live sources there.
-        </Message>
+      <UnderWay />
+      {sensors.data.length === 0 ? (
+        <Message>No temperature sensor is in the register.</Message>
       ) : (
-        <section aria-label="Sensors" className="border-t-2 border-slate">
-          {candidates.data.map((c) =>
-            c.why_not ? (
-              <p key={c.id} className="flex min-h-13 flex-wrap items-center gap-x-4 border-b border-rule py-2">
-                <Link to={`/run/${c.id}`} className="inline-flex min-h-12 items-center font-bold text-water underline">
-                  {c.tag}
-                </Link>
-                <span>{c.service}</span>
-                <span className="w-full text-sm text-muted">{c.why_not}</span>
+        <section aria-label="Sensors">
+          <div className="flex flex-wrap items-end gap-3 border-b-2 border-slate pb-2">
+            <h2 className="mr-auto text-lg font-bold">
+              {isShort ? "Due soon" : "Temperature sensors"} <span className="font-normal text-muted">{rows.length}</span>
+            </h2>
+            {due.length > 0 && due.length < sensors.data.length && <Button onClick={() => setAll(!all)}>{all ? "Only those due" : `Show all ${sensors.data.length}`}</Button>}
+          </div>
+          {rows.map((s) =>
+            s.run || !mayStart ? (
+              <p key={s.tag} className="flex min-h-13 flex-wrap items-center gap-x-3 border-b border-rule px-3">
+                <strong>{s.tag}</strong> {s.service}, {s.area}
+                {s.run && (
+                  <Link to={`/run/${s.run}`} className="ml-auto inline-flex min-h-12 items-center font-bold text-water underline">
+                    under way
+                  </Link>
+                )}
               </p>
             ) : (
               <CheckLine
-                key={c.id}
-                label={`${c.tag}, ${c.service} (${c.block})`}
-                checked={chosen.includes(c.id)}
-                onChange={(on) => choose(c.id, on)}
+                key={s.tag}
+                label={`${s.tag}, ${s.service}, ${s.area}`}
+                more={`${s.range}${s.due ? `, due on ${s.due}` : ""}${s.standing === "overdue" ? ", overdue" : ""}`}
+                checked={chosen.includes(s.tag)}
+                onChange={(on) => setChosen(on ? [...chosen, s.tag] : chosen.filter((t) => t !== s.tag))}
               />
             ),
           )}
         </section>
       )}
-      {plan.isError && <Failure error={plan.error} />}
-      {start.isError && <Failure error={start.error} />}
-      {chosen.length > 0 && plan.data && <PlanView plan={plan.data} />}
-      {mayWork && chosen.length > 0 && (
-        <div className="flex justify-end">
-          <Button kind="primary" large onClick={() => start.mutate(chosen)} disabled={start.isPending || plan.isError}>
-            Start the batch of {chosen.length}
-          </Button>
-        </div>
-      )}
+      {chosen.length > 0 && <NewBatch tags={chosen} />}
+      <OneByOne inBatches={batches.data?.flatMap((b) => b.tags) ?? []} />
     </div>
   );
 }

@@ -5,9 +5,10 @@ import { Button } from "../../ui/Button";
 import { TextField } from "../../ui/fields";
 import { Failure, Loading, Message } from "../../ui/Message";
 import { useDraft, useDraftForm } from "../../ui/useDraft";
+import { TapSays } from "../../ui/TapSays";
 import { Verdict } from "../../ui/Verdict";
 import { useRun } from "../run/useRun";
-import { Alarms, Choices, Failed, GiveBack, Here, Purge, Reading, TapSays, type Act } from "./CheckSteps";
+import { Alarms, Choices, Failed, GiveBack, Here, Purge, Reading, type Act } from "./CheckSteps";
 import { useAct, useTap, type CheckJob, type CheckRound } from "./checks";
 
 function AtWork({ round, job, act }: { round: CheckRound; job: CheckJob & { run: string }; act: Act }) {

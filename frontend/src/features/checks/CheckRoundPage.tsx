@@ -1,14 +1,14 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { useParams } from "react-router";
-import { ApiFailure, client, unwrap } from "../../api/client";
+import { client, unwrap } from "../../api/client";
 import { useGas } from "../../api/queries";
-import { usePerson } from "../../app/session";
 import { Button, LinkButton } from "../../ui/Button";
 import { TextField } from "../../ui/fields";
 import { Failure, Loading, Message } from "../../ui/Message";
 import { Modal } from "../../ui/Modal";
 import { Ring } from "../../ui/Ring";
+import { SignMany } from "../../ui/SignMany";
 import { Verdict } from "../../ui/Verdict";
 import { CheckCard } from "./CheckCard";
 import { GasChoice, isWhole, type Gas } from "./GasChoice";
@@ -26,42 +26,16 @@ function nextOf(jobs: CheckJob[], from: string): CheckJob | undefined {
 
 function Sign({ round }: { round: CheckRound }) {
   const queries = useQueryClient();
-  const person = usePerson();
-  const [open, setOpen] = useState(false);
-  const [password, setPassword] = useState("");
-  const sign = useMutation({
-    mutationFn: () => unwrap(client.POST("/api/v1/checks/{round_id}/sign/", { params: { path: { round_id: round.id } }, body: { password, note: "" } })),
-    onSuccess: (next) => {
-      setOpen(false);
-      queries.setQueryData(["check", round.id], next);
-      for (const key of ["today", "records", "check-rounds", "checks-due", "run"]) void queries.invalidateQueries({ queryKey: [key] });
-    },
-    onSettled: () => setPassword(""),
-  });
-  const errors = sign.error instanceof ApiFailure ? sign.error.byField : {};
   if (!round.is_mine || !round.ready) return null;
   return (
-    <>
-      <Button kind="primary" large onClick={() => setOpen(true)}>
-        Sign {round.ready} {round.ready === 1 ? "record" : "records"}
-      </Button>
-      <Modal open={open} onClose={() => setOpen(false)} title={`Sign ${round.ready} ${round.ready === 1 ? "record" : "records"}`}>
-        <form
-          className="space-y-4"
-          onSubmit={(e) => {
-            e.preventDefault();
-            if (!sign.isPending) sign.mutate();
-          }}
-        >
-          <p>Your password again makes this your signature on each of them. The records can’t be changed afterwards.</p>
-          <TextField label="Password" type="password" value={password} onChange={setPassword} error={errors.password} autoFocus autoComplete="current-password" />
-          {sign.isError && !errors.password && <Failure error={sign.error} />}
-          <Button kind="primary" type="submit" large disabled={sign.isPending || !password}>
-            Sign as {person.name}
-          </Button>
-        </form>
-      </Modal>
-    </>
+    <SignMany
+      count={round.ready}
+      send={(password) => unwrap(client.POST("/api/v1/checks/{round_id}/sign/", { params: { path: { round_id: round.id } }, body: { password, note: "" } }))}
+      onSigned={(next) => {
+        queries.setQueryData(["check", round.id], next);
+        for (const key of ["today", "records", "check-rounds", "checks-due", "run"]) void queries.invalidateQueries({ queryKey: [key] });
+      }}
+    />
   );
 }
 

@@ -6,6 +6,7 @@ import { useAutoCaptures } from "../../api/queries";
 import { Button } from "../../ui/Button";
 import { TextField } from "../../ui/fields";
 import { Failure, Loading, Message } from "../../ui/Message";
+import { TapSays } from "../../ui/TapSays";
 import { useDraft } from "../../ui/useDraft";
 import { useNow } from "../../ui/useNow";
 import { Verdict } from "../../ui/Verdict";
@@ -13,7 +14,7 @@ import { LivePanel } from "../live/LivePanel";
 import { useCapture } from "../live/useCapture";
 import { useLive } from "../live/useLive";
 import { newId } from "../run/useRun";
-import { useTap, type CheckJob, type CheckRound, type Tap, type useAct } from "./checks";
+import { useTap, type CheckJob, type CheckRound, type useAct } from "./checks";
 
 export type Act = ReturnType<typeof useAct>;
 export interface Props {
@@ -199,29 +200,6 @@ export function Purge({ run, step, tag, act, keep }: Props & { keep: (text: stri
 
 function left(due: string | null | undefined, now: number): number {
   return due ? Math.max(0, Math.ceil((new Date(due).getTime() - now) / 1000)) : 0;
-}
-
-/** What one tap says, to be read before it is said. */
-export function TapSays({ tap }: { tap: Tap }) {
-  return (
-    <>
-      {tap.cautions.length > 0 && (
-        <ul className="max-w-3xl space-y-1 border-l-8 border-amber bg-amber-soft px-3 py-2" aria-label="Cautions">
-          {tap.cautions.map((c) => (
-            <li key={c}>{c}</li>
-          ))}
-        </ul>
-      )}
-      <div>
-        <p className="font-bold">With one tap you say</p>
-        <ul className="grid max-w-4xl list-disc gap-x-8 pl-6 sm:grid-cols-2">
-          {tap.says.map((line) => (
-            <li key={line}>{line}</li>
-          ))}
-        </ul>
-      </div>
-    </>
-  );
 }
 
 /** Everything back and the hold off, with the normal reading, in one tap. */

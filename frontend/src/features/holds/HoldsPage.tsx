@@ -61,6 +61,7 @@ export function HoldsPage() {
                 Since {moment(h.placed_at)}, planned until {when(h.until)}. <Due hold={h} now={now} />
               </p>
               <p className="text-sm">{h.risk}</p>
+              {h.still.length > 0 && <p className="font-bold text-iron">{h.still.join(" ")}</p>}
               {h.extended.map((told) => (
                 <p key={told} className="text-sm">
                   Longer: {told}

@@ -31,6 +31,7 @@ export function WallPage() {
               </p>
               <p className="text-xl">{h.reason}</p>
               <p className="text-xl">{h.risk}</p>
+              {h.still.length > 0 && <p className="text-xl font-bold text-iron">{h.still.join(" ")}</p>}
               {h.extended.length > 0 && <p className="text-xl">Longer: {h.extended.at(-1)}</p>}
             </div>
             <div className="text-right text-2xl">

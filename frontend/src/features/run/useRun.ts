@@ -56,7 +56,7 @@ type HoldRow = Schemas["HoldRow"];
 
 /** What only the server tells of a hold; a new one is told with the next answer. */
 function toldBefore(old: HoldRow | undefined) {
-  return { note: old?.note ?? "", approval: old?.approval ?? "", offered_to: old?.offered_to ?? "", offered_name: old?.offered_name ?? "", is_own: old?.is_own ?? false, voting_group: old?.voting_group ?? "", zone: old?.zone ?? "", is_due_soon: old?.is_due_soon ?? false, risk: old?.risk ?? "" };
+  return { note: old?.note ?? "", approval: old?.approval ?? "", offered_to: old?.offered_to ?? "", offered_name: old?.offered_name ?? "", is_own: old?.is_own ?? false, voting_group: old?.voting_group ?? "", zone: old?.zone ?? "", is_due_soon: old?.is_due_soon ?? false, risk: old?.risk ?? "", still: old?.still ?? [] };
 }
 
 /** The strip's holds with those of this run as it now is. */
