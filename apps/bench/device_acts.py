@@ -9,7 +9,7 @@ from typing import Any
 
 from apps.accounts.models import Person
 from apps.accounts.policy import require
-from apps.bench.hart.master import HartMaster
+from apps.bench.hart.master import MALFUNCTION, HartMaster
 from apps.bench.selectors import find_signal
 from apps.bench.sources import SourceFault
 from apps.runs.models import Run
@@ -125,6 +125,11 @@ def act_on_device(*, actor: Person, run_id: uuid.UUID, act: str, value: str, now
 
     def do() -> str:
         _require_own(state, master)
+        if chosen.is_trim and master.status & MALFUNCTION:
+            told = (
+                "The device reports a malfunction: a trim would hide it. Nothing was sent. Read its diagnostics, and repair or exchange it."
+            )
+            raise Fault("malfunction", told, field="device")
         _do(master, act, number.value if number else 0.0, own)
         return _shows(master) if chosen.is_trim or act in OUTPUT_ACTS else ""
 

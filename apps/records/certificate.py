@@ -119,8 +119,11 @@ def _heading(run: Run, view: RunView) -> Table:
 def _facts(view: RunView) -> Table:
     i = view["instrument"]
     around = ", ".join(f"{n['name'].lower()} {n['value']}" for n in view["surroundings"])
+    plate = {n["name"]: n["value"] for n in i.get("plate", [])}
+    exchanged = plate.pop("Exchanged for", "")
+    which = f"{i['tag']}, serial {i['serial']}" + (f"; exchanged in this run, as left: {exchanged}" if exchanged else "")
     rows = [
-        ("Item" if i.get("subject") == KIT else "Instrument", f"{i['tag']}, serial {i['serial']}", "Started", local(view["started"]["at"])),
+        ("Item" if i.get("subject") == KIT else "Instrument", which, "Started", local(view["started"]["at"])),
         ("Service", f"{i['service']}, {i['area']}", "Signed", local(view["signed"]["at"]) if view["signed"] else "not signed"),
         ("Range", f"{i['range']}, {i['transfer']}", "Technician", view["signed"]["by"] if view["signed"] else view["started"]["name"]),
         ("Output", i["output"], "Reviewer", view["reviewed"]["by"] if view["reviewed"] else "pending"),
@@ -132,7 +135,7 @@ def _facts(view: RunView) -> Table:
             view["points"],
         ),
     ]
-    made = ", ".join(f"{n['name'].lower()} {n['value']}" for n in i.get("plate", []))
+    made = ", ".join(f"{name.lower()} {value}" for name, value in plate.items())
     due = view["seal"]["plant"].get("next_due")
     if made or due:  # what a record sealed before it was kept does not tell
         rows.append(("Made by", made.removeprefix("manufacturer ") or "–", "Due next", _day(due) if due else "–"))

@@ -23,7 +23,7 @@ from metrology.judgement.interval import SIGNAL, Due, Result, next_due
 from metrology.methods.registry import METHODS
 from metrology.quantities.typed import parse_typed
 from metrology.quantities.words import day_words
-from metrology.run.results import was_set
+from metrology.run.results import exchange_of, was_set
 from metrology.run.state import RunState
 
 SOON_DAYS = 30
@@ -74,7 +74,7 @@ def rule_due(instrument: Instrument, ending: Run | None = None) -> Due | None:
     )
     if doubt is not None:
         return Due(doubt.on, "doubt", doubt.says, 0)
-    results = [Result(on, r.found_share, r.left_share) for r, on, sets in ended if sets]
+    results = _of_the_one_that_is_there([(r, on) for r, on, sets in ended if sets])
     if not results:
         return None
     replace_by = None
@@ -84,11 +84,26 @@ def rule_due(instrument: Instrument, ending: Run | None = None) -> Due | None:
     return next_due(instrument.due_rule, results, base_days=instrument.interval_days, policy=policy_for(instrument), replace_by=replace_by)
 
 
+def _of_the_one_that_is_there(runs: list[tuple[Run, date]]) -> list[Result]:
+    """The results that tell of the instrument as it is now: from when it was last exchanged on, beginning with how the new one was left."""
+    last = max((n for n, (r, _) in enumerate(runs) if r.exchanged), default=-1)
+    first = [Result(on, r.left_share, r.left_share) for r, on in runs[last : last + 1]] if last >= 0 else []
+    return [*first, *(Result(on, r.found_share, r.left_share) for r, on in runs[last + 1 :])]
+
+
 def due_once_signed(run: Run, state: RunState, now: datetime) -> dict[str, str]:
     """When the instrument will be due by its rule once this run is signed, and why: printed with the record, which keeps it."""
     if run.instrument is None:
         return {}
-    ending = Run(pk=run.pk, number=run.number, method=run.method, status="signed", ended_at=now, adjusted=was_set(state))
+    ending = Run(
+        pk=run.pk,
+        number=run.number,
+        method=run.method,
+        status="signed",
+        ended_at=now,
+        adjusted=was_set(state),
+        exchanged=exchange_of(state) is not None,
+    )
     take_results(ending, state)
     due = rule_due(run.instrument, ending)
     return {"next_due": due.on.isoformat(), "due_why": due.why} if due else {}

@@ -41,6 +41,7 @@ class Run(models.Model):
     decision = models.CharField(max_length=20, blank=True)
     found_share = models.FloatField(null=True, blank=True)  # signed largest error, % of tolerance
     left_share = models.FloatField(null=True, blank=True)
+    exchanged = models.BooleanField(default=False)  # another one was put in its place: its as-left set is of that one
     adjusted = models.BooleanField(default=False)  # something was set in it
 
     class Meta:

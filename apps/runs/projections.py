@@ -18,9 +18,10 @@ from apps.runs.kit_checks import project_item
 from apps.runs.models import Hold, KitUse, Result, Run
 from apps.runs.sensor_life import sensor_life
 from apps.runs.vouching import project_validity
+from metrology.methods.flow.common import NEW_PLATE, NEW_SERIAL, OLD_TO
 from metrology.methods.registry import METHODS, get_method
 from metrology.run.progress import make_progress
-from metrology.run.results import was_set, was_touched
+from metrology.run.results import exchange_of, was_set, was_touched
 from metrology.run.state import Hold as HoldState
 from metrology.run.state import RunState
 from metrology.run.uses import regulators_of, results_followed, uses_of
@@ -45,6 +46,7 @@ def project(run: Run, state: RunState, before: RunState | None = None) -> None:
     run.signed_at = state.signed.at if state.signed else None
     ended = state.signed or state.voided
     run.ended_at = ended.at if ended else None
+    run.exchanged = exchange_of(state) is not None
     run.adjusted = was_touched(state, method) if state.voided else was_set(state)
     take_results(run, state)
     run.save(update_fields=PROJECTED)
@@ -57,6 +59,7 @@ def project(run: Run, state: RunState, before: RunState | None = None) -> None:
         project_instrument(run.instrument)
     if run.status == "signed" and run.instrument:
         _project_sensor(run.instrument, run, state)
+        _project_exchanged(run.instrument, run, state)
     if run.item and run.status == "signed" and run.signed_at:
         project_item(run, list(state.decisions.values())[-1])
     if state.vouched_at is not None:
@@ -158,6 +161,22 @@ def _project_sensor(instrument: Instrument, run: Run, state: RunState) -> None:
         if changed:
             reason = f"Sensor replaced in {run.label}"
             InstrumentChange.objects.create(instrument=instrument, at=exchanged[-1].at, by=run.technician, reason=reason, values=changed)
+
+
+def _project_exchanged(instrument: Instrument, run: Run, state: RunState) -> None:
+    """The one that was put in its place is the one that the register knows; the old one is retired, and its serial stays in the history."""
+    done = exchange_of(state)
+    if done is None or instrument.serial != state.setup.instrument.serial:
+        return  # nothing was exchanged, or the register knows it already
+    told = {"serial": str(done.values[NEW_SERIAL]), **{own: str(done.values.get(name) or "") for name, own in NEW_PLATE.items()}}
+    new = {own: value for own, value in told.items() if value}
+    old = instrument.serial
+    changed = {own: [getattr(instrument, own), value] for own, value in new.items()}
+    for own, value in new.items():
+        setattr(instrument, own, value)
+    instrument.save(update_fields=[*new, "search_key"])
+    reason = f"Exchanged in {run.label}. The old one, serial {old}, is retired: {done.values.get(OLD_TO, '')}"[:300]
+    InstrumentChange.objects.create(instrument=instrument, at=done.at, by=run.technician, reason=reason, values=changed)
 
 
 def next_number() -> int:

@@ -115,6 +115,9 @@ PARAMETERS = (
     Parameter("tag", "Tag", "text", is_settable=True, longest=8),
     Parameter("descriptor", "Descriptor", "text", is_settable=True, longest=16),
     Parameter("message", "Message", "text", is_settable=True, longest=32),
+    Parameter("manufacturer", "Manufacturer, by its number", "text"),
+    Parameter("device_type", "Model, by its number", "text"),
+    Parameter("revision", "Revision", "text"),
     Parameter("serial", "Device number", "text"),
     Parameter("unit", "Unit", "choice", is_settable=True, options=UNITS),
     Parameter("lrv", "LRV", "number", is_settable=True),
@@ -125,6 +128,7 @@ PARAMETERS = (
     Parameter("url", "Sensor limit, upper", "number"),
     Parameter("min_span", "Smallest span", "number"),
     Parameter("write_protect", "Write protection", "flag"),
+    Parameter("diagnostics", "It says of itself", "text", live=True),
     Parameter("pv", "Digital value", "number", live=True),
     Parameter("ma", "Loop current", "number", unit="mA", live=True),
 )

@@ -50,6 +50,7 @@ class Field:
     why: str = ""
     unless: tuple[str, str] = ("", "")  # another field of the step and the value with which this one may stay empty
     excused_by: str = ""  # another field of the step: with a reason written there a number outside its limits stands
+    unlike: str = ""  # what may not be entered, such as the serial of the one that was taken out
     usual: str = ""  # what is found where nothing is wrong: offered filled in, to be changed where it is not so
     likely: tuple[float, float] | None = None  # numbers believed without asking; one outside, and inside its limits, is asked about once
     as_before: bool = False  # what an earlier step was told under its name is mostly so again: offered filled in

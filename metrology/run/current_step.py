@@ -26,7 +26,7 @@ from metrology.run.progress import (
     passes_of,
     ready_at,
 )
-from metrology.run.proposing import proposal_at
+from metrology.run.proposing import proposal_at, reason_asked
 from metrology.run.raw import raw_readings
 from metrology.run.set_types import SetData
 from metrology.run.state import RunState
@@ -248,7 +248,13 @@ def _next_reading(state: RunState, method: Method, slot: Slot, asked: Sequence[Q
 def _judge_step(state: RunState, method: Method, step: Step) -> JudgeStep:
     result = evaluate_together(state, method, step.set_name)
     proposal = proposal_at(state, method, step, result)
-    return {"proposal": proposal.choice, "reason": proposal.reason, "verdict": result.verdict, "share": f"{100 * result.share:.0f} %"}
+    return {
+        "proposal": proposal.choice,
+        "reason": proposal.reason,
+        "reasons": {choice: asked for choice, _ in step.options if (asked := reason_asked(choice, proposal.choice))},
+        "verdict": result.verdict,
+        "share": f"{100 * result.share:.0f} %",
+    }
 
 
 def _adjust_step(state: RunState, method: Method, step: Step) -> AdjustStep:

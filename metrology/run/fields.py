@@ -98,6 +98,8 @@ def _check_field(field: Field, text: str, *, is_reasoned: bool = False) -> str:
                 field=field.name,
             )
         return typed.text
+    if field.unlike and letters_of(text) == letters_of(field.unlike):
+        raise Fault("same_as_before", f"{field.label}: '{text}' is that of the old one. Read the plate of the new one.", field=field.name)
     if field.kind == "identity":
         if text == field.expected or letters_of(text) == letters_of(field.expected) != "":
             return field.expected

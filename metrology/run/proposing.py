@@ -19,6 +19,16 @@ NEAREST = {
 }
 
 
+SAME_END = (("exchange", "replace"),)  # done at once what else would be marked to be done
+
+
+def reason_asked(choice: str, proposed: str) -> str:
+    """What the reason for a choice is called; empty where none is asked, since it is what was proposed."""
+    if choice != proposed and (choice, proposed) not in SAME_END:
+        return "Why not as proposed"
+    return "Why it is to be replaced" if choice == "replace" else ""
+
+
 def proposal_at(state: RunState, method: Method, step: Step, result: Outcome) -> Proposal:
     """The proposal for a judge step, always one that can be chosen at it; where the advice itself can't, its reason says what stands for it."""
     advised = method.advice.propose(state.setup, result, is_as_left=step.phase == "as left")

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from typing import Any
 
+from metrology.methods.flow.common import NEW_SERIAL
 from metrology.methods.method import Method
 from metrology.methods.outcome import Outcome
 from metrology.methods.parameters import TRIMS
 from metrology.run.progress import evaluate_together, final_readings_step, found_step, make_progress
-from metrology.run.state import RunState
+from metrology.run.state import Confirmation, RunState
 
 NOTHING: dict[str, Any] = {"verdict": "", "error": None, "share": None}
 
@@ -30,6 +31,12 @@ def results_of(state: RunState, method: Method) -> dict[str, Any]:
 def was_set(state: RunState) -> bool:
     """Whether something was set in it: turned, trimmed, or accepted as zero or span."""
     return bool(state.adjustments) or any(a["act"] in TRIMS for a in state.acts)
+
+
+def exchange_of(state: RunState) -> Confirmation | None:
+    """The step in which another instrument was put in its place, the last one; None where it is the one that it was."""
+    done = [c for c in state.confirmations.values() if c.values.get(NEW_SERIAL)]
+    return max(done, key=lambda c: c.at, default=None)
 
 
 def was_touched(state: RunState, method: Method) -> bool:

@@ -42,7 +42,7 @@ from metrology.run.progress import (
     passes_of,
     ready_at,
 )
-from metrology.run.proposing import proposal_at
+from metrology.run.proposing import proposal_at, reason_asked
 from metrology.run.raw import raw_readings, references_of
 from metrology.run.readings import admit_adjustment, admit_reading
 from metrology.run.reopening import may_reopen
@@ -362,13 +362,8 @@ def _decision_made(a: Admission, payload: Mapping[str, Any]) -> Payload:
     refusal = a.method.advice.refuse(a.state.setup, about, str(choice))
     if refusal:
         raise Fault("refused_choice", refusal, field="choice")
-    needs_reason = choice != proposal.choice or choice == "replace"
-    reason = text_of(
-        payload,
-        "reason",
-        required=needs_reason,
-        label="The reason for deciding against the proposal" if choice != proposal.choice else "The reason for replacing it",
-    )
+    asked = reason_asked(str(choice), proposal.choice)
+    reason = text_of(payload, "reason", required=bool(asked), label=f"'{asked}'" if asked else "The reason")
     stand_in = stand_in_for(a.method, result.verdict, str(choice), payload, now=a.now)
     return {
         **stand_in,

@@ -101,6 +101,7 @@ class JudgeStep(TypedDict):
 
     proposal: str
     reason: str
+    reasons: dict[str, str]  # by choice, what the reason for it is called; a choice that needs none is not in it
     verdict: str
     share: str  # how much of what is allowed the worst of it uses
 

@@ -9,6 +9,7 @@ from typing import Any, cast
 from metrology import CORE_VERSION
 from metrology.judgement.decision import FAIL
 from metrology.judgement.policy import describe_policy
+from metrology.methods.flow.common import NEW_PLATE, NEW_SERIAL
 from metrology.methods.fragments import alarms_in
 from metrology.methods.method import Method
 from metrology.methods.settings import setting_words
@@ -227,10 +228,22 @@ def instrument_data(state: RunState, method: Method) -> InstrumentData:
         "details": details_words(i),
         "plate": [
             {"name": name, "value": value}
-            for name, value in (("Manufacturer", i.maker), ("Model", i.model), ("Revision", i.device_revision))
+            for name, value in (
+                ("Manufacturer", i.maker),
+                ("Model", i.model),
+                ("Revision", i.device_revision),
+                ("Exchanged for", _new_plate(state)),
+            )
             if value
         ],
     }
+
+
+def _new_plate(state: RunState) -> str:
+    """What was put in its place in this run, as its plate says; empty where it was not exchanged."""
+    told = dict(state.setup.entered)
+    made = [str(told[name]) for name in NEW_PLATE if told.get(name)]
+    return ", ".join([*made, f"serial {told[NEW_SERIAL]}"]) if told.get(NEW_SERIAL) else ""
 
 
 def policy_words(setup: RunSetup, method: Method) -> list[str]:
@@ -375,8 +388,12 @@ def _noted(state: RunState, progress: Progress) -> list[NotedData]:
 def _evidence(state: RunState, method: Method, progress: Progress) -> list[SetData]:
     """One entry a set with readings, in the order taken."""
     keep = final_readings_step(state, method)
-    out = []
+    out: list[SetData] = []
+    new = ""  # the serial of the one that was put in before a set was taken
     for p in progress.steps:
+        done = state.confirmations.get(p.step.key)
+        new = str(done.values.get(NEW_SERIAL, "")) if done and p.step.variant == "exchange" else new
         if p.step.kind == "readings" and any(r.step == p.step.key for r in state.readings):
-            out.append(set_evidence(state, method, p.step, is_final=p.step.key == keep))
+            found = set_evidence(state, method, p.step, is_final=p.step.key == keep)
+            out.append({**found, "title": f"{found['title']}, serial {new}"} if new else found)
     return out

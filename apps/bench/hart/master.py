@@ -27,6 +27,25 @@ RESPONSES = {
 }
 
 
+# The second byte of every answer: how the device says it is, bit by bit.
+MALFUNCTION = 0x80
+DIAGNOSTICS = {
+    MALFUNCTION: "the device reports a malfunction",
+    0x40: "its configuration was changed",
+    0x20: "it was restarted",
+    0x10: "more is to be read in its own diagnostics",
+    0x08: "its output is held fixed",
+    0x04: "its output is at its limit",
+    0x02: "another of its values is out of limits",
+    0x01: "its value is out of the limits of its sensor",
+}
+
+
+def diagnostics(status: int) -> str:
+    """What a device says of itself, in words."""
+    return "; ".join(says for bit, says in DIAGNOSTICS.items() if status & bit) or "nothing to report"
+
+
 class HartMaster:
     """One device behind one modem. timeout_s is waited for each answer; a spoilt one is asked for again, three times in all."""
 
@@ -36,6 +55,7 @@ class HartMaster:
         self.host, self.port, self.timeout_s = host, port, timeout_s
         self._socket: socket.socket | None = None
         self._address: bytes | None = None
+        self.status = 0  # of the last answer: `DIAGNOSTICS`
 
     def close(self) -> None:
         """Let the modem go."""
@@ -76,7 +96,7 @@ class HartMaster:
             except OSError as error:
                 self.close()
                 raise SourceFault(f"The connection to the modem broke: {error}.", code="no_connection") from error
-            code = reply.status[0]
+            code, self.status = reply.status[0], reply.status[1]
             if code & 0x80:
                 told = "it received a spoilt message"
                 continue
@@ -118,7 +138,12 @@ class HartMaster:
         if len(data) < 12:
             raise SourceFault("The device's identity came half.", code="half")
         self._address = codec.long_address(data[1], data[2], int.from_bytes(data[9:12], "big"))
-        return {"manufacturer": data[1], "device_type": data[2], "serial": str(int.from_bytes(data[9:12], "big"))}
+        return {
+            "manufacturer": str(data[1]),
+            "device_type": str(data[2]),
+            "revision": f"{data[5]}, software {data[6]}, hardware {data[7] >> 3}",
+            "serial": str(int.from_bytes(data[9:12], "big")),
+        }
 
     def who(self) -> dict[str, str]:
         """Tag and number of whoever listens (commands 0 and 13)."""
@@ -142,7 +167,7 @@ class HartMaster:
         ma, _ = self.read_current()
         named, limits, output = self.transact(13), self.transact(14), self.transact(15)
         return {
-            "serial": who["serial"],
+            **who,
             "tag": codec.unpack_text(named[:6]),
             "descriptor": codec.unpack_text(named[6:18]),
             "message": codec.unpack_text(self.transact(12)[:24]),
@@ -157,6 +182,7 @@ class HartMaster:
             "lrv": codec.read_float(output, 7),
             "damping": codec.read_float(output, 11),
             "write_protect": output[15] == 1,
+            "diagnostics": diagnostics(self.status),
         }
 
     def write(self, values: dict[str, Any], held: dict[str, Any]) -> None:

@@ -58,6 +58,7 @@ class HartDevice:
             130: self._protect,
         }
         self.unit = canonical(transmitter.unit)
+        self.flags = 0  # what it says of itself beside what it does
 
     @property
     def address(self) -> bytes:
@@ -164,7 +165,7 @@ class HartDevice:
                 code = refused.code
             except (IndexError, codec.struct.error):
                 code = TOO_FEW
-        status = bytes([code, 0x08 if self.tx.fixed_ma is not None else 0])
+        status = bytes([code, self.flags | (0x08 if self.tx.fixed_ma is not None else 0)])
         address = request.address
         if wrong.wrong_address:
             wrong.wrong_address -= 1

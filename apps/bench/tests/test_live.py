@@ -16,6 +16,7 @@ from apps.bench.capture import live_of
 from apps.bench.hub import HUB
 from apps.bench.models import AutoCapture, Device
 from apps.bench.simulator.bench import BenchThread
+from apps.bench.simulator.hart import MANUFACTURER
 from apps.bench.tests.bench_world import add_devices, quick_world
 from apps.plant.models import Instrument
 from apps.runs.models import Run, RunEvent
@@ -411,6 +412,25 @@ class Spoken(LiveTestCase):
         for slot, ma in enumerate(("4.001", "12.001", "20.002")):
             self.ok(("reading_taken", {"step": "as_found", "slot": slot, "indicated": ma}))
         self.ok(("decision_made", {"step": "judge", "choice": "leave"}))
+
+    def test_what_the_device_says_of_itself_is_read_and_a_malfunction_is_not_trimmed_away(self):
+        self.to_edit()
+        before = {v["name"]: v["value"] for v in self.view()["parameters"][0]["values"]}
+        self.assertEqual(before["It says of itself"], "nothing to report")
+        self.assertEqual((before["Revision"], before["Manufacturer, by its number"]), ("1, software 1, hardware 1", str(MANUFACTURER)))
+        device = self.bench.hart["PT-2110"]
+        device.flags = 0x90
+        told = self.assertFailure(self.act("act", act="zero_trim"), 400, "malfunction")
+        self.assertIn("a trim would hide it", told["message"])
+        self.assertEqual(
+            self.act("act", act="fix_output", value="12").status_code, 200
+        )  # whether the loop carries it may be asked all the same
+        view = self.act("read", act="after").json()["view"]
+        after = {v["name"]: v["value"] for v in view["parameters"][-1]["values"]}
+        told = "the device reports a malfunction; more is to be read in its own diagnostics; its output is held fixed"
+        self.assertEqual(after["It says of itself"], told)
+        device.flags = 0x10
+        self.assertEqual(self.act("act", act="zero_trim").status_code, 200)
 
     def test_what_can_not_be_is_not_sent(self):
         self.to_edit()

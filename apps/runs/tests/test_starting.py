@@ -1,8 +1,10 @@
 """Starting a run: with the register's points, or with others for this run alone."""
 
+from django.core.management import call_command
+
 from apps.plant.models import Instrument
 from apps.runs.models import Run
-from apps.runs.tests.base import PlantTestCase
+from apps.runs.tests.base import CHECKS, PlantTestCase
 
 
 class Starting(PlantTestCase):
@@ -66,6 +68,41 @@ class Starting(PlantTestCase):
         self.ok(("reading_taken", {"step": "as_found", "slot": 0, "applied": "0", "indicated": "0.8"}))
         row = self.get(f"runs/{self.run_id}/").json()["view"]["evidence"][0]["rows"][0]
         self.assertEqual((row["error"], row["verdict"]), ("+0.20 %", "pass"))
+
+    def test_an_exchanged_one_is_proved_and_the_register_knows_it_once_it_is_signed(self):
+        Instrument.objects.filter(tag="PT-2110").update(points_percent=[0, 50, 100])
+        old = Instrument.objects.get(tag="PT-2110").serial
+        self.run_id = self.begin().json()["id"]
+        self.forward({"applied": "MB-P01", "indicated": "MB-I01"})
+        for n, ma in enumerate(("4.4", "12.9", "20.9", "20.9", "12.9", "4.4")):
+            self.ok(("reading_taken", {"step": "as_found", "slot": n, "indicated": ma, "confirmed_unlikely": True}))
+        view = self.get(f"runs/{self.run_id}/").json()["view"]
+        why = {"reason": "bowed"} if "exchange" in view["step"]["judge"]["reasons"] else {}
+        view = self.ok(("decision_made", {"step": "judge", "choice": "exchange", **why}))["view"]
+        self.assertEqual(view["step"]["title"], "Exchange it")
+        values = {"device_serial": old.lower(), "device_model": "P4", "old_went_to": "scrapped"}
+        checks = ["same", "set", "warm"]
+        told = self.send(("step_confirmed", {"step": "exchange", "values": values, "checks": checks}))
+        self.assertIn("is that of the old one", self.assertFailure(told, 400, "same_as_before")["message"])
+        values["device_serial"] = "NEW-77"
+        self.ok(("step_confirmed", {"step": "exchange", "values": values, "checks": checks}))
+        for n, ma in enumerate(("4.0", "12.0", "20.0", "20.0", "12.0", "4.0")):
+            self.ok(("reading_taken", {"step": "as_left", "slot": n, "indicated": ma}))
+        self.ok(("decision_made", {"step": "judge_left", "choice": "leave"}))
+        self.assertEqual(Instrument.objects.get(tag="PT-2110").serial, old)  # not before it is signed
+        view = self.ok(("step_confirmed", {"step": "restore", "checks": CHECKS["restore"]}))["view"]
+        self.ok(("hold_released", {"hold": view["holds"][0]["id"], "values": {"reading": "212", "operator": "Control"}}))
+        self.assertEqual(self.sign().status_code, 200)
+        i = Instrument.objects.get(tag="PT-2110")
+        self.assertEqual((i.serial, i.model, i.doubt), ("NEW-77", "P4", ""))
+        change = i.changes.latest("at")
+        self.assertIn(f"The old one, serial {old}, is retired: scrapped", change.reason)
+        self.assertEqual(change.values["serial"], [old, "NEW-77"])
+        self.assertTrue(Run.objects.get(pk=self.run_id).exchanged)
+        call_command("rebuild_projections", verbosity=0)
+        self.assertEqual(i.changes.count(), 1)
+        view = self.get(f"runs/{self.run_id}/").json()["view"]
+        self.assertEqual([s["title"] for s in view["evidence"]], ["As found", "As left, serial NEW-77"])
 
     def test_a_tag_with_a_slash_is_reached(self):
         Instrument.objects.filter(tag="PT-2110").update(tag="PT-2110/A", tag_key="pt-2110/a")

@@ -1967,6 +1967,9 @@ export interface components {
                     judge: {
                         proposal: string;
                         reason: string;
+                        reasons: {
+                            [key: string]: string;
+                        };
                         verdict: string;
                         share: string;
                     } | null;
@@ -4291,6 +4294,9 @@ export interface components {
                     judge: {
                         proposal: string;
                         reason: string;
+                        reasons: {
+                            [key: string]: string;
+                        };
                         verdict: string;
                         share: string;
                     } | null;

@@ -6,9 +6,9 @@ the first one did).
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import replace
-from functools import lru_cache
+from functools import lru_cache, partial
 
 from metrology.methods.adjusting.alternate import Alternate
 from metrology.methods.advice.transmitter import CurveAdvice
@@ -38,7 +38,8 @@ from metrology.methods.watching import Still
 
 DRY = "Hang the weights instead of the displacer, let the swing die out, read the output, type it."
 WET = "Fill the column to each point from one side, read the gauge glass, let the output stand still, type both."
-_CAUSE = (("repair", "Correct the cause, then prove"), ("replace", "Mark for replacement"))
+_MARK = (("repair", "Correct the cause, then prove"), ("replace", "Mark for replacement"))
+_CAUSE = (_MARK[0], common.EXCHANGE, _MARK[1])
 _OWN = (
     "A column may hold hot liquid or gas under pressure: isolate, drain and vent it before it is opened.",
     "Hung weights fall: keep hands and feet from under them, lift heavy ones with a second person.",
@@ -53,7 +54,7 @@ def steps(setup: RunSetup, choices: Mapping[str, str]) -> tuple[Step, ...]:
 @lru_cache(maxsize=256)
 def _steps(setup: RunSetup, chosen: tuple[tuple[str, str], ...]) -> tuple[Step, ...]:
     choices = dict(chosen)
-    follow = {
+    follow: dict[str, Callable[[int], tuple[Step, ...]]] = {
         "adjust": lambda n: common.adjust(
             n,
             title="Adjust",
@@ -61,6 +62,7 @@ def _steps(setup: RunSetup, chosen: tuple[tuple[str, str], ...]) -> tuple[Step, 
             caution="The screws disturb each other; one pass is never enough.",
         ),
         "repair": common.repair,
+        "exchange": partial(common.exchange, setup),
     }
     found = Wording(
         "as_found",
@@ -160,7 +162,7 @@ def _wet(setup: RunSetup, choices: Mapping[str, str]) -> list[Step]:
         "Wet proof",
         "Judge the wet proof",
         WET,
-        (("leave", "Accept"), *_CAUSE),
+        (("leave", "Accept"), *_MARK),
         {"repair": lambda n: common.repair(n, prefix="repair_wet")},
     )
     if why:
@@ -193,7 +195,7 @@ def _filling_field(setup: RunSetup) -> Field:
 METHOD = Method(
     key="level-displacer",
     title="Displacer level transmitter",
-    revision="2",
+    revision="3",
     traits=Traits("transmitter", also=("tx-multipoint", "tx-configure", "loop-check")),
     settings=DisplacerSettings,
     flow=steps,

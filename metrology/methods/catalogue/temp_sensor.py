@@ -127,8 +127,13 @@ def steps(setup: RunSetup, choices: Mapping[str, str]) -> tuple[Step, ...]:
 def _steps(setup: RunSetup, chosen: tuple[tuple[str, str], ...]) -> tuple[Step, ...]:
     d = settings_of(setup)
     own = (("coefficients", "Load matching coefficients"),) if d.matches_coefficients else ()
-    end = (("repair", "Correct the connection, then prove"), ("replace", "Mark for replacement"))
-    follow: dict[str, Callable[[int], tuple[Step, ...]]] = {"repair": common.repair, "coefficients": partial(_coefficients, d.r0)}
+    end = (("repair", "Correct the connection, then prove"), common.EXCHANGE, ("replace", "Mark for replacement"))
+    new = (Check("own", "Its own coefficients are loaded at its transmitter"),) if d.matches_coefficients else ()
+    follow: dict[str, Callable[[int], tuple[Step, ...]]] = {
+        "repair": common.repair,
+        "coefficients": partial(_coefficients, d.r0),
+        "exchange": partial(common.exchange, setup, checks=new),
+    }
     found = Wording(
         "as_found",
         "judge",
@@ -228,7 +233,7 @@ def _coefficients(r0: float, n: int) -> tuple[Step, ...]:
 METHOD = Method(
     key="temp-sensor",
     title="Temperature sensor in a block or bath",
-    revision="2",
+    revision="3",
     traits=Traits("temperature sensor", default_points=(0.0, 50.0, 100.0), in_batches=True),
     settings=TemperatureSettings,
     flow=steps,

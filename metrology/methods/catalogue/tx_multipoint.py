@@ -5,9 +5,9 @@ Sources: IEC 61298-2:2008 (test procedure, terms), JCGM 100:2008 (uncertainty), 
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import lru_cache, partial
 
 from metrology.judgement.errors import DOWN, UP
 from metrology.methods.adjusting.alternate import Alternate
@@ -45,7 +45,7 @@ def has_digital(setup: RunSetup) -> bool:
 
 
 _TAKE_AGAIN = ("repeat", "Take the points again")
-_CAUSE = (("repair", "Correct the cause, then prove"), ("replace", "Mark for replacement"))
+_CAUSE = (("repair", "Correct the cause, then prove"), common.EXCHANGE, ("replace", "Mark for replacement"))
 _SCREWS = (("adjust", "Adjust zero and span"),)
 _TRIMS = (("trim_sensor", "Trim the sensor"), ("trim_output", "Trim the output"))
 INSTRUCTION = "Apply each point from one side, wait until the output stands still, read it, type it."
@@ -92,6 +92,7 @@ def steps(setup: RunSetup, choices: Mapping[str, str]) -> tuple[Step, ...]:
 @lru_cache(maxsize=256)
 def _steps(setup: RunSetup, chosen: tuple[tuple[str, str], ...]) -> tuple[Step, ...]:
     turns = _turns(setup)
+    follow: dict[str, Callable[[int], tuple[Step, ...]]] = {**FOLLOW, "exchange": partial(common.exchange, setup)}
     found = Wording(
         "as_found",
         "judge",
@@ -101,7 +102,7 @@ def _steps(setup: RunSetup, chosen: tuple[tuple[str, str], ...]) -> tuple[Step, 
         "Judge as found",
         INSTRUCTION,
         (("leave", "Leave as it is"), *turns, _TAKE_AGAIN, *_CAUSE),
-        FOLLOW,
+        follow,
     )
     left = Wording(
         "as_left",
@@ -112,7 +113,7 @@ def _steps(setup: RunSetup, chosen: tuple[tuple[str, str], ...]) -> tuple[Step, 
         "Judge as left",
         INSTRUCTION,
         (("leave", "Accept as left"), *_again(turns), *_CAUSE),
-        FOLLOW,
+        follow,
     )
     spare = Step("adjust", "adjust", "adjust", "Adjust", "Zero, then span, until neither disturbs the other.")
     meter = (
@@ -202,7 +203,7 @@ TRIAL = Curve(found=found, reads_digital=has_digital)
 METHOD = Method(
     key="tx-multipoint",
     title="Transmitter, multi-point check",
-    revision="4",
+    revision="5",
     traits=Traits("transmitter", also=("tx-configure", "loop-check"), is_usual=True),
     settings=TransmitterSettings,
     flow=steps,

@@ -306,6 +306,43 @@ def repair(n: int, *, prefix: str = "repair") -> tuple[Step, ...]:
     )
 
 
+EXCHANGE = ("exchange", "Exchange it now, then prove the new one")
+NEW_SERIAL, OLD_TO = "device_serial", "old_went_to"
+NEW_PLATE = {"device_maker": "maker", "device_model": "model", "device_revision": "device_revision"}  # by field, what the register calls it
+
+
+def exchange(setup: RunSetup, n: int, *, checks: Sequence[Check] = ()) -> tuple[Step, ...]:
+    """Another one in its place: its plate, where the old one went; then the points are taken of it, which is its own proof."""
+    i = setup.instrument
+    return (
+        Step(
+            numbered("exchange", n),
+            "confirm",
+            "adjust",
+            "Exchange it",
+            "Put the new one in place of the old, give it its time under power, and read its plate. From as left on every reading is of the new one; "
+            "once this is signed the register has its serial, and the old one is retired.",
+            fields=(
+                Field(NEW_SERIAL, "Serial on the plate of the new one", unlike=i.serial),
+                Field("device_maker", "Its manufacturer", required=False),
+                Field("device_model", "Its model", required=False),
+                Field("device_revision", "Its revision", required=False),
+                Field(OLD_TO, f"Where the old one went (serial {i.serial})", hint="Scrapped, to the maker, to the store as faulty"),
+            ),
+            checks=(
+                Check("same", "Same type, range and approval for this place"),
+                Check("set", "Its range, damping and failure direction are those of the old one"),
+                *checks,
+                Check("warm", "It has had its time under power"),
+            ),
+            cautions=("A part of another approval may not be fitted in a hazardous area: compare the plates.",),
+            confirm_label="The new one is in",
+            enters=True,
+            variant="exchange",
+        ),
+    )
+
+
 def _off_the_bench() -> Step:
     """Where it goes: it feeds nothing, so that no normal reading can be seen and nobody is given a signal back."""
     return Step(

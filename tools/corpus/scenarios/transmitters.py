@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from tools.corpus import kit
 from tools.corpus.player import Player, instrument
-from tools.corpus.scenario import EIGHTH, FIRST, SECOND, SIXTH, scenario, targets
+from tools.corpus.scenario import EIGHTH, FIRST, NINTH, SECOND, SIXTH, scenario, targets
 
 
 def transmitter(revision: str, details: dict[str, object] | None = None, refs: object = None, **more: object) -> Player:
@@ -254,7 +254,7 @@ def _() -> Player:
 LOOP = {"supply_v": "24", "loop_ohm": "250"}  # the lift-off voltage is not known, and asked
 
 
-@scenario("tx-multipoint", "4", "loop-at-its-alarm-current")
+@scenario("tx-multipoint", "4", "loop-at-its-alarm-current", NINTH)
 def _() -> Player:
     p = Player("tx-multipoint", "4", instrument=instrument(LOOP), points_percent=(0.0, 50.0, 100.0))
     p.refs = kit.PRESSURE
@@ -270,7 +270,7 @@ def _() -> Player:
     return p.take(lambda slot: slot["ideal"]).decide("leave").forward(reading="212").sign()
 
 
-@scenario("temp-sensor", "2", "independent-point")
+@scenario("temp-sensor", "2", "independent-point", NINTH)
 def _() -> Player:
     from metrology.quantities.temperature import pt_resistance
 
@@ -285,7 +285,7 @@ def _() -> Player:
     return p.take(seen(0, 75, 150)).decide("coefficients").forward().take(seen(0, 37.5, 75, 150)).decide("leave").forward().sign()
 
 
-@scenario("level-displacer", "2", "tray-and-filling")
+@scenario("level-displacer", "2", "tray-and-filling", NINTH)
 def _() -> Player:
     details = {
         "displacer_weight": "2", "displacer_volume": "1000", "density": "0.0008", "weights_on_hand": "1 0.5 0.2 0.2 0.1 0.05 0.02 0.02",
@@ -295,3 +295,44 @@ def _() -> Player:
     p.refs = kit.WEIGHTS
     p.forward(weights_on_hand="1 0.5 0.2 0.2 0.1 0.05 0.02 0.02").errors(0.05).decide("leave")
     return p.forward(filling_density="0.001").errors(0.1).decide("leave").forward(reading="44").sign().review()
+
+
+NEW = {"device_serial": "NEW-77", "device_model": "P4", "old_went_to": "scrapped"}
+
+
+@scenario("tx-multipoint", "5", "exchanged")
+def _() -> Player:
+    p = transmitter("5", points_percent=(0.0, 50.0, 100.0)).errors(0.4, 2.9, 6.1).decide("exchange", "bowed, and a spare is here")
+    return p.forward(**NEW).errors(0.05, 0.02, 0.04).decide("leave").forward(reading="212").sign().review()
+
+
+@scenario("temp-sensor", "3", "exchanged")
+def _() -> Player:
+    from metrology.quantities.temperature import pt_resistance
+
+    details = {"sensor": "pt", "sensor_class": "pt-a", "matches_coefficients": True}
+    p = Player("temp-sensor", "3", instrument=instrument(details, unit="°C", lrv=0.0, urv=150.0), points_percent=(0.0, 50.0, 100.0))
+    p.refs = kit.OHM
+    p.forward()
+
+    def seen(ratio: float) -> list[dict[str, str]]:
+        return [{"applied": f"{t:.2f}", "indicated": f"{ratio * pt_resistance(t):.4f}"} for t in (0.0, 75.0, 150.0)]
+
+    p.take(seen(1.02)).decide("exchange", "aged in the crystalliser")
+    return p.forward(**NEW).take(seen(1.0001)).decide("leave").forward(reading="88").sign()
+
+
+@scenario("level-displacer", "3", "exchanged")
+def _() -> Player:
+    details = {
+        "displacer_weight": "2",
+        "displacer_volume": "1000",
+        "density": "0.0008",
+        "weights_on_hand": "1 0.5 0.2 0.2 0.1 0.05 0.02 0.02",
+    }
+    p = Player("level-displacer", "3", instrument=instrument(details, unit="%", lrv=0.0, urv=100.0), points_percent=(0.0, 50.0, 100.0))
+    p.refs = kit.WEIGHTS
+    p.forward(weights_on_hand="1 0.5 0.2 0.2 0.1 0.05 0.02 0.02").errors(0.5, 2.5, 3.0).decide(
+        "exchange", "torque tube bent, a spare is here"
+    )
+    return p.forward(**NEW).errors(0.05).decide("leave").forward(reading="44").sign()

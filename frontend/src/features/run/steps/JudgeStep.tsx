@@ -18,7 +18,7 @@ export function JudgeStep({ run, step }: StepProps) {
   const [reason, setReason] = useDraft(`${run.id}/${step.key}/reason`);
   if (!judge) return null;
   const choice = picked ?? judge.proposal;
-  const isAgainst = choice !== judge.proposal;
+  const asked = judge.reasons[choice];
   const set = run.view.evidence.findLast((s) => s.is_complete);
   const signature = set?.signatures[0];
   const errors = append.error instanceof ApiFailure ? append.error.byField : {};
@@ -67,9 +67,9 @@ export function JudgeStep({ run, step }: StepProps) {
           </Radio>
         ))}
       </RadioGroup>
-      {(isAgainst || choice === "replace") && (
+      {asked && (
         <div className="max-w-xl">
-          <LongField label={isAgainst ? "Why not as proposed" : "Why it is to be replaced"} value={reason} onChange={setReason} error={errors.reason} rows={2} />
+          <LongField label={asked} value={reason} onChange={setReason} error={errors.reason} rows={2} />
         </div>
       )}
       {signature && (

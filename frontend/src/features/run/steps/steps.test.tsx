@@ -206,7 +206,7 @@ describe("a decision", () => {
     { value: "leave", label: "Leave as it is" },
     { value: "adjust", label: "Adjust zero and span" },
   ];
-  const run = runAt({ key: "judge", kind: "judge", title: "Judge as found", readings: null, options, judge: { proposal: "adjust", reason: "Past the limit.", verdict: "pass", share: "140 %" } });
+  const run = runAt({ key: "judge", kind: "judge", title: "Judge as found", readings: null, options, judge: { proposal: "adjust", reason: "Past the limit.", reasons: { leave: "Why not as proposed" }, verdict: "pass", share: "140 %" } });
 
   it("starts from the proposal and asks for a reason against it", async () => {
     const server = pretendServer({ [EVENTS]: { body: run } });
