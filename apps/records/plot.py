@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import product
+
 from reportlab.graphics.shapes import Circle, Drawing, Group, Line, Polygon, PolyLine, Rect, String
 from reportlab.lib.colors import Color, HexColor, white
 
@@ -107,10 +109,16 @@ def mark(x: float, y: float, *, phase: str, direction: str, colour: Color) -> Po
 
 def _readings(drawing: Drawing, scale: Scale, found: SetData) -> None:
     rows = [r for r in found["rows"] if r["x"] is not None and r["y"] is not None]
-    for direction in ("up", "down"):
-        line = [v for r in rows if r["direction"] == direction for v in (scale.x(r["x"] or 0.0), scale.y(r["y"] or 0.0))]
-        if len(line) >= 4:
-            drawing.add(PolyLine(line, strokeColor=FAINT, strokeWidth=0.5))
+    is_named = found["plot"].get("names_lines", False)  # what was sealed before lines were named stays as it was drawn
+    channels = list(dict.fromkeys(r["channel"] for r in rows)) if is_named else [""]
+    for direction, channel in product(("up", "down"), channels):
+        mine = [r for r in rows if r["direction"] == direction and (not is_named or r["channel"] == channel)]
+        line = [(scale.x(r["x"] or 0.0), scale.y(r["y"] or 0.0)) for r in mine]
+        if len(line) >= 2:
+            drawing.add(PolyLine([v for point in line for v in point], strokeColor=FAINT, strokeWidth=0.5))
+        if line and is_named:
+            x, y = line[-1]
+            drawing.add(String(x + 5, y + 2, channel, fontName=FONT, fontSize=5.5, fillColor=INK))
     for r in rows:
         aside = -1.0 if r["direction"] == "up" else 1.0  # so that up and down at one point do not hide each other
         drawing.add(

@@ -29,6 +29,7 @@ class Columns:
     span and told in `unit`, so many of it a percent. by_criteria: readings are told and only what they come to is judged. has_plot: whether
     errors of one set can be drawn on one scale. x, y: the words of the plot's axes. has_direction: whether readings are taken upwards and downwards.
     errors_as_read: errors are told in the unit of what is read, row by row.
+    names_lines: whether each channel has a line of its own in the plot, with its name.
     has_share: whether the share of span stands beside an error told in a unit.
     by_percent: whether a place is told as a share of the range, otherwise by its channel; ticks_by_value: whether the plot tells values of the range.
     """
@@ -46,6 +47,7 @@ class Columns:
     by_percent: bool = True
     ticks_by_value: bool = False
     errors_as_read: bool = False
+    names_lines: bool = False
     has_share: bool = False
     by_criteria: bool = False
     has_plot: bool = True

@@ -17,7 +17,7 @@ from metrology.run.kept import kept
 from metrology.run.progress import evaluate_set
 from metrology.run.raw import raw_readings, slot_of
 from metrology.run.readings import slip_in
-from metrology.run.set_types import BudgetData, ColumnData, CorridorPoint, CriterionData, Named, RowData, SetData, Tick
+from metrology.run.set_types import BudgetData, ColumnData, CorridorPoint, CriterionData, Named, PlotWords, RowData, SetData, Tick
 from metrology.run.state import Reading, RunState
 
 
@@ -229,11 +229,18 @@ def _set_evidence(state: RunState, method: Method, step: Step, *, is_final: bool
         "read_unit": read_unit,
         "findings": [{"name": n, "value": v} for n, v in result.findings],
         "columns": _columns(told, read_unit),
-        "plot": {"x": told.x, "y": told.y, "unit": told.unit, "ticks": _ticks(state.setup, told)},
+        "plot": _plot_words(state.setup, told),
         "csv_error": told.csv_error,
         "criteria": [_criterion(c) for c in result.criteria],
         "tables": [{"title": t.title, "head": list(t.head), "rows": [list(r) for r in t.rows]} for t in result.tables],
     }
+
+
+def _plot_words(setup: RunSetup, told: Columns) -> PlotWords:
+    words: PlotWords = {"x": told.x, "y": told.y, "unit": told.unit, "ticks": _ticks(setup, told)}
+    if told.names_lines:
+        words["names_lines"] = True
+    return words
 
 
 def _ticks(setup: RunSetup, told: Columns) -> list[Tick]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TypedDict
+from typing import NotRequired, TypedDict
 
 
 class Named(TypedDict):
@@ -142,6 +142,7 @@ class PlotWords(TypedDict):
     y: str
     unit: str
     ticks: list[Tick]
+    names_lines: NotRequired[bool]  # each channel has a line of its own, named
 
 
 class SetData(TypedDict):

@@ -132,7 +132,7 @@ class Records(PlantTestCase):
         self.take(lambda n, q: q["expected"])
         self.decide("judge")
         self.finish()
-        self.assertTold(self.certificate(), "Loop check", "Recorder: 0.00 %".replace("0.00", "+0.00"), "Alarm High", "Applied mA")
+        self.assertTold(self.certificate(), "Loop check", "(+0.00 % of its range) at", "Alarm High", "Applied mA")
         rows = self.rows()
         self.assertEqual({(r["channel"], r["unit"]) for r in rows}, {("Isolator", "mA"), ("Recorder", "%"), ("Alarm High", "mA")})
         self.assertEqual(rows[1]["applied (mA)"], "4.000")

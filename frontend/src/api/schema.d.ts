@@ -2271,6 +2271,7 @@ export interface components {
                             x: number;
                             label: string;
                         }[];
+                        names_lines: boolean;
                     };
                     csv_error: string;
                     criteria: {
@@ -4598,6 +4599,7 @@ export interface components {
                             x: number;
                             label: string;
                         }[];
+                        names_lines: boolean;
                     };
                     csv_error: string;
                     criteria: {

@@ -30,7 +30,7 @@ from metrology.methods.trials.points import PointByPoint, least_ratio
 from metrology.methods.watching import Still
 from metrology.quantities.transfer import Transfer
 from metrology.quantities.typed import parse_typed
-from metrology.quantities.words import decimals_for, number
+from metrology.quantities.words import decimals_for, number, signed
 
 INSTRUCTION = "Inject each current at the field end and read every display on the way, then run the current to each alarm."
 
@@ -164,17 +164,17 @@ class Displays(PointByPoint):
         return tuple(out)
 
     def findings(self, setup: RunSetup, readings: Sequence[RawReading], outcome: Outcome) -> tuple[tuple[str, str], ...]:
-        """The largest error of each display and alarm."""
+        """The largest error of each display and alarm in its own unit, and what is to be done about it."""
         names = dict.fromkeys(j.slot.channel for j in outcome.judged)
         rows = []
         for name in names:
             worst = max((j for j in outcome.judged if j.slot.channel == name), key=lambda j: abs(j.point.error_percent))
-            rows.append(
-                (
-                    name,
-                    f"{worst.point.error_percent:+.2f} % at {worst.slot.nominal:g} mA, {worst.decision.verdict}",
-                )
-            )
+            unit, decimals = _unit_of(setup, worst.slot)
+            error = signed(worst.point.indicated - worst.point.ideal, decimals)
+            at = f"{worst.slot.nominal:g} {setup.instrument.output_unit}"
+            says = f"{error} {unit} ({worst.point.error_percent:+.2f} % of its range) at {at}, {worst.decision.verdict}"
+            advice = _advice_for(setup, name, outcome) if worst.decision.verdict == FAIL else ""
+            rows.append((name, f"{says}. {advice}" if advice else says))
         return tuple(rows)
 
     def shown_ideal(self, setup: RunSetup, slot: Slot, applied: float) -> float:
@@ -183,8 +183,8 @@ class Displays(PointByPoint):
         return d.low + (applied - i.output_lo) / (i.output_hi - i.output_lo) * (d.high - d.low) if d else slot.nominal
 
     def columns(self, setup: RunSetup, set_key: str = "") -> Columns:
-        """Applied is a current."""
-        return Columns(applied_unit=setup.instrument.output_unit)
+        """Applied is a current; each display has a line of its own."""
+        return Columns(applied_unit=setup.instrument.output_unit, names_lines=True)
 
 
 @dataclass(frozen=True)
@@ -199,8 +199,9 @@ class LoopAdvice:
         where = f"The largest error is {worst.point.error_percent:+.2f} % at {worst.slot.channel}, {100 * outcome.share:.0f} % of the tolerance."
         if outcome.verdict != FAIL:
             return Proposal("leave", f"{where} Every display and alarm agrees with what was injected.")
-        bad = ", ".join(dict.fromkeys(j.slot.channel for j in outcome.judged if j.decision.verdict == FAIL))
-        return Proposal("repair", f"{where} Outside: {bad}. Correct its scaling or set point, then prove it.")
+        bad = dict.fromkeys(j.slot.channel for j in outcome.judged if j.decision.verdict == FAIL)
+        told = " ".join(f"{name}: {_advice_for(setup, name, outcome)}" for name in bad)
+        return Proposal("repair", f"{where} {told} Then prove it.")
 
     def refuse(self, setup: RunSetup, outcome: Outcome, choice: str) -> str:
         """Nothing is refused."""
@@ -232,6 +233,35 @@ def displays_of(setup: RunSetup) -> tuple[Display, ...]:
     i = setup.instrument
     own = i.details.displays if isinstance(i.details, LoopCheckSettings) else ()
     return own or (Display("Control system", i.unit, i.lrv, i.urv),)
+
+
+def _unit_of(setup: RunSetup, slot: Slot) -> tuple[str, int]:
+    """The unit that a display shows, or an alarm comes at, with the decimals it is told with."""
+    d = _display(setup, slot)
+    i = setup.instrument
+    return (d.unit, decimals_for(abs(d.high - d.low))) if d else (i.output_unit, 3)
+
+
+# What is off in a display, by the kind of its error.
+_SCALING = {
+    "zero-shift": "It is off by the same everywhere: correct its lower scaling value.",
+    "span-error": "Its error grows with the signal: correct its upper scaling value.",
+    "range-mismatch": "It is scaled to another range: compare both its scaling values with the register.",
+    "transfer-mismatch": "A square root is taken twice or not at all on the way to it.",
+    "reversed": "It runs the other way: its scaling values are exchanged.",
+    "saturation": "It is clipped: look at its limits.",
+}
+
+
+def _advice_for(setup: RunSetup, name: str, outcome: Outcome) -> str:
+    """What is to be done about a display or an alarm that is outside."""
+    mine = [j for j in outcome.judged if j.slot.channel == name]
+    if mine and _display(setup, mine[0].slot) is None:
+        unit, decimals = _unit_of(setup, mine[0].slot)
+        came, wanted = (number(v, decimals) for v in (mine[0].point.indicated, mine[0].point.ideal))
+        return f"It came at {came} {unit} instead of {wanted} {unit}: correct its set point."
+    kind = next((s.code for s in outcome.signatures if s.says.startswith(f"{name}: ")), "")
+    return _SCALING.get(kind, "Correct its scaling.")
 
 
 def _display(setup: RunSetup, slot: Slot) -> Display | None:
@@ -309,7 +339,7 @@ TRIAL = Displays()
 METHOD = Method(
     key="loop-check",
     title="Loop check",
-    revision="2",
+    revision="3",
     traits=Traits("transmitter", also=("tx-multipoint", "tx-configure"), applies_output=True),
     settings=LoopCheckSettings,
     flow=steps,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from tools.corpus import kit
 from tools.corpus.player import Player, instrument
-from tools.corpus.scenario import EIGHTH, FIRST, NINTH, SECOND, SIXTH, scenario, targets
+from tools.corpus.scenario import EIGHTH, FIRST, NINTH, SECOND, SIXTH, TENTH, scenario, targets
 
 
 def transmitter(revision: str, details: dict[str, object] | None = None, refs: object = None, **more: object) -> Player:
@@ -262,7 +262,7 @@ def _() -> Player:
     return p.errors(0.1).decide("leave").forward(reading="212").sign().review()
 
 
-@scenario("loop-check", "2", "loop-at-its-alarm-current")
+@scenario("loop-check", "2", "loop-at-its-alarm-current", TENTH)
 def _() -> Player:
     p = Player("loop-check", "2", instrument=instrument({**LOOP, "displays": "Control system kPa 0 400"}), points_percent=(0.0, 100.0))
     p.refs = kit.SOURCE
@@ -336,3 +336,19 @@ def _() -> Player:
         "exchange", "torque tube bent, a spare is here"
     )
     return p.forward(**NEW).errors(0.05).decide("leave").forward(reading="44").sign()
+
+
+@scenario("loop-check", "3", "displays-and-alarms")
+def _() -> Player:
+    details = {"displays": "Isolator mA 4 20; Control system kPa 0 400; Panel % 0 100", "alarms": "High 380 rising"}
+    p = Player("loop-check", "3", instrument=instrument(details))
+    p.refs = kit.SOURCE
+    p.forward()
+
+    def off(slot: dict[str, object]) -> str:
+        ideal, channel = float(str(slot["ideal"])), str(slot["channel"])
+        wrong = {"Control system": ideal + 4.0, "Panel": 1.03 * ideal, "Alarm High": ideal + 0.4}
+        return f"{wrong.get(channel, ideal):.3f}"
+
+    p.take(off).decide("repair").forward()
+    return p.take(lambda s: s["ideal"]).decide("leave").forward(reading="200").sign()

@@ -36,6 +36,20 @@ function plotted(set: ReadingSet): (Row & { x: number; y: number })[] {
   return set.rows.filter((r): r is Row & { x: number; y: number } => r.x !== null && r.y !== null);
 }
 
+/** A line a way and, where several are read at each point, a display: named at its last reading. */
+function linesOf(set: ReadingSet) {
+  const rows = plotted(set);
+  const isNamed = set.plot.names_lines ?? false;
+  const channels = isNamed ? [...new Set(rows.map((r) => r.channel))] : [""];
+  return ["up", "down"].flatMap((way) =>
+    channels.flatMap((channel) => {
+      const mine = rows.filter((r) => r.direction === way && (!isNamed || r.channel === channel));
+      const last = mine.at(-1);
+      return last ? [{ key: `${set.key} ${way} ${channel}`, rows: mine, last, name: channel }] : [];
+    }),
+  );
+}
+
 /** Errors against the tolerance corridor, growing as readings come in. The table beside it says the same. */
 export function ErrorPlot({ sets, nextPercent }: { sets: ReadingSet[]; nextPercent?: number }) {
   const words = sets[0]?.plot;
@@ -79,19 +93,16 @@ export function ErrorPlot({ sets, nextPercent }: { sets: ReadingSet[]; nextPerce
         {nextPercent !== undefined && (
           <line x1={px(nextPercent)} x2={px(nextPercent)} y1={TOP} y2={H - BOTTOM} stroke="var(--water)" strokeWidth="2" strokeDasharray="2 4" />
         )}
-        {sets.map((s) =>
-          ["up", "down"].map((d) => (
-            <polyline
-              key={s.key + d}
-              fill="none"
-              stroke="var(--rule-strong)"
-              points={plotted(s)
-                .filter((r) => r.direction === d)
-                .map((r) => `${px(r.x)},${py(r.y)}`)
-                .join(" ")}
-            />
-          )),
-        )}
+        {sets.flatMap(linesOf).map((l) => (
+          <g key={l.key}>
+            <polyline fill="none" stroke="var(--rule-strong)" points={l.rows.map((r) => `${px(r.x)},${py(r.y)}`).join(" ")} />
+            {l.name && (
+              <text x={Math.min(px(l.last.x) + 9, W - RIGHT)} y={py(l.last.y) - 7} textAnchor={l.last.x > 60 ? "end" : "start"} fontSize="12" fill="var(--slate)">
+                {l.name}
+              </text>
+            )}
+          </g>
+        ))}
         {sets.map((s) =>
           plotted(s).map((r) => (
             <Mark
