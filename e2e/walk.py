@@ -120,7 +120,7 @@ class Walk:
         radio = self.form.get_by_role("radio", name=re.compile(rf"^{re.escape(choice)}"))
         radio.press("Space")
         if reason:
-            self.form.get_by_label("Why not as proposed").press("Control+a")
+            self.form.get_by_label(re.compile("^Why (not as proposed|it is to be replaced)")).press("Control+a")
             self.page.keyboard.type(reason)
         self.page.keyboard.press("Control+Enter")
         self.arrive(before)

@@ -27,6 +27,7 @@ from apps.runs.history import history_of
 from apps.runs.holds import find_hold, group_on_hold, receiver_name
 from apps.runs.items import item_named
 from apps.runs.kit_checks import find_subject, kit_setup, refuse_second
+from apps.runs.kit_places import require_one_place
 from apps.runs.models import OPEN, Run, RunEvent
 from apps.runs.outside import alarms_on_at_release, describe_signal, seen_at_release
 from apps.runs.projections import next_number, project
@@ -204,7 +205,7 @@ def _append(
         stored: list[Event] = []
         for event in new:
             try:
-                stored.append(_admit_one(actor, state, event, now))
+                stored.append(_admit_one(run_id, actor, state, event, now))
             except Fault as fault:
                 refused = fault
                 break
@@ -252,11 +253,13 @@ def append_seen_all(
     return _append(actor, run_id, expected_seq, events, now)
 
 
-def _admit_one(actor: Person, state: RunState, event: NewEvent, now: datetime) -> Event:
+def _admit_one(run_id: uuid.UUID, actor: Person, state: RunState, event: NewEvent, now: datetime) -> Event:
     method = get_method(state.setup.method)
     payload = dict(event.payload)
     if event.type == "reference_assigned" and "reference" not in payload:
         payload["reference"] = snapshot(str(payload.get("code", "")))
+    if event.type == "reference_assigned":
+        require_one_place(run_id, state, payload)
     if event.type == "standard_assigned":
         need = method.standards.of(state.setup, str(payload.get("role", "")))
         payload["item"] = item_named(need.kind if need else "", str(payload.get("code") or ""))

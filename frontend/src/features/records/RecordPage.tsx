@@ -97,6 +97,10 @@ export function RecordPage() {
           <span className="block">
             {v.instrument.service}, {STATUS[v.status] ?? v.status}
           </span>
+          <span className="block text-sm text-muted">
+            {/* What was sealed before plates were kept has none. */}
+            {[`Serial ${v.instrument.serial}`, ...(v.instrument.plate ?? []).map((n) => `${n.name.toLowerCase()} ${n.value}`)].join(", ")}
+          </span>
         </h1>
         {v.step && mayWork && (
           <LinkButton to={`/run/${run.id}`} kind="primary">
@@ -189,16 +193,16 @@ export function RecordPage() {
               <ReadingTable set={s} />
               <Criteria set={s} />
               {s.findings.length > 0 && (
-                <More title={`What it tells, ${s.title.toLowerCase()}`} open>
+                <More title={`What it tells: ${s.title}`} open>
                   <Pairs rows={s.findings} />
                 </More>
               )}
               {s.statistics.length > 0 && (
-                <More title={`Statistics, ${s.title.toLowerCase()}`}>
+                <More title={`Statistics: ${s.title}`}>
                   <Statistics set={s} />
                 </More>
               )}
-              <More title={`Uncertainty budget, ${s.title.toLowerCase()}`}>
+              <More title={`Uncertainty budget: ${s.title}`}>
                 <Budget budget={s.budget} />
               </More>
             </section>
