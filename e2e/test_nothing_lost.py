@@ -64,6 +64,7 @@ class NothingLost(BrowserTestCase):
         self.steps.read(GOOD[1:2], first=2)
         self.assertEqual((len(asked), answered), (1, [True]))
         expect(p.get_by_text("Meanwhile:")).to_have_count(0)
+        expect(p.get_by_text("All saved")).to_be_visible()
         self.assertEqual(RunEvent.objects.filter(type="reading_taken").count(), 2)
 
     def test_when_another_went_on_to_the_next_step_that_is_said_too(self):

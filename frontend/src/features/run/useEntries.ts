@@ -122,6 +122,18 @@ export function useEntries({ run, step, next, isTyping, restore, onStored }: Giv
     queries.setQueryData<number>(["not-stored", run.id], waiting.length);
   }, [queries, run.id, waiting.length]);
 
+  // The answer to the last number of a set takes the page on to the next step before anything more of it is heard here: what it stored waits no longer.
+  useEffect(
+    () => () => {
+      const now = queries.getQueryData<Run>(["run", run.id]);
+      const stored = new Set(now?.view.evidence.flatMap((set) => set.rows.map((r) => r.id)));
+      const left = held.current.filter((e) => !stored.has(e.id));
+      setText(left.length ? JSON.stringify(left) : "");
+      queries.setQueryData<number>(["not-stored", run.id], left.length);
+    },
+    [queries, run.id, setText],
+  );
+
   const failure = append.error instanceof ApiFailure ? append.error : null;
   /** The one that was refused while others wait or something is typed. */
   const refused = stopped ? (waiting[0] ?? null) : null;
