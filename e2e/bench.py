@@ -13,7 +13,7 @@ from apps.kit.models import Reference
 from apps.plant.models import Area, Instrument
 from e2e.base import BrowserTestCase
 
-QUICK = {"settle_window_s": 1.0, "settle_limit_s": 30.0}
+QUICK = {"settle_window_s": 1.0, "settle_horizon_s": 2.0, "settle_limit_s": 30.0}
 
 
 class BenchJourney(BrowserTestCase):

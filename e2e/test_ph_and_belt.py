@@ -21,7 +21,7 @@ from apps.runs.models import Hold, KitUse, Run
 from e2e.base import BrowserTestCase
 
 MAPS = Path(__file__).resolve().parent.parent / "demo" / "bench"
-QUICK = {"settle_window_s": 1.0, "settle_limit_s": 30.0}
+QUICK = {"settle_window_s": 1.0, "settle_horizon_s": 2.0, "settle_limit_s": 30.0}
 
 
 def until(act, tries=400):

@@ -94,12 +94,12 @@ class Input:
             raise Fault("not_a_flag", f"{self._name(field)} is {raw!r}; accepted are true and false.", field=self._name(field))
         return raw in ("true", "1", "yes")
 
-    def _list(self, field: str) -> list[Any]:
+    def _list(self, field: str, most: int = MAX_ROWS) -> list[Any]:
         raw = self._take(field, "a list")
-        if not isinstance(raw, list) or not 1 <= len(raw) <= MAX_ROWS:
+        if not isinstance(raw, list) or not 1 <= len(raw) <= most:
             raise Fault(
                 "not_a_list",
-                f"{self._name(field)} must be a list of 1 to {MAX_ROWS} entries (use --json on the command line).",
+                f"{self._name(field)} must be a list of 1 to {most} entries (use --json on the command line).",
                 field=self._name(field),
             )
         return raw
@@ -119,6 +119,22 @@ class Input:
         rows = [Input(row, f"{self._name(field)}[{i}]") for i, row in enumerate(self._list(field))]
         self._rows.extend(rows)
         return rows
+
+    def pairs(self, field: str, names: tuple[str, str], *, most: int) -> list[tuple[float, float]]:
+        """A list of two numbers each, at most so many, given as lists of two or as rows with these names."""
+        out = []
+        for n, raw in enumerate(self._list(field, most)):
+            at = f"{self._name(field)}[{n}]"
+            if isinstance(raw, Mapping):
+                row = Input(raw, at)
+                out.append((row.number(names[0]), row.number(names[1])))
+                row.refuse_unknown()
+            elif isinstance(raw, (list, tuple)) and len(raw) == 2:
+                first, second = (self._number(x, at, False) for x in raw)
+                out.append((first, second))
+            else:
+                raise Fault("not_a_pair", f"{at} is {raw!r}; a pair of {names[0]} and {names[1]} is accepted.", field=at)
+        return out
 
     def refuse_unknown(self) -> None:
         """Raise a Fault when a field was given that nothing asked for."""

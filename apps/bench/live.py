@@ -11,6 +11,7 @@ from typing import Any
 
 from apps.bench.poller import Trace
 from metrology.faults import Fault
+from metrology.judgement.approach import Approach
 from metrology.judgement.exposure import ALARM_BIT, Exposure, alarms_seen, inhibit_dropped, purge_seconds
 from metrology.judgement.settling import (
     NO_DATA,
@@ -20,6 +21,7 @@ from metrology.judgement.settling import (
     UNSTABLE,
     Settle,
     SettleRule,
+    approach_of,
     classify_response,
     judge_settling,
     settle_words,
@@ -56,6 +58,13 @@ class Live:
     trace: Trace
     rule: SettleRule
     settled_at: float | None = None
+    approach: Approach | None = None
+
+    def seen_since(self, began: float) -> Approach | None:
+        """What was seen of the response since it began; anew where it began anew. None where a window tells by itself."""
+        if self.rule.horizon_s and (self.approach is None or self.approach.since != began):
+            self.approach = approach_of(self.rule, since=began)
+        return self.approach
 
     def samples(self, since: float) -> list[Sample]:
         """Samples from a time on, in the quantity's unit."""
@@ -208,7 +217,7 @@ class RunLive:
         """How a quantity stands, with the samples it was judged by."""
         live, began = self.quantities[name], self.began
         samples = live.samples(began)
-        settle = judge_settling(samples, live.rule, since=began, until_settled=live.settled_at)
+        settle = judge_settling(samples, live.rule, since=began, until_settled=live.settled_at, approach=live.seen_since(began))
         if settle.status == SETTLED and (not _has_run(live.quantity, samples) or self._is_as_before(live.quantity, settle)):
             settle = replace(settle, status=NOT_YET)
         if settle.status != SETTLED:

@@ -5,10 +5,12 @@ from __future__ import annotations
 import math
 from dataclasses import replace
 from datetime import date, timedelta
+from itertools import pairwise
 
 from metrology.calculations.registry import Result, calculator, transfer_of
 from metrology.calculator_fields import Input
 from metrology.faults import Fault
+from metrology.judgement.approach import HORIZON_S, Approach, Coming
 from metrology.judgement.decision import FAIL, PASS, RULES, decide
 from metrology.judgement.drift import fit_line, prediction_band
 from metrology.judgement.errors import Point, measure_point, statistics
@@ -168,6 +170,59 @@ def _interval(given: Input) -> Result:
         results.append(DueResult(FROM + timedelta(days=round(day)), found, left))
     due = next_due(rule, results, base_days=int(base), policy=replace(Policy(), reliability=reliability))
     return {"days": due.interval_days, "due_now": due.interval_days == 0, "because": due.why}
+
+
+MOST_SAMPLES = 20_000
+CAME = 0.5  # of a full change that is known: before that much of it was seen, it has not come
+
+
+def _samples(given: Input) -> list[tuple[float, float]]:
+    """Pairs of t_s and value, as lists or as rows, in the order of time."""
+    pairs = given.pairs("samples", ("t_s", "value"), most=MOST_SAMPLES)
+    for n, (a, b) in enumerate(pairwise(pairs), 1):
+        if b[0] <= a[0]:
+            raise Fault("out_of_range", f"samples[{n}] is at {b[0]:g} s, not after the one before it; times rise.", field=f"samples[{n}]")
+    return pairs
+
+
+@calculator("settle", "Whether a response has settled, how much may still come, and how sure that is.")
+def _settle(given: Input) -> Result:
+    samples = _samples(given)
+    since = given.number("stimulus_at_s")
+    limit, resolution = given.number("limit"), given.number("resolution", default=0.0)
+    horizon = given.number("horizon_s", default=HORIZON_S)
+    if resolution < 0:
+        raise Fault("out_of_range", f"resolution is {resolution:g}; it is 0 or more.", field="resolution")
+    full = abs(given.number("full_change", default=0.0))
+    seen = Approach(limit, since=since, resolution=resolution, horizon_s=horizon)
+    has_come = True
+    for t, v in samples:
+        seen.add(t, v)
+        found = seen.judge()
+        has_come = seen.first is None or abs(v - seen.first[1]) >= CAME * full
+        if found and found.is_settled and has_come:
+            return _told(found, t, f"Settled: up to {found.bound:.3g} may still come, limit {max(limit, seen.resolution / 2):.3g}.")
+    if seen.last is None:
+        raise Fault("out_of_range", f"No sample is after the stimulus at {since:g} s.", field="stimulus_at_s")
+    if not has_come:
+        return _told(seen.coming, None, "The change that was to come has not come yet: dead time, a line that fills, or no response.")
+    if seen.coming is None:
+        return _told(None, None, "Too few samples, or it still swings or jumps: nothing can be said of its end.")
+    return _told(
+        seen.coming, None, f"Not settled: up to {seen.coming.bound:.3g} may still come, limit {max(limit, seen.resolution / 2):.3g}."
+    )
+
+
+def _told(found: Coming | None, at: float | None, why: str) -> Result:
+    return {
+        "settled": at is not None,
+        "settled_at_s": at,
+        "value": found.value if found else None,
+        "to_come": found.to_come if found else None,
+        "to_come_bound": found.bound if found else None,
+        "u": found.u if found else None,
+        "why": why,
+    }
 
 
 @calculator("sensor-life", "When a sensor that ages will be at its end.")

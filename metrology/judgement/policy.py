@@ -55,8 +55,8 @@ class Policy:
 
     adjust_limit_percent: percent of the tolerance from which adjusting is proposed.
     aim_percent: percent of the tolerance within which zero and span must end. max_passes: adjust passes.
-    max_risk: for the rule of conformance probability. settle_*: window in s, limit in percent of the tolerance, and
-    the time after which a live signal that has not settled is called unstable.
+    max_risk: for the rule of conformance probability. settle_*: shortest window in s, what may still come in percent of the tolerance, the slowest
+    approach that is looked for in s, and the time after which a live signal that has not settled is called unstable.
 
     For gas detectors: decides, zero_gas, proof, forced, loop_proof name the school. bump_percent: tolerance of a bump, % of applied.
     span_low_percent to span_high_percent: window of a span gas, % of range. balance_oxygen: least oxygen in the balance
@@ -85,6 +85,7 @@ class Policy:
     minimum_tur: float = 4.0
     settle_window_s: float = 5.0
     settle_percent: float = 10.0
+    settle_horizon_s: float = 30.0
     settle_limit_s: float = 180.0
     decides: str = "as-found"
     zero_gas: str = "bottled"
@@ -136,8 +137,9 @@ POLICY_FIELDS: tuple[PolicyField, ...] = (
     PolicyField("aim_percent", "Adjust aim", "% of tolerance"),
     PolicyField("max_passes", "Adjust passes at most"),
     PolicyField("minimum_tur", "Least test uncertainty ratio", group="curve"),
-    PolicyField("settle_window_s", "Settle window", "s", group="curve"),
-    PolicyField("settle_percent", "Settled within", "% of tolerance"),
+    PolicyField("settle_window_s", "Settle window, at least", "s", group="curve"),
+    PolicyField("settle_horizon_s", "Slowest approach looked for", "s", "Its time constant; 0 looks at the window alone", group="curve"),
+    PolicyField("settle_percent", "Settled when at most this is to come", "% of tolerance"),
     PolicyField("settle_limit_s", "Unstable after", "s", group="curve"),
     PolicyField("decides", "What decides", group="gas"),
     PolicyField("zero_gas", "Zero gas", group="gas"),
@@ -177,6 +179,7 @@ RANGES: tuple[tuple[str, float, float, str], ...] = (
     ("minimum_tur", 1, 20, ""),
     ("settle_window_s", 1, 600, "s"),
     ("settle_percent", 1, 100, "%"),
+    ("settle_horizon_s", 0, 3600, "s"),
     ("bump_percent", 1, 100, "%"),
     ("span_low_percent", 1, 100, "%"),
     ("span_high_percent", 1, 100, "%"),
@@ -236,6 +239,19 @@ def check_policy(policy: Policy) -> Policy:
     return policy
 
 
+def _settle_words(policy: Policy) -> str:
+    """When a live signal has settled; runs from before there was a horizon keep the rule that they began with."""
+    if not policy.settle_horizon_s:
+        return (
+            f"Settled: slope and spread within {policy.settle_percent:g} % of tolerance over {policy.settle_window_s:g} s, "
+            f"unstable after {policy.settle_limit_s:g} s."
+        )
+    return (
+        f"Settled: at most {policy.settle_percent:g} % of tolerance still to come, looked for approaches as slow as {policy.settle_horizon_s:g} s, "
+        f"over {policy.settle_window_s:g} s at least; unstable after {policy.settle_limit_s:g} s."
+    )
+
+
 def describe_policy(policy: Policy, *, groups: Collection[str] = ()) -> tuple[str, ...]:
     """The policies as sentences for the record; those of a group where it counts."""
     limit = f" of {policy.adjust_limit_percent:g} % of tolerance" if policy.adjust_when == "past-limit" else ""
@@ -245,8 +261,7 @@ def describe_policy(policy: Policy, *, groups: Collection[str] = ()) -> tuple[st
         f"Adjusting: {ADJUST_WHEN[policy.adjust_when]}{limit}.",
         f"Adjust aim: within {policy.aim_percent:g} % of tolerance, at most {policy.max_passes} passes.",
         f"Reference wanted at a test uncertainty ratio (TUR) of {policy.minimum_tur:g} or more.",
-        f"Settled: slope and spread within {policy.settle_percent:g} % of tolerance over {policy.settle_window_s:g} s, "
-        f"unstable after {policy.settle_limit_s:g} s.",
+        _settle_words(policy),
         f"Intervals: longer by {policy.extend_factor:g} after {policy.least_results} results, times {policy.shorten_factor:g} after a fail, "
         f"at most {policy.longest_factor:g} times the register's; drift at {100 * policy.reliability:g} % reliability.",
         *(_gas_policy(policy) if "gas" in groups else ()),

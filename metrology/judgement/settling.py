@@ -1,15 +1,18 @@
-"""Has a signal settled? Judged over a window, against limits tied to the tolerance; never by eye alone.
+"""Has a signal settled? Judged against limits tied to the tolerance; never by eye alone.
 
-Settled: over the window, |slope| x window and the spread (two standard deviations about the fitted line) are both within the limit.
+Where a horizon is given, settled means that what is still to come is within the limit (`approach.py`). Elsewhere, as for gas that is timed by its
+exposure: over a window, |slope| x window and the spread (two standard deviations about the fitted line) are both within the limit.
 """
 
 from __future__ import annotations
 
 import math
+from bisect import bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass
 
 from metrology.faults import Fault, require_positive
+from metrology.judgement.approach import Approach, Coming
 
 SETTLED, NOT_YET, UNSTABLE, NO_DATA = "settled", "not yet", "unstable", "no data"
 OK, NO_RESPONSE, OUT_OF_ACCEPTANCE = "ok", "no response", "out of acceptance"
@@ -18,11 +21,15 @@ Sample = tuple[float, float]
 
 @dataclass(frozen=True)
 class SettleRule:
-    """When a signal counts as settled. window_s and time_limit_s in seconds, limit in the unit of the signal."""
+    """When a signal counts as settled. window_s and time_limit_s in seconds, limit in the unit of the signal.
+
+    horizon_s: the slowest approach that is looked for; 0: a window tells by itself.
+    """
 
     window_s: float
     limit: float
     time_limit_s: float
+    horizon_s: float = 0.0
 
     def __post_init__(self) -> None:
         require_positive(self.window_s, "window_s", "s")
@@ -33,7 +40,10 @@ class SettleRule:
 
 @dataclass(frozen=True)
 class Settle:
-    """How a signal stands. slope in units a second, spread is two standard deviations; settle_s, t90_s and t95_s from the change."""
+    """How a signal stands. slope in units a second, spread is two standard deviations; settle_s, t90_s and t95_s from the change.
+
+    bound: how much may still come, u: standard uncertainty of the mean with that; None where a window tells by itself.
+    """
 
     status: str
     mean: float
@@ -46,6 +56,8 @@ class Settle:
     t90_s: float | None
     waited_s: float
     t95_s: float | None = None
+    bound: float | None = None
+    u: float | None = None
 
     @property
     def spread(self) -> float:
@@ -53,9 +65,12 @@ class Settle:
         return 2.0 * self.sd
 
 
-def judge_settling(samples: Sequence[Sample], rule: SettleRule, *, since: float, until_settled: float | None = None) -> Settle:
+def judge_settling(
+    samples: Sequence[Sample], rule: SettleRule, *, since: float, until_settled: float | None = None, approach: Approach | None = None
+) -> Settle:
     """Judge samples (time in s, value), oldest first, after a change at `since`.
 
+    approach: what was seen of them before, of a rule with a horizon; it is fed with those that are new.
     until_settled: when it was found settled first, as carried from sample to sample; it gives the time to settle.
     Fewer than five samples, or samples that do not fill nine tenths of the window, are never settled.
     """
@@ -68,25 +83,48 @@ def judge_settling(samples: Sequence[Sample], rule: SettleRule, *, since: float,
     mean, slope, sd = line_through(window)
     fills = len(window) >= 5 and window[-1][0] - window[0][0] >= 0.9 * rule.window_s
     is_settled = fills and abs(slope) * rule.window_s <= rule.limit and 2.0 * sd <= rule.limit
+    coming = _seen(after, rule, since, approach) if rule.horizon_s else None
+    if rule.horizon_s:
+        is_settled = coming is not None and coming.is_settled
     status = SETTLED if is_settled else UNSTABLE if waited > rule.time_limit_s else NOT_YET
     first = after[0][1]
     rising = mean >= first
     peak = max(v for _, v in after) if rising else min(v for _, v in after)
     at = until_settled if until_settled is not None else now if is_settled else None
     settle_s = max(0.0, at - rule.window_s - since) if at is not None else None
+    if coming is not None and is_settled:
+        mean = coming.value
     return Settle(
         status,
         mean,
-        sd,
-        slope,
-        rule.window_s,
-        len(window),
+        coming.sd if coming else sd,
+        coming.slope if coming else slope,
+        coming.window_s if coming else rule.window_s,
+        coming.n if coming else len(window),
         settle_s,
         peak,
         _t(0.9, after, since, mean, rule.limit),
         waited,
         _t(0.95, after, since, mean, rule.limit),
+        coming.bound if coming else None,
+        coming.u if coming else None,
     )
+
+
+def approach_of(rule: SettleRule, *, since: float) -> Approach:
+    """What is seen of a response from its stimulus on, by a rule with a horizon."""
+    return Approach(rule.limit, since=since, shortest_s=rule.window_s, horizon_s=rule.horizon_s)
+
+
+def _seen(after: Sequence[Sample], rule: SettleRule, since: float, approach: Approach | None) -> Coming | None:
+    """How the response stands after its last sample; each sample is taken in once."""
+    seen = approach or approach_of(rule, since=since)
+    known = seen.last[0] if seen.last else -math.inf
+    new = after[bisect_right(after, known, key=lambda s: s[0]) :]
+    for t, v in new:
+        seen.add(t, v)
+        seen.judge()
+    return seen.coming
 
 
 def line_through(window: Sequence[Sample]) -> tuple[float, float, float]:
@@ -115,6 +153,8 @@ def settle_words(s: Settle, rule: SettleRule, unit: str) -> str:
     """How it stands, with the numbers behind it."""
     if s.status == NO_DATA:
         return "No samples yet."
+    if s.bound is not None or rule.horizon_s:
+        return _coming_words(s, rule, unit)
     creep = abs(s.slope) * rule.window_s
     # As many places as show a tenth of the limit; a technician reads no powers of ten.
     places = max(0, 1 - math.floor(math.log10(rule.limit))) if rule.limit > 0 else 3
@@ -128,6 +168,32 @@ def settle_words(s: Settle, rule: SettleRule, unit: str) -> str:
     if s.n < 5 or s.waited_s < rule.window_s:
         return f"The window of {rule.window_s:g} s is filling."
     return f"It {numbers}."
+
+
+def _coming_words(s: Settle, rule: SettleRule, unit: str) -> str:
+    """How much is still to come, and at what pace."""
+    places = max(0, 1 - math.floor(math.log10(rule.limit))) if rule.limit > 0 else 3
+    limit = f"{rule.limit:.{places}f}"
+    if s.bound is None:
+        if s.status == UNSTABLE:
+            return f"Not settled after {s.waited_s:.0f} s: it swings or jumps. Look for a leak, a loose contact or a moving process."
+        if s.n < 5 or s.waited_s < rule.window_s:
+            return f"The window of {rule.window_s:g} s is filling."
+        return f"{_pace(s, places, unit)}; where it will end can't be told yet."
+    may = f"up to {s.bound:.{places}f} {unit} may still come, limit {limit} {unit}"
+    if s.status == SETTLED:
+        return f"It stands: {may}."
+    if s.status == UNSTABLE:
+        return f"Not settled after {s.waited_s:.0f} s: {may}. Look for a leak, a loose contact or a moving process."
+    pace = abs(s.slope) * 60
+    if pace * s.window_s / 60 < rule.limit / 2:  # it hardly moves: what is missing is certainty
+        return f"It hardly moves; {may}. It is looked at a little longer."
+    more = rule.horizon_s * math.log(s.bound / rule.limit) if s.bound > rule.limit else 0.0
+    return f"{_pace(s, places, unit)}; {max(1.0, more):.0f} s more if it goes on as the slowest looked for, limit {limit} {unit}."
+
+
+def _pace(s: Settle, places: int, unit: str) -> str:
+    return f"Still {'rising' if s.slope > 0 else 'falling'} {abs(s.slope) * 60:.{places}f} {unit} a minute"
 
 
 def classify_response(moved: float, expected: float, *, error: float, acceptance: float, is_settled: bool, least: float = 0.10) -> str:

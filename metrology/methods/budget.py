@@ -90,6 +90,8 @@ class Budget:
                 independent = max(1.0, told["n"] / 10)
                 value = 100 * told["sd"] / math.sqrt(independent) / abs(spans[name])
                 self.add(f"Settle spread, {told['label']}", value, dof=max(1.0, independent - 1))
+                if told.get("bound"):  # how much might still have come when it was captured
+                    self.add(f"Rest of the approach, {told['label']}", 100 * told["bound"] / abs(spans[name]), "rectangular")
 
     def repeatability(self, spread: tuple[float, int] | None) -> None:
         """Standard deviation from the data over the cycles, with the number of readings behind it."""

@@ -32,10 +32,10 @@ class Still:
     dwell: Callable[[RunSetup], float] = no_dwell
 
     def settle_rule(self, setup: RunSetup, slot: Slot, quantity: Quantity) -> SettleRule:
-        """The policy's window and time limit, the limit a share of the tolerance."""
+        """The policy's window, horizon and time limit, the limit a share of the tolerance."""
         p = setup.policy
         limit = p.settle_percent / 100 * self.trial.tolerance_at(setup, slot) / 100 * quantity.span
-        return SettleRule(p.settle_window_s, limit, p.settle_limit_s * self.patience)
+        return SettleRule(p.settle_window_s, limit, p.settle_limit_s * self.patience, p.settle_horizon_s)
 
     def watch(self, setup: RunSetup, slot: Slot, watched: Watched) -> Exposure | None:
         """Nothing is exposed."""

@@ -105,7 +105,7 @@ def captured_words(told: Mapping[str, Any]) -> str:
     settled = "not settled" if told["settle_s"] is None else f"settled after {told['settle_s']:.1f} s"
     text = (
         f"{told['label']}: mean {told['mean']:.{digits}f} {unit}, s {told['sd']:.2g} {unit}, slope {told['slope']:+.2g} {unit}/s "
-        f"over {told['window_s']:g} s, {settled}"
+        f"over {told['window_s']:.3g} s, {settled}"
     )
     if told.get("t90_s") is not None:
         text += f", T90 {told['t90_s']:.1f} s"
@@ -120,7 +120,7 @@ def captured_figures(told: Mapping[str, Any]) -> list[Named]:
         {"name": f"Mean, {unit}", "value": f"{told['mean']:.{digits}f}"},
         {"name": f"s, {unit}", "value": f"{told['sd']:.2g}"},
         {"name": f"Slope, {unit}/s", "value": f"{told['slope']:+.2g}"},
-        {"name": "Window, s", "value": f"{told['window_s']:g}"},
+        {"name": "Window, s", "value": f"{told['window_s']:.3g}"},
         {"name": "Settled after, s", "value": "not settled" if told["settle_s"] is None else f"{told['settle_s']:.1f}"},
         {"name": "T90, s", "value": "" if t90 is None else f"{t90:.1f}"},
         {"name": f"Peak, {unit}", "value": f"{told['peak']:.{digits}f}"},

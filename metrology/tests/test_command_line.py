@@ -21,7 +21,7 @@ class CommandLine(TestCase):
         code, out, _ = run("list")
         self.assertEqual(code, 0)
         self.assertIn("thermocouple-emf", out.splitlines())
-        self.assertEqual(len(out.splitlines()), 47)
+        self.assertEqual(len(out.splitlines()), 48)
 
     def test_a_calculation_is_one_line_of_json(self):
         code, out, _ = run("pt-resistance", "t90_c=100")

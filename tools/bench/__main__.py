@@ -25,6 +25,7 @@ from tools import (
     mixture_trials,
     round_trials,
     scale_trials,
+    settle_trials,
 )
 from tools.signature_trials import confusion, run_trials, shares
 
@@ -166,6 +167,12 @@ def main() -> None:
     rows.append(("bottles told from detectors, 1,000 plants", f"{100 * bottled:.1f} %", ">= 97 %"))
     rows.append(("error signatures named right, 1,000 faults", f"{100 * right:.1f} %", ">= 90 %"))
     rows.append(("healthy instruments given a name", f"{100 * false:.1f} %", "<= 5 %"))
+    settled = settle_trials.run_trials(1000, 3203)
+    rows.append(("settled with over a tenth of tolerance left", f"{100 * settled.over_tenth:.1f} %", "<= 2 %"))
+    rows.append(("with over a quarter; never settled", f"{settled.over_quarter}; {settled.never}", "none; none"))
+    rows.append(("its end within the stated U", f"{100 * settled.covered:.1f} %", ">= 95 %"))
+    rows.append(("later than 1.5 times the earliest moment, median", f"{settled.late_s:.1f} s", "one window"))
+    rows.append(("the same, slower than the horizon: a tenth left", f"{100 * settled.slower_over_tenth:.0f} %", "not seen for sure"))
     for kind, told in interval_trials.run_trials(1000, 3101).items():
         name = f"drift rule, {kind}, 4 results: outside before due; interval"
         rows.append((name, f"{100 * told.outside:.1f} %; {told.median:.2f} of the register's", "<= 7 %" if kind != "still" else "kept"))

@@ -53,9 +53,9 @@ class LiveTestCase(PlantClient, TransactionTestCase):
                 tolerance_value=0.5,
                 tolerance_basis="unit",
                 details={"sensor": "pt", "dwell_min": "0.01"},
-                policy={"settle_window_s": 1.0, "settle_limit_s": 12.0},
+                policy={"settle_window_s": 1.0, "settle_horizon_s": 2.0, "settle_limit_s": 12.0},
             )
-        Instrument.objects.filter(tag="PT-2110").update(policy={"settle_window_s": 1.0, "settle_limit_s": 25.0})
+        Instrument.objects.filter(tag="PT-2110").update(policy={"settle_window_s": 1.0, "settle_horizon_s": 2.0, "settle_limit_s": 25.0})
         thread = self.bench_thread = BenchThread(quick_world(**self.world))
         self.bench = thread.__enter__()
         self.addCleanup(thread.__exit__)

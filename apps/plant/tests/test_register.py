@@ -164,7 +164,7 @@ class Calculators(PlantTestCase):
         self.assertEqual(answer.status_code, 400)
         self.assertIn("1372", answer.json()["error"])
         self.assertEqual(self.post("calculators/none/", {}).status_code, 404)
-        self.assertEqual(len(self.get("calculators/").json()), 47)
+        self.assertEqual(len(self.get("calculators/").json()), 48)
 
 
 class Today(PlantTestCase):

@@ -1,0 +1,213 @@
+"""How much of a response is still to come, and how sure that is: judged sample by sample from everything since the stimulus.
+
+Over windows that reach back over a good part of the time since the stimulus, a line is laid through the samples. What may still come is at least its slope
+times the horizon, the slowest approach that is looked for; a slope that is sure reaches as far as its own decline says. A window that rings, or still holds
+the stimulus itself, tells nothing; a pulsation that goes on as it is does not keep a signal from having settled, and counts in the uncertainty. The method
+and what it can't see are in the methods document; its trials are `tools/settle_trials.py`.
+"""
+
+from __future__ import annotations
+
+import math
+from collections import deque
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from itertools import pairwise
+
+from metrology.faults import require_positive
+
+HORIZON_S = 30.0  # (P) the slowest approach that is looked for, where nothing else is said
+Z = 0.7  # standard errors of the slope that are added to it
+SHARES = (0.35, 0.5, 0.7, 0.85)  # of the time since the stimulus: the windows that are looked at, the shortest first
+BINS = 24  # a window holds so many bins at least
+LEVELS = 14
+FEWEST = 6  # bins that a line is laid through
+FAR = 10.0  # so many horizons a slope that is sure is carried on at most
+SURE = 3.0  # standard errors from which a slope is sure
+IN_A_ROW = 2  # samples that must say so
+RINGING = 3.0  # a structure left in the residuals beyond the limit over this is no scatter
+RECENT, FEW_DIGITS = 40, 8  # a display is taken to step where its last samples are of so few values
+Row = tuple[float, float, int, float]  # time before now, mean, count, sum of squares within
+
+
+@dataclass(frozen=True)
+class Coming:
+    """How a response stands. value: best estimate of where it ends; to_come: from where it is now, signed; bound: how much it may be, with confidence.
+
+    u: standard uncertainty of value: rest of the approach, scatter, pulsation, display step. slope a second; window_s, n: what it was judged over.
+    """
+
+    is_settled: bool
+    value: float
+    to_come: float
+    bound: float
+    u: float
+    slope: float
+    window_s: float
+    n: int
+    sd: float
+
+
+class Approach:
+    """The samples since a stimulus, in bins of doubling width, so that a decision costs the same however long it waits.
+
+    limit: how much may still come, in the unit of the signal. shortest_s: the shortest window. resolution: what the display steps by, seen by itself where
+    its samples show it. Raises a Fault where limit, shortest_s or horizon_s is not above 0.
+    """
+
+    def __init__(
+        self, limit: float, *, since: float, shortest_s: float = 5.0, resolution: float = 0.0, horizon_s: float = HORIZON_S
+    ) -> None:
+        require_positive(limit, "limit")
+        require_positive(shortest_s, "shortest_s", "s")
+        require_positive(horizon_s, "horizon_s", "s")
+        self.limit, self.since, self.shortest, self.horizon, self.given = limit, since, shortest_s, horizon_s, resolution
+        self._levels: list[list[list[float]]] = [[] for _ in range(LEVELS)]
+        self._recent: deque[float] = deque(maxlen=RECENT)
+        self._changes: list[float] = []
+        self._agreed = 0
+        self.last: tuple[float, float] | None = None
+        self.first: tuple[float, float] | None = None
+        self.coming: Coming | None = None
+
+    def add(self, t: float, v: float) -> None:
+        """One more sample, at a time in s; one from before the stimulus, or from before the last, is passed over."""
+        if t < self.since or (self.last and t <= self.last[0]):
+            return
+        if self.last and v != self.last[1]:
+            self._changes.append(t)
+        self.first = self.first or (t, v)
+        self.last = (t, v)
+        self._recent.append(v)
+        width = self.shortest / BINS
+        for bins in self._levels:
+            key = math.floor((t - self.since) / width)
+            if bins and bins[-1][0] == key:
+                row = bins[-1]
+                row[1], row[2], row[3], row[4] = row[1] + 1, row[2] + t, row[3] + v, row[4] + v * v
+            else:
+                bins.append([key, 1, t, v, v * v])
+            width *= 2
+
+    @property
+    def resolution(self) -> float:
+        """What the display steps by: as given, or as its last samples show it; 0 where it does not."""
+        values = sorted(set(self._recent))
+        if len(self._recent) < 10 or not 1 < len(values) <= FEW_DIGITS:
+            return self.given
+        return max(self.given, min(b - a for a, b in pairwise(values)))
+
+    def judge(self) -> Coming | None:
+        """How it stands after the last sample; None while there are too few samples to say anything."""
+        if self.last is None:
+            return None
+        elapsed, step = self.last[0] - self.since, self.resolution
+        limit = max(self.limit, step / 2)
+        found: Coming | None = None
+        for share in SHARES:
+            window = max(self.shortest, share * elapsed)
+            seen = self._over(window, step) if window <= elapsed * 1.02 else None
+            if seen and (found is None or seen.bound < found.bound):
+                found = seen
+            if found and found.bound < limit:
+                break
+        self._agreed = self._agreed + 1 if found and found.bound < limit else 0
+        if found and self._agreed >= IN_A_ROW:
+            found = replace(found, is_settled=True)
+        self.coming = found
+        return found
+
+    def _rows(self, window: float) -> list[Row]:
+        assert self.last is not None
+        level = max(0, min(LEVELS - 1, math.ceil(math.log2(window / self.shortest) - 1e-9)))
+        now, out = self.last[0], []
+        for _, n, t, v, vv in reversed(self._levels[level]):
+            if t / n < now - window:
+                break
+            out.append((t / n - now, v / n, int(n), max(0.0, vv - v * v / n)))
+        out.reverse()
+        return out
+
+    def _over(self, window: float, step: float) -> Coming | None:
+        """What one window says; None where it is not filled, rings, or holds more than a line and its scatter."""
+        rows = self._rows(window)
+        if len(rows) < FEWEST or rows[-1][0] - rows[0][0] < 0.8 * window - self.shortest / BINS:
+            return None
+        line = _line(rows)
+        left = [v - line.at(t) for t, v, _, _ in rows]
+        about = math.fsum(r[2] * x * x for r, x in zip(rows, left, strict=True)) / (len(rows) - 2)
+        noise = _noise(rows, line.n)
+        if not self._is_clean(left, about, noise, line.n / len(rows), step):
+            return None
+        variance = max(about, noise)
+        if step:
+            assert self.last is not None
+            since = self.last[0] - window
+            variance += step * step / 12 * line.n / max(2.0, len(self._turned(since)) + 1)
+        se = math.sqrt(variance / line.stt)
+        reach = self._reach(rows, line.slope, se, variance, window)
+        bound = abs(line.slope) * reach + Z * se * self.horizon
+        scatter = math.sqrt(variance / line.n + variance / line.stt * line.t * line.t)
+        rest = line.slope * self.horizon / 2
+        u = math.sqrt(scatter**2 + step**2 / 12 + (bound / 2) ** 2)
+        return Coming(False, line.at(0.0) + rest, rest, bound, u, line.slope, -rows[0][0], line.n, math.sqrt(variance))
+
+    def _turned(self, since: float) -> Sequence[float]:
+        """When the display showed another value, since a time."""
+        n = len(self._changes)
+        while n and self._changes[n - 1] > since:
+            n -= 1
+        return self._changes[n:]
+
+    def _is_clean(self, left: Sequence[float], about: float, noise: float, a_bin: float, step: float) -> bool:
+        """Whether a line and its scatter are all there is, or what is beside them goes on unchanged, as a pulsation does and a ringing does not."""
+        structure = max(0.0, (about - noise) / a_bin)
+        slack = noise * math.sqrt(2.0 / (len(left) - 2)) * 2.0 / a_bin + step * step / 12
+        if structure - slack <= (self.limit / RINGING) ** 2:
+            return True
+        half = len(left) // 2
+        early, late = (math.sqrt(math.fsum(x * x for x in part) / len(part)) for part in (left[:half], left[half:]))
+        crossings = sum(1 for a, b in pairwise(left) if a * b < 0)
+        return crossings >= 4 and late >= 0.7 * early
+
+    def _reach(self, rows: Sequence[Row], slope: float, se: float, variance: float, window: float) -> float:
+        """How far a slope is carried on: to the horizon; one that is sure to where its decline between the halves of the window says."""
+        half = len(rows) // 2
+        if abs(slope) <= SURE * se or half < FEWEST // 2:
+            return self.horizon
+        early, late = _line(rows[:half]), _line(rows[half:])
+        if not early.stt or not late.stt or early.slope * late.slope <= 0:
+            return FAR * self.horizon
+        falls = (abs(early.slope) - math.sqrt(variance / early.stt)) / (abs(late.slope) + math.sqrt(variance / late.stt))
+        return max(self.horizon, min(FAR * self.horizon, window / 2 / math.log(falls))) if falls > 1 else FAR * self.horizon
+
+
+@dataclass(frozen=True)
+class _Line:
+    """A weighted least-squares line: through (t, v), with so many samples and their spread in time."""
+
+    n: int
+    t: float
+    v: float
+    stt: float
+    slope: float
+
+    def at(self, t: float) -> float:
+        return self.v + self.slope * (t - self.t)
+
+
+def _line(rows: Sequence[Row]) -> _Line:
+    n = sum(r[2] for r in rows)
+    t = sum(r[2] * r[0] for r in rows) / n
+    v = sum(r[2] * r[1] for r in rows) / n
+    stt = sum(r[2] * (r[0] - t) ** 2 for r in rows)
+    slope = sum(r[2] * (r[0] - t) * (r[1] - v) for r in rows) / stt if stt else 0.0
+    return _Line(n, t, v, stt, slope)
+
+
+def _noise(rows: Sequence[Row], n: int) -> float:
+    """Variance of one sample about a smooth course: within the bins, or from second differences where a bin holds hardly more than one."""
+    if n > 1.5 * len(rows):
+        return math.fsum(r[3] for r in rows) / (n - len(rows))
+    bends = [a[1] - 2 * b[1] + c[1] for a, b, c in zip(rows, rows[1:], rows[2:], strict=False)]
+    return math.fsum(x * x for x in bends) / len(bends) / 6 * n / len(rows)

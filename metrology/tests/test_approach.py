@@ -1,0 +1,169 @@
+"""What is still to come of a response: exponentials, ringing, creep, noise, steps of a display, pulsation; at its limits and over courses drawn anew."""
+
+import math
+import random
+from unittest import TestCase
+
+from metrology.calculations.registry import CALCULATORS
+from metrology.calculator_fields import Input
+from metrology.faults import Fault
+from metrology.judgement.approach import Approach
+from metrology.judgement.settling import SettleRule, judge_settling, settle_words
+from tools.settle_trials import run_trials
+
+
+def settle(course, *, until=200.0, step=0.2, noise=0.0, seed=1, limit=0.1, **more):
+    """When a course says that it has settled, and what it says then; None where it never does."""
+    rng, seen = random.Random(seed), Approach(limit, since=0.0, **more)
+    n = 0
+    while n * step <= until:
+        t = n * step
+        seen.add(t, course(t) + rng.gauss(0, noise))
+        found = seen.judge()
+        if found and found.is_settled:
+            return t, found
+        n += 1
+    return None
+
+
+def rise(tau, change=100.0):
+    return lambda t: change * (1 - math.exp(-t / tau))
+
+
+class Still(TestCase):
+    def test_a_first_order_is_never_called_early_nor_much_too_late(self):
+        for tau in (0.2, 1.0, 5.0, 10.0, 20.0, 30.0):
+            with self.subTest(tau=tau):
+                right = tau * math.log(1000)  # 0.1 of 100 is left
+                t, found = settle(rise(tau), until=400)
+                self.assertGreaterEqual(t, right)
+                self.assertLess(t, 1.5 * right + 6)
+                self.assertLess(abs(found.value - 100), 0.1)
+                self.assertLess(abs(found.value - 100), 2 * found.u)
+
+    def test_the_peak_of_a_ringing_is_no_end(self):
+        for damping in (0.1, 0.3, 0.6):
+            omega = 0.5
+            wd = omega * math.sqrt(1 - damping**2)
+
+            def ring(t, z=damping, w=omega, d=wd):
+                return 100 * (1 - math.exp(-z * w * t) * (math.cos(d * t) + z * w / d * math.sin(d * t)))
+
+            t, _ = settle(ring, until=400)
+            left = max(abs(ring(t + s / 10) - 100) for s in range(2000))
+            self.assertLess(left, 0.1, damping)
+
+    def test_a_creep_within_the_horizon_is_waited_for_and_one_beyond_it_where_it_shows(self):
+        for tau, most in ((15, 0.1), (30, 0.1), (120, 0.15)):
+            creep = lambda t, tau=tau: 95 * (1 - math.exp(-t / 1.0)) + 5 * (1 - math.exp(-t / tau))  # noqa: E731
+            t, _ = settle(creep, until=1500, noise=0.02)
+            self.assertLess(abs(creep(t) - 100), most, tau)
+
+    def test_noise_costs_time_and_not_the_verdict(self):
+        quiet, loud = (settle(lambda t: 50.0, noise=s)[0] for s in (0.001, 0.2))
+        self.assertLess(quiet, 7)
+        self.assertGreater(loud, quiet)
+        self.assertIsNotNone(settle(lambda t: 50.0, noise=0.5, until=300))
+
+    def test_any_sampling_settles(self):
+        for step in (0.1, 0.37, 1.05, 1.3, 2.0, 5.0):
+            self.assertIsNotNone(settle(lambda t: 50.0, step=step, noise=0.01), step)
+
+    def test_a_display_that_flickers_or_stands_settles_and_what_it_hides_counts(self):
+        flicker = lambda t: 50.0 + (0.2 if int(t * 7) % 3 == 0 else 0.0)  # noqa: E731
+        _, found = settle(flicker)
+        self.assertGreaterEqual(found.u, 0.2 / math.sqrt(12))
+        coarse = lambda t: round(rise(20.0)(t) / 0.2) * 0.2  # noqa: E731
+        t, found = settle(coarse, until=400)
+        self.assertLess(abs(rise(20.0)(t) - 100), 0.2)
+        self.assertLess(abs(found.value - 100), 2 * found.u)
+
+    def test_a_pulsation_that_goes_on_settles_and_counts_in_the_uncertainty(self):
+        pulse = lambda t: 50 + math.sin(2 * math.pi * t / 6)  # noqa: E731
+        _, found = settle(pulse, until=400)
+        self.assertLess(abs(found.value - 50), 2 * found.u)
+        self.assertGreater(found.sd, 0.5)
+
+    def test_a_steady_drift_settles_just_below_the_limit_over_the_horizon_and_not_above(self):
+        for share, settles in ((0.9, True), (1.1, False)):
+            self.assertEqual(settle(lambda t, s=share: s * 0.1 / 300 * t, until=60) is not None, settles, share)
+        # A drift that is sure is carried on ten horizons: 0.1 over 300 s.
+
+    def test_samples_from_before_or_twice_are_passed_over(self):
+        seen = Approach(0.1, since=10.0)
+        for t, v in ((9.9, 1.0), (10.0, 5.0), (10.0, 9.0), (9.0, 7.0)):
+            seen.add(t, v)
+        self.assertEqual((seen.first, seen.last), ((10.0, 5.0), (10.0, 5.0)))
+        for bad in ({"limit": 0.0}, {"horizon_s": 0.0}, {"shortest_s": -1.0}):
+            with self.assertRaises(Fault):
+                Approach(**{"limit": 0.1, "since": 0.0, **bad})
+
+
+class Words(TestCase):
+    RULE = SettleRule(5.0, 0.1, 180.0, 30.0)
+
+    def told(self, course, until):
+        samples = [(n * 0.2, course(n * 0.2)) for n in range(int(until / 0.2) + 1)]
+        found = judge_settling(samples, self.RULE, since=0.0)
+        return found.status, settle_words(found, self.RULE, "kPa")
+
+    def test_it_says_what_still_comes_and_at_what_pace(self):
+        status, words = self.told(rise(20.0, 10.0), 90)
+        self.assertEqual(status, "not yet")
+        self.assertRegex(
+            words, r"^Still rising [\d.]+ kPa a minute; \d+ s more if it goes on as the slowest looked for, limit 0\.10 kPa\.$"
+        )
+        status, words = self.told(lambda t: 5.0, 10)
+        self.assertEqual(status, "settled")
+        self.assertRegex(words, r"^It stands: up to 0\.00 kPa may still come, limit 0\.10 kPa\.$")
+        self.assertEqual(self.told(lambda t: 5.0, 2)[1], "The window of 5 s is filling.")
+        self.assertRegex(self.told(lambda t: 0.2 * t * t, 8)[1], r"^Still rising [\d.]+ kPa a minute; where it will end can't be told yet\.$")
+        status, words = self.told(lambda t: 5.0 + 0.1 * t, 190)
+        self.assertEqual(status, "unstable")
+        self.assertIn("Look for a leak", words)
+
+
+class Door(TestCase):
+    def run_it(self, **given):
+        asked = Input({"stimulus_at_s": 0, "limit": 0.1, **given})
+        return CALCULATORS["settle"].run(asked)
+
+    def test_as_if_fed_sample_by_sample(self):
+        samples = [[n / 2, 100 * (1 - math.exp(-n / 2 / 3))] for n in range(200)]
+        whole = self.run_it(samples=samples)
+        self.assertTrue(whole["settled"])
+        upto = [s for s in samples if s[0] <= whole["settled_at_s"]]
+        self.assertEqual(self.run_it(samples=upto)["settled_at_s"], whole["settled_at_s"])
+        self.assertFalse(self.run_it(samples=upto[:-1])["settled"])
+        self.assertEqual(self.run_it(samples=[{"t_s": t, "value": v} for t, v in samples]), whole)
+
+    def test_what_never_settles_tells_how_it_stands_at_the_end(self):
+        told = self.run_it(samples=[[n, 0.5 * n] for n in range(100)])
+        self.assertEqual((told["settled"], told["settled_at_s"]), (False, None))
+        self.assertGreater(told["to_come_bound"], 10)
+        self.assertIn("Not settled", told["why"])
+
+    def test_a_dead_time_is_not_an_end(self):
+        samples = [[n / 5, 0.0 if n < 60 else 100 * (1 - math.exp(-(n - 60) / 5))] for n in range(300)]
+        self.assertLess(self.run_it(samples=samples)["settled_at_s"], 12)  # nothing tells that something is to come
+        self.assertGreater(self.run_it(samples=samples, full_change=100)["settled_at_s"], 12)
+        self.assertIn("has not come yet", self.run_it(samples=samples[:60], full_change=100)["why"])
+
+    def test_bad_input_is_told_in_a_sentence(self):
+        for given, code in (
+            ({"samples": [[0, 1], [0, 2]]}, "out_of_range"), ({"samples": [[0, 1, 2]]}, "not_a_pair"), ({"samples": "x"}, "not_a_list"),
+            ({"samples": [[0, 1], [1, 1]], "limit": 0}, "not_positive"), ({"samples": [[0, 1], [1, 1]], "resolution": -1}, "out_of_range"),
+            ({"samples": [[0, 1], [1, 1]], "stimulus_at_s": 5}, "out_of_range"), ({"samples": [[0, 1], [1, "x"]]}, "not_a_number"),
+        ):  # fmt: skip
+            with self.subTest(given=given), self.assertRaises(Fault) as caught:
+                self.run_it(**given)
+            self.assertEqual(caught.exception.code, code)
+
+
+class Trials(TestCase):
+    def test_courses_drawn_anew_leave_little_to_come(self):
+        told = run_trials(60, 3201)
+        self.assertLessEqual(told.over_tenth, 0.05)
+        self.assertEqual(told.over_quarter, 0)
+        self.assertEqual(told.never, 0)
+        self.assertGreaterEqual(told.covered, 0.9)
