@@ -156,10 +156,7 @@ def settle_words(s: Settle, rule: SettleRule, unit: str) -> str:
     if s.bound is not None or rule.horizon_s:
         return _coming_words(s, rule, unit)
     creep = abs(s.slope) * rule.window_s
-    # As many places as show a tenth of the limit; a technician reads no powers of ten.
-    places = max(0, 1 - math.floor(math.log10(rule.limit))) if rule.limit > 0 else 3
-    limit = f"{rule.limit:.{places}f}"
-    limit = limit.rstrip("0").rstrip(".") if places else limit
+    places, limit = _places(rule)
     numbers = f"moves {creep:.{places}f} {unit} and spreads {s.spread:.{places}f} {unit} in {rule.window_s:g} s, limit {limit} {unit}"
     if s.status == SETTLED:
         return f"It {numbers}."
@@ -170,10 +167,16 @@ def settle_words(s: Settle, rule: SettleRule, unit: str) -> str:
     return f"It {numbers}."
 
 
-def _coming_words(s: Settle, rule: SettleRule, unit: str) -> str:
-    """How much is still to come, and at what pace."""
+def _places(rule: SettleRule) -> tuple[int, str]:
+    """As many places as show a tenth of the limit, and the limit; a technician reads no powers of ten."""
     places = max(0, 1 - math.floor(math.log10(rule.limit))) if rule.limit > 0 else 3
     limit = f"{rule.limit:.{places}f}"
+    return places, limit.rstrip("0").rstrip(".") if places else limit
+
+
+def _coming_words(s: Settle, rule: SettleRule, unit: str) -> str:
+    """How much is still to come, and at what pace."""
+    places, limit = _places(rule)
     if s.bound is None:
         if s.status == UNSTABLE:
             return f"Not settled after {s.waited_s:.0f} s: it swings or jumps. Look for a leak, a loose contact or a moving process."

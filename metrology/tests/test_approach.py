@@ -110,14 +110,14 @@ class Words(TestCase):
     def test_it_says_what_still_comes_and_at_what_pace(self):
         status, words = self.told(rise(20.0, 10.0), 90)
         self.assertEqual(status, "not yet")
-        self.assertRegex(
-            words, r"^Still rising [\d.]+ kPa a minute; \d+ s more if it goes on as the slowest looked for, limit 0\.10 kPa\.$"
-        )
+        self.assertRegex(words, r"^Still rising [\d.]+ kPa a minute; \d+ s more if it goes on as the slowest looked for, limit 0\.1 kPa\.$")
         status, words = self.told(lambda t: 5.0, 10)
         self.assertEqual(status, "settled")
-        self.assertRegex(words, r"^It stands: up to 0\.00 kPa may still come, limit 0\.10 kPa\.$")
+        self.assertRegex(words, r"^It stands: up to 0\.00 kPa may still come, limit 0\.1 kPa\.$")
         self.assertEqual(self.told(lambda t: 5.0, 2)[1], "The window of 5 s is filling.")
-        self.assertRegex(self.told(lambda t: 0.2 * t * t, 8)[1], r"^Still rising [\d.]+ kPa a minute; where it will end can't be told yet\.$")
+        self.assertRegex(
+            self.told(lambda t: 0.2 * t * t, 8)[1], r"^Still rising [\d.]+ kPa a minute; where it will end can't be told yet\.$"
+        )
         status, words = self.told(lambda t: 5.0 + 0.1 * t, 190)
         self.assertEqual(status, "unstable")
         self.assertIn("Look for a leak", words)
