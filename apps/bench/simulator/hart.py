@@ -12,7 +12,7 @@ from metrology.faults import Fault
 from metrology.quantities.units import canonical, convert
 from metrology.simulation.smart import BUSY, INVALID, TOO_FEW, Refused, SmartTransmitter
 
-MANUFACTURER, DEVICE_TYPE = 0x26, 0x01  # numbers of nobody in particular
+MANUFACTURER, DEVICE_TYPE = 250, 0x01  # 250: nobody's number
 UNKNOWN_COMMAND = 64
 
 
