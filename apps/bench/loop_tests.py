@@ -88,8 +88,9 @@ def still_driven(run_id: uuid.UUID) -> list[str]:
     _, _, state = load_state(run_id)
     held = held_output(state)
     told = [f"Its output is held at {held}."] if held else []
-    if any(str(run_id) in a.runs for a in AutoCapture.objects.all()[:50]):
-        told += _not_at_rest({str(s["stimulus"]) for s in state.sources.values() if s.get("stimulus")})
+    stimuli = {str(s["stimulus"]) for s in state.sources.values() if s.get("stimulus")}
+    if stimuli and any(str(run_id) in a.runs for a in AutoCapture.objects.all()[:50]):  # what was never driven from here rests
+        told += _not_at_rest(stimuli)
     return told
 
 
