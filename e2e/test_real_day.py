@@ -151,3 +151,43 @@ class RealDayOnTheBench(BenchJourney):
         p.get_by_role("button", name="Check the plate").click()
         expect(p.get_by_text("MB-T01 stands in MB-B01, in the run of TE-A").first).to_be_visible()
         self.assertEqual(Run.objects.filter(status="open").count(), 2)
+
+    def test_a_unit_is_changed_and_configuring_is_not_calibrating(self):
+        p = self.page
+        due = Instrument.objects.get(tag="PT-2110").next_due
+        p.goto("/plant/PT-2110")
+        p.get_by_role("button", name="Smart transmitter: range, trim, damping").click()
+        self.go_on("PT-2110", "MB-2110", {"Output meter": "MB-I01"}, {})
+        p.get_by_label("Parameters are").select_option(label="HART")
+        p.get_by_role("button", name="Read the device").click()
+        p.get_by_role("button", name="Keep it as the set before").click()
+        w = Walk(p, ANSWERS)
+        w.read("4.001", "12.001", "20.002")
+        p.get_by_role("radio", name="Leave the output as it is").click()
+        p.get_by_role("button", name="Decide").click()
+        p.get_by_label("Unit, pending").select_option(label="bar")
+        p.get_by_role("button", name="Make pending").click()
+        expect(p.get_by_text("waits to be sent: 4").first).to_be_visible()  # 400 kPa, carried over
+        p.get_by_role("button", name="Send to the device").click()
+        expect(p.get_by_text("Read back: the device holds what was sent.")).to_be_visible()
+        self.assertEqual(self.bench.hart["PT-2110"].unit, "bar")
+        p.get_by_role("button", name="Set and proved").click()
+        p.get_by_role("button", name="Read the device").click()
+        p.get_by_role("button", name="Keep it as the set after").click()
+        expect(p.get_by_role("heading", name="Put it back").or_(p.get_by_label("Why it stands so"))).to_be_visible()
+        if p.get_by_label("Why it stands so").count():
+            p.get_by_label("Why it stands so").fill("The control system is set to bar too")
+            p.get_by_role("button", name="Keep it as the set after").click()
+        w.sign(PASSWORD)
+        self.assertEqual(Instrument.objects.get(tag="PT-2110").next_due, due)
+        self.assertEqual(Run.objects.get().status, "signed")
+
+    def test_what_is_proposed_can_be_chosen(self):
+        p = self.page
+        self.forward("TE-A", "MB-TEA", {"Reference probe": "MB-T01", "Block or bath": "MB-B01", "Readout of the sensor": "MB-R01"})
+        w = Walk(p, ANSWERS)
+        w.read("103.00", "122.90", "142.20")  # 3 ohm too many everywhere
+        expect(w.title).to_have_text("Judge as found")
+        proposed = p.get_by_text(re.compile("^Proposed: ")).inner_text().removeprefix("Proposed: ")
+        expect(w.form.get_by_role("radio", name=re.compile(f"^{re.escape(proposed)}"), checked=True)).to_have_count(1)
+        expect(w.form.get_by_role("radio", name=re.compile("Adjust|Trim"))).to_have_count(0)
