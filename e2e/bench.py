@@ -5,13 +5,13 @@ from __future__ import annotations
 from django.utils import timezone
 from playwright.sync_api import expect
 
-from apps.bench import auto_capture
+from apps.bench import auto_capture, loop_tests
 from apps.bench.hub import HUB
 from apps.bench.simulator.bench import BenchThread
 from apps.bench.tests.bench_world import add_devices, quick_world
 from apps.kit.models import Reference
 from apps.plant.models import Area, Instrument
-from e2e.base import BrowserTestCase
+from e2e.base import BrowserTestCase, RunSteps
 
 QUICK = {"settle_window_s": 1.0, "settle_horizon_s": 2.0, "settle_limit_s": 30.0}
 
@@ -76,6 +76,7 @@ class BenchJourney(BrowserTestCase):
         self.addCleanup(thread.__exit__)
         self.addCleanup(HUB.stop)
         self.addCleanup(auto_capture.stop_all)
+        self.addCleanup(loop_tests.stop_all)
         add_devices(self.bench)
         self.sign_in(self.page)
 
@@ -91,6 +92,27 @@ class BenchJourney(BrowserTestCase):
         p.goto("/")
         p.get_by_role("button", name=tag).first.click()
         self.go_on(tag, serial, references, dict(numbers))
+
+    def to_parameters(self):
+        """A smart transmitter on its loop, read and kept as the set before."""
+        p = self.page
+        p.goto("/plant/PT-2110")
+        p.get_by_role("button", name="Smart transmitter: range, trim, damping").click()
+        self.go_on("PT-2110", "MB-2110", {"Output meter": "MB-I01"}, {})
+        p.get_by_label("Parameters are").select_option(label="HART")
+        p.get_by_role("button", name="Read the device").click()
+        expect(p.get_by_text("The device has been read; nothing is pending.")).to_be_visible()
+        p.get_by_role("button", name="Keep it as the set before").click()
+        expect(p.get_by_role("heading", name="Loop test, as found")).to_be_visible()
+
+    def to_edit(self):
+        """On past a loop test that is good, to where range, damping and trims are set."""
+        p = self.page
+        self.to_parameters()
+        RunSteps(p).read(["4.001", "12.001", "20.002"])
+        p.get_by_role("radio", name="Leave the output as it is").click()
+        p.get_by_role("button", name="Decide").click()
+        expect(p.get_by_role("heading", name="Set range, damping, trims")).to_be_visible()
 
     def go_on(self, tag, serial, references, numbers):
         p = self.page

@@ -96,7 +96,7 @@ class SensorsTogether(BenchJourney):
         self.typed("Serial on its plate", "SN-TE-A3", 1)
         self.typed("Operator told (name)", "Control room")
         p.get_by_role("button", name=re.compile("start 2$")).click()
-        expect(p.get_by_text("is not what the register has for TE-A2").first).to_be_visible()
+        expect(p.get_by_text("Serial on the plate of TE-A2: 'SN-TE-A3' is not what the register has").first).to_be_visible()
         expect(p.get_by_label("Operator told (name)")).to_have_value("Control room")
         self.assertEqual(Run.objects.count(), 0)
         self.typed("Serial on its plate", "sn te a2", 1)

@@ -11,19 +11,7 @@ from e2e.bench import BenchJourney
 class SmartTransmitter(BenchJourney):
     def test_a_range_change_is_refused_then_sent_and_read_back(self):
         p = self.page
-        p.goto("/plant/PT-2110")
-        p.get_by_role("button", name="Smart transmitter: range, trim, damping").click()
-        self.go_on("PT-2110", "MB-2110", {"Output meter": "MB-I01"}, {})
-        expect(p.get_by_role("heading", name="Read the device", exact=True)).to_be_visible()
-        p.get_by_label("Parameters are").select_option(label="HART")
-        p.get_by_role("button", name="Read the device").click()
-        expect(p.get_by_text("The device has been read; nothing is pending.")).to_be_visible()
-        p.get_by_role("button", name="Keep it as the set before").click()
-        expect(p.get_by_role("heading", name="Loop test, as found")).to_be_visible()
-        RunSteps(p).read(["4.001", "12.001", "20.002"])
-        p.get_by_role("radio", name="Leave the output as it is").click()
-        p.get_by_role("button", name="Decide").click()
-        expect(p.get_by_role("heading", name="Set range, damping, trims")).to_be_visible()
+        self.to_edit()
         p.get_by_label("URV, pending").fill("5000")
         p.get_by_role("button", name="Make pending").click()
         expect(p.get_by_text("URV 5000 lies outside the sensor limits -100 to 1000.").first).to_be_visible()
@@ -81,16 +69,7 @@ class SmartTransmitter(BenchJourney):
 
     def test_what_was_sent_is_read_back_and_the_set_after_closes_it(self):
         p = self.page
-        p.goto("/plant/PT-2110")
-        p.get_by_role("button", name="Smart transmitter: range, trim, damping").click()
-        self.go_on("PT-2110", "MB-2110", {"Output meter": "MB-I01"}, {})
-        p.get_by_label("Parameters are").select_option(label="HART")
-        p.get_by_role("button", name="Read the device").click()
-        expect(p.get_by_text("nothing is pending")).to_be_visible()
-        p.get_by_role("button", name="Keep it as the set before").click()
-        RunSteps(p).read(["4.001", "12.001", "20.002"])
-        p.get_by_role("radio", name="Leave the output as it is").click()
-        p.get_by_role("button", name="Decide").click()
+        self.to_edit()
         p.get_by_label("URV, pending").fill("250")
         p.get_by_label("Damping, pending").fill("1,5")
         p.get_by_role("button", name="Make pending").click()

@@ -97,16 +97,8 @@ class RealDay(BrowserTestCase):
 class RealDayOnTheBench(BenchJourney):
     def test_an_output_left_held_ends_by_itself_and_is_told_meanwhile(self):
         p = self.page
-        p.goto("/plant/PT-2110")
-        p.get_by_role("button", name="Smart transmitter: range, trim, damping").click()
-        self.go_on("PT-2110", "MB-2110", {"Output meter": "MB-I01"}, {})
-        p.get_by_label("Parameters are").select_option(label="HART")
-        p.get_by_role("button", name="Read the device").click()
-        p.get_by_role("button", name="Keep it as the set before").click()
+        self.to_edit()
         w = Walk(p, ANSWERS)
-        w.read("4.001", "12.001", "20.002")
-        p.get_by_role("radio", name="Leave the output as it is").click()
-        p.get_by_role("button", name="Decide").click()
         expect(p.get_by_text("nothing to report").first).to_be_visible()
         p.get_by_text("Trims, range by live pressure, loop test, write protection").click()
         hold = p.get_by_role("button", name="Loop test: hold the output at")
@@ -155,16 +147,8 @@ class RealDayOnTheBench(BenchJourney):
     def test_a_unit_is_changed_and_configuring_is_not_calibrating(self):
         p = self.page
         due = Instrument.objects.get(tag="PT-2110").next_due
-        p.goto("/plant/PT-2110")
-        p.get_by_role("button", name="Smart transmitter: range, trim, damping").click()
-        self.go_on("PT-2110", "MB-2110", {"Output meter": "MB-I01"}, {})
-        p.get_by_label("Parameters are").select_option(label="HART")
-        p.get_by_role("button", name="Read the device").click()
-        p.get_by_role("button", name="Keep it as the set before").click()
+        self.to_edit()
         w = Walk(p, ANSWERS)
-        w.read("4.001", "12.001", "20.002")
-        p.get_by_role("radio", name="Leave the output as it is").click()
-        p.get_by_role("button", name="Decide").click()
         p.get_by_label("Unit, pending").select_option(label="bar")
         p.get_by_role("button", name="Make pending").click()
         expect(p.get_by_text("waits to be sent: 4").first).to_be_visible()  # 400 kPa, carried over

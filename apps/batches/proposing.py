@@ -12,19 +12,20 @@ from apps.kit.models import Reference
 from apps.plant.models import Instrument
 from apps.plant.services import policy_for
 from apps.runs.due import open_run
-from apps.runs.offers import ORDER, offer_reference
+from apps.runs.offers import ORDER, offer_reference, offer_references
 from config.failures import Missing
 from metrology.faults import Fault
 from metrology.methods.batch_plan import MAX_SENSORS
 from metrology.methods.method import Method
-from metrology.methods.registry import METHODS
+from metrology.methods.registry import METHODS, batch_methods
 from metrology.methods.setup import RunSetup
-from metrology.methods.steps import Field
+from metrology.methods.steps import UNHELD, Field
 from metrology.methods.wells import C, Place, Placed, Sensor, propose_wells
 from metrology.quantities.units import convert, quantity_of
-from metrology.run.onward import Tap, tap_before
+from metrology.run.onward import BEFORE, Tap, tap_before
 
 HANDLING_MIN, WHOLE_MIN = 45.0, 15  # a hold is planned for the points, the way to and from the well, and rounded up
+PLATE = frozenset({"tag", "serial"})  # picked and typed, of each by itself
 
 
 @dataclass(frozen=True)
@@ -42,17 +43,24 @@ class Row:
 
 
 @dataclass(frozen=True)
-class Asked:
-    """What is said once for all: its fields beside the usual ones, how long each hold is planned for, and what starting says."""
+class Ask:
+    """Something that is said once for all. only_for: kinds of hold with which it is asked; empty: with every kind."""
 
-    fields: tuple[Field, ...]
+    field: Field
+    only_for: tuple[str, ...] = ()
+
+    def counts_for(self, kind: str) -> bool:
+        """Whether it is asked where the signals are held, or not held, like that."""
+        return not self.only_for or kind in self.only_for
+
+
+@dataclass(frozen=True)
+class Asked:
+    """What is said once for all beside the plates, how long each hold is planned for, and what starting says."""
+
+    asks: tuple[Ask, ...]
     minutes: int
     tap: Tap
-
-
-def sensor_methods() -> list[str]:
-    """The methods whose runs may share a block."""
-    return [key for key, method in METHODS.items() if method.traits.in_batches]
 
 
 def propose(tags: Sequence[str], chosen: Mapping[str, str], today: date) -> list[Row]:
@@ -60,7 +68,7 @@ def propose(tags: Sequence[str], chosen: Mapping[str, str], today: date) -> list
 
     Raises a Fault for none or too many, Missing for a tag that is not in the register or is no such sensor.
     """
-    found = {i.tag: i for i in Instrument.objects.filter(tag__in=tags, method__in=sensor_methods()).select_related("area")}
+    found = {i.tag: i for i in Instrument.objects.filter(tag__in=tags, method__in=batch_methods()).select_related("area")}
     if missing := sorted(set(tags) - set(found)):
         raise Missing("unknown_tag", f"{', '.join(missing)}: no temperature sensor that goes into a block.", field="tags")
     if not 1 <= len(found) <= MAX_SENSORS:
@@ -128,14 +136,8 @@ def _readout(setup: RunSetup, method: Method, today: date) -> tuple[str, str]:
     need = method.standards.of(setup, "indicated")
     if need is None:
         return "", "its method names no readout."
-    wanted = quantity_of(need.unit)
-    rows = [
-        offer_reference(setup, method, need, r, today)
-        for r in Reference.objects.all()
-        if r.unit == need.unit or (wanted and quantity_of(r.unit) == wanted)
-    ]
-    rows.sort(key=lambda r: ORDER[r["standing"]])
-    if not rows:
+    rows = sorted(offer_references(setup, method, need, today), key=lambda r: ORDER[r["standing"]])
+    if not rows or any(r["rule"] == "wrong_quantity" for r in rows[0]["remarks"]):
         return "", f"no readout in {need.unit} is in the register of the kit."
     best, says = rows[0], " ".join(r["says"] for r in rows[0]["remarks"])
     return ("", says) if best["standing"] == "refuse" else (best["code"], f"{best['code']}: {says}" if says else "")
@@ -144,18 +146,15 @@ def _readout(setup: RunSetup, method: Method, today: date) -> tuple[str, str]:
 def asked_of(rows: Sequence[Row]) -> Asked:
     """What is to be said once before these start."""
     going = [r for r in rows if r.placed]
-    taps = [tap_before(r.setup, r.method) for r in going]
-    steps = [s for r in going for s in r.method.steps(r.setup, {}) if s.phase in ("prepare", "make safe") and not s.left_out]
-    fields = {f.name: f for s in steps for f in s.fields if f.kind in ("text", "number") and f.required}
+    steps = [s for r in going for s in r.method.steps(r.setup, {}) if s.phase in BEFORE and not s.left_out]
+    asks = {f.name: Ask(f) for s in steps for f in s.fields if f.kind in ("text", "number") and f.required}
     for hold in (s for s in steps if s.kind == "hold"):
-        fields["hold_kind"] = Field("hold_kind", "How the signals are held", "choice", options=hold.options)
-        fields["hold_why"] = Field("hold_why", "Why they are not held", required=False)
+        asks["hold_kind"] = Ask(Field("hold_kind", "How the signals are held", "choice", options=hold.options))
+        asks["hold_why"] = Ask(Field("hold_why", "Why they are not held"), tuple(k for k, _ in hold.options if k in UNHELD))
     if any(r.remarks for r in going):
-        fields["why_reference"] = Field("why_reference", "Why these references must do", hint="It goes on each record.")
+        asks["why_reference"] = Ask(Field("why_reference", "Why these references must do", hint="It goes on each record."))
     longest = max((sum(r.method.minutes(r.setup, s) for s in r.method.trial.plan(r.setup, "as_found").slots) for r in going), default=0.0)
+    taps = [tap_before(r.setup, r.method, typed=PLATE) for r in going]
+    cautions, says = (tuple(dict.fromkeys(t for tap in taps for t in getattr(tap, name))) for name in ("cautions", "says"))
     minutes = WHOLE_MIN * math.ceil((longest + HANDLING_MIN) / WHOLE_MIN)
-    cautions, says = (dict.fromkeys(t for tap in taps for t in getattr(tap, name)) for name in ("cautions", "says"))
-    plates = {line for line in says if line.startswith(("Tag on the plate", "Serial on the plate"))}  # typed, not said by a tap
-    return Asked(
-        tuple(fields.values()), minutes, Tap("They stand in their wells", tuple(cautions), tuple(t for t in says if t not in plates))
-    )
+    return Asked(tuple(asks.values()), minutes, Tap("They stand in their wells", cautions, says))

@@ -11,7 +11,7 @@ from django.db.models import F
 
 from apps.accounts.models import Person
 from apps.batches.models import Batch, BatchSensor
-from apps.batches.proposing import Asked, Row, sensor_methods
+from apps.batches.proposing import Asked, Row
 from apps.batches.services import is_capturable
 from apps.bench import auto_capture
 from apps.bench.views_data import auto_data
@@ -22,8 +22,8 @@ from apps.runs.models import OPEN, Run
 from apps.runs.store import load_state
 from metrology.judgement.decision import FAIL
 from metrology.methods.method import Method
-from metrology.methods.registry import get_method
-from metrology.methods.steps import UNHELD, Step
+from metrology.methods.registry import batch_methods, get_method
+from metrology.methods.steps import Step
 from metrology.quantities.words import day_words
 from metrology.run.progress import CURRENT, LATER, evaluate_together, make_progress
 from metrology.run.proposing import proposal_at
@@ -35,7 +35,7 @@ SHOWN = 200
 def sensors(today: date) -> list[dict[str, Any]]:
     """Temperature sensors of the plant that go into a block, those due first."""
     found = (
-        Instrument.objects.filter(method__in=sensor_methods())
+        Instrument.objects.filter(method__in=batch_methods())
         .select_related("area")
         .order_by(F("next_due").asc(nulls_last=True), "tag")[:SHOWN]
     )
@@ -77,15 +77,15 @@ def proposal_data(rows: Sequence[Row], asked: Asked) -> dict[str, Any]:
         "blocks": [{"value": b.code, "label": f"{b.name} ({b.code})"} for b in blocks],
         "asks": [
             {
-                "name": f.name,
-                "label": f.label,
-                "unit": f.unit,
-                "kind": f.kind,
-                "hint": f.hint,
-                "only_for": list(UNHELD) if f.name == "hold_why" else [],
-                "options": [{"value": v, "label": w} for v, w in f.options],
+                "name": a.field.name,
+                "label": a.field.label,
+                "unit": a.field.unit,
+                "kind": a.field.kind,
+                "hint": a.field.hint,
+                "only_for": list(a.only_for),
+                "options": [{"value": v, "label": w} for v, w in a.field.options],
             }
-            for f in asked.fields
+            for a in asked.asks
         ],
         "minutes": asked.minutes,
         "tap": asdict(asked.tap),

@@ -21,13 +21,12 @@ from apps.bench.wired import sources_of
 from apps.runs.models import OPEN
 from apps.runs.services import NewEvent, append_events, start_run
 from apps.runs.store import load_state
-from apps.runs.together import sign_ready
-from config.failures import Missing, NotAllowed
+from apps.runs.together import require_own, sign_ready
+from config.failures import Missing
 from metrology.faults import Fault, Faults
 from metrology.methods.method import Method
 from metrology.methods.registry import get_method
-from metrology.methods.steps import UNHELD, Field
-from metrology.quantities.words import letters_of
+from metrology.methods.steps import Field
 from metrology.run.fields import check_fields
 from metrology.run.holds import MAX_HOLD_MINUTES
 from metrology.run.onward import AFTER, BEFORE
@@ -63,19 +62,14 @@ def make_batch(*, actor: Person, tags: Sequence[str], blocks: Texts, serials: Te
 def _checked(rows: Sequence[Row], serials: Texts, said: Texts) -> dict[str, str]:
     """What was said, complete; every slip of it at once."""
     faults = [Fault("no_well", f"{r.instrument.tag}: {r.why_not}", field="tags") for r in rows if r.placed is None]
-    for r in rows:
-        i, serial = r.instrument, serials.get(r.instrument.tag, "").strip()
-        if not serial:
-            faults.append(Fault("missing", f"Type the serial as it stands on the plate of {i.tag}.", field=f"serial:{i.tag}"))
-        elif serial != i.serial and not letters_of(serial) == letters_of(i.serial) != "":
-            says = f"'{serial}' is not what the register has for {i.tag}. Stop: this may be the wrong sensor. Look at the plate again."
-            faults.append(Fault("wrong_instrument", says, field=f"serial:{i.tag}"))
+    plates = [
+        Field(f"serial:{i.tag}", f"Serial on the plate of {i.tag}", "identity", expected=i.serial) for i in (r.instrument for r in rows)
+    ]
+    check_fields(tuple(plates), {f"serial:{tag}": serial for tag, serial in serials.items()}, faults)
     asked = asked_of(rows)
-    given = {k: str(v).strip() for k, v in said.items()}
-    given["minutes"] = given.get("minutes") or str(asked.minutes)
-    told = check_fields((*asked.fields, MINUTES), given, faults)
-    if (unheld := UNHELD.get(told.get("hold_kind", ""))) and not told.get("hold_why"):
-        faults.append(Fault("missing", f"{unheld.asks} is missing.", field="hold_why"))
+    kind = said.get("hold_kind", "").strip()
+    given = {**said, "minutes": said.get("minutes", "").strip() or str(asked.minutes)}
+    told = check_fields((*(a.field for a in asked.asks if a.counts_for(kind)), MINUTES), given, faults)
     if faults:
         raise Faults(faults) if len(faults) > 1 else faults[0]
     return told
@@ -137,9 +131,7 @@ def find_batch(batch_id: uuid.UUID) -> Batch:
 
 def _own(actor: Person, batch_id: uuid.UUID) -> Batch:
     found = find_batch(batch_id)
-    if found.owner_id != actor.pk:
-        told = f"This is the batch of {found.owner.name}. Its runs can be gone on with one by one; the batch is theirs."
-        raise NotAllowed("not_yours", told)
+    require_own(found.owner, actor, "batch")
     return found
 
 
@@ -205,10 +197,8 @@ def sign_all(*, actor: Person, batch_id: uuid.UUID, note: str, now: datetime) ->
     """One signature for all that is ready, a record each; the password was confirmed at the door."""
     require(actor, "sign a run")
     found = _own(actor, batch_id)
-    signed = sign_ready(actor, found.sensors.filter(run__status__in=OPEN).values_list("run", flat=True), note, now)
-    if not signed:
-        raise Fault("nothing_ready", "Nothing is ready to be signed: no sensor of this batch is back with its hold off.", field="password")
-    return signed
+    ready = found.sensors.filter(run__status__in=OPEN).values_list("run", flat=True)
+    return sign_ready(actor, ready, note, now, nothing="Nothing is ready to be signed: no sensor of this batch is back with its hold off.")
 
 
 def is_over(batch: Batch) -> bool:

@@ -7,6 +7,7 @@ class BenchConfig(AppConfig):
     def ready(self) -> None:
         from apps.bench import loop_tests
         from apps.bench.capture import follow, read_now
+        from apps.bench.driven import still_driven
         from apps.bench.power import powered_for_s
         from apps.bench.selectors import describe_signal
         from apps.runs.outside import DESCRIBE, POWERED, READ_NOW, STILL_DRIVEN
@@ -16,8 +17,8 @@ class BenchConfig(AppConfig):
             FOLLOWERS.append(follow)
         if loop_tests.follow not in FOLLOWERS:
             FOLLOWERS.append(loop_tests.follow)
-        if loop_tests.still_driven not in STILL_DRIVEN:
-            STILL_DRIVEN.append(loop_tests.still_driven)
+        if still_driven not in STILL_DRIVEN:
+            STILL_DRIVEN.append(still_driven)
         if describe_signal not in DESCRIBE:
             DESCRIBE.append(describe_signal)
         if powered_for_s not in POWERED:

@@ -12,7 +12,7 @@ from apps.accounts.models import Person
 from apps.bench.hub import HUB
 from apps.bench.live import RunLive, same_stream
 from apps.bench.selectors import find_signal
-from apps.bench.sources import SourceFault
+from apps.bench.sources.base import SourceFault
 from apps.bench.stimulus import shut
 from apps.runs.models import Run
 from apps.runs.services import NewEvent, append_seen

@@ -11,12 +11,12 @@ from apps.accounts.models import Person
 from apps.accounts.policy import require
 from apps.bench.hart.master import MALFUNCTION, HartMaster
 from apps.bench.selectors import find_signal
-from apps.bench.sources import SourceFault
+from apps.bench.sources.base import SourceFault
 from apps.runs.models import Run
 from apps.runs.services import NewEvent, append_seen
 from apps.runs.store import load_state
 from metrology.faults import Fault
-from metrology.methods.parameters import ACTS, FORMAT, require_possible
+from metrology.methods.parameters import ACTS, FOLLOWS, FORMAT, HELD, require_possible
 from metrology.methods.registry import get_method
 from metrology.quantities.typed import parse_typed
 from metrology.run.parameters import admit_parameters, device_values, held_act, pending_values, require_hold
@@ -131,7 +131,7 @@ def act_on_device(*, actor: Person, run_id: uuid.UUID, act: str, value: str, now
             )
             raise Fault("malfunction", told, field="device")
         _do(master, act, number.value if number else 0.0, own)
-        return _shows(master) if chosen.is_trim or act in OUTPUT_ACTS else ""
+        return _shows(master) if chosen.is_trim or act in (HELD, FOLLOWS) else ""
 
     payload["words"] += _talk(master, do)
     return append_seen(actor=actor, run_id=run_id, event=NewEvent(uuid.uuid4(), "device_acted", payload), now=now)
@@ -140,21 +140,23 @@ def act_on_device(*, actor: Person, run_id: uuid.UUID, act: str, value: str, now
 def end_loop_test(*, run_id: uuid.UUID, now: datetime) -> None:
     """A loop test that was left ends by itself: the output follows the process again, is read back, and both are on the record.
 
-    Raises a Fault while the device does not answer, or another one does.
+    Raises a Fault while the device does not answer, another one does, or no hold is open; NotAllowed where who held it may not work on runs now.
     """
-    run, _, state = load_state(run_id)
+    run, _, _ = load_state(run_id)
+    state, master, _ = _open(run_id)
     held = held_act(state)
     if held is None:
         return
-    _, master, _ = _open(run_id)
+    require(run.technician, "work on a run")
+    require_hold(state, "The loop current can move")
 
     def do() -> str:
         _require_own(state, master)
-        master.act("fix_output", 0.0)
+        master.act(HELD, 0.0)
         return _shows(master)
 
-    words = f"{ACTS['follow'].words}, by itself{_talk(master, do)}"
-    payload = {"step": held["step"], "act": "follow", "words": words, "values": {}}
+    words = f"{ACTS[FOLLOWS].words}, by itself{_talk(master, do)}"
+    payload = {"step": held["step"], "act": FOLLOWS, "words": words, "values": {}}
     append_seen(actor=run.technician, run_id=run_id, event=NewEvent(uuid.uuid4(), "device_acted", payload), now=now)
 
 
@@ -170,13 +172,12 @@ def _shows(master: HartMaster) -> str:
 def _do(master: HartMaster, act: str, value: float, unit: str) -> None:
     if act in ("protect", "unprotect"):
         master.act("write_protect", 1.0 if act == "protect" else 0.0)
-    elif act == "follow":
-        master.act("fix_output", 0.0)
+    elif act == FOLLOWS:
+        master.act(HELD, 0.0)
     else:
         master.act(act, value, unit)
 
 
-OUTPUT_ACTS = ("fix_output", "follow")  # the output is read back after them
 NOW = "now"  # the kind of a set that is the device as it was last read or written, whatever that was for
 
 

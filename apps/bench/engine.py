@@ -16,7 +16,7 @@ from apps.bench.hub import HUB
 from apps.bench.live import RunLive
 from apps.bench.models import DONE, RUNNING, STOPPED, AutoCapture
 from apps.bench.selectors import find_signal
-from apps.bench.sources import SourceFault
+from apps.bench.sources.base import SourceFault
 from apps.bench.stimulus import give_back, shut
 from config.failures import Missing, NotAllowed
 from metrology.faults import Fault

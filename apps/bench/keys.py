@@ -16,7 +16,7 @@ from apps.accounts.policy import require
 from apps.bench.capture import live_of
 from apps.bench.hub import HUB
 from apps.bench.selectors import find_signal
-from apps.bench.sources import SourceFault
+from apps.bench.sources.base import SourceFault
 from apps.runs.models import Run
 from apps.runs.services import NewEvent, append_seen
 from apps.runs.store import load_state

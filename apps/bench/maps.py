@@ -8,8 +8,8 @@ from pathlib import Path
 from typing import Any
 
 from apps.bench.models import Device
-from apps.bench.sources import PROTOCOLS
 from apps.bench.sources.modbus import SIZES
+from apps.bench.sources.protocols import PROTOCOLS
 from metrology.faults import Fault
 from metrology.quantities.units import canonical
 

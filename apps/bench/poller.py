@@ -9,7 +9,8 @@ from collections import deque
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from apps.bench.sources import PROTOCOLS, ReadingSource, SourceFault
+from apps.bench.sources.base import ReadingSource, SourceFault
+from apps.bench.sources.protocols import PROTOCOLS
 
 PERIOD_S = 0.1
 RETRY_S = 1.0

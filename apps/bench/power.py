@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from apps.bench.hub import HUB
 from apps.bench.models import Device
-from apps.bench.sources import SourceFault
+from apps.bench.sources.base import SourceFault
 
 UPTIME = "uptime"
 

@@ -6,7 +6,7 @@ from typing import Any
 
 from apps.bench.hart.master import HartMaster
 from apps.bench.models import Device
-from apps.bench.sources import SourceFault
+from apps.bench.sources.base import SourceFault
 from config.failures import Missing
 from metrology.quantities.units import quantity_of
 from metrology.run.sourcing import says_of_itself

@@ -12,7 +12,7 @@ from apps.runs.models import OPEN, Run
 from apps.runs.store import load_state
 from config.failures import Missing
 from metrology.faults import Fault
-from metrology.methods.registry import METHODS, get_method
+from metrology.methods.registry import batch_methods, get_method
 from metrology.run.progress import make_progress
 
 
@@ -50,8 +50,7 @@ def _run_row(run_id: uuid.UUID) -> dict[str, Any]:
 def candidates() -> list[dict[str, Any]]:
     """Open runs that can be captured together, each with why it can't join a batch yet; empty when it can."""
     rows = []
-    together = [key for key, method in METHODS.items() if method.traits.in_batches]
-    for run in Run.objects.filter(status__in=OPEN, method__in=together).select_related("instrument").order_by("instrument__tag"):
+    for run in Run.objects.filter(status__in=OPEN, method__in=batch_methods()).select_related("instrument").order_by("instrument__tag"):
         why, block = "", ""
         try:
             [(_, _, stimulus)] = check_runs([run.id])

@@ -18,8 +18,8 @@ from apps.planning.jobs import base_of, ways
 from apps.plant.models import Area, Instrument, check_method
 from apps.runs.gas import gas_snapshot
 from apps.runs.models import OPEN
-from apps.runs.together import sign_ready
-from config.failures import Missing, NotAllowed
+from apps.runs.together import require_own, sign_ready
+from config.failures import Missing
 from metrology.faults import Fault
 from metrology.quantities.typed import parse_typed
 from metrology.run.state import RunState
@@ -109,9 +109,7 @@ def find_round(round_id: uuid.UUID) -> CheckRound:
 def own_round(actor: Person, round_id: uuid.UUID) -> CheckRound:
     """A round by id, which must be one's own."""
     found = find_round(round_id)
-    if found.owner_id != actor.pk:
-        told = f"This is the round of {found.owner.name}. Its runs can be gone on with one by one; the round is theirs."
-        raise NotAllowed("not_yours", told)
+    require_own(found.owner, actor, "round")
     return found
 
 
@@ -119,11 +117,9 @@ def sign_all(*, actor: Person, round_id: uuid.UUID, note: str, now: datetime) ->
     """One signature for all that is ready, a record each; the password was confirmed at the door. Returns how many were signed."""
     require(actor, "sign a run")
     found = own_round(actor, round_id)
-    signed = sign_ready(actor, found.jobs.filter(run__status__in=OPEN).values_list("run", flat=True), note, now)
-    if not signed:
-        told = "Nothing is ready to be signed: no detector of this round has its hold off and is finished."
-        raise Fault("nothing_ready", told, field="password")
-    return signed
+    ready = found.jobs.filter(run__status__in=OPEN).values_list("run", flat=True)
+    nothing = "Nothing is ready to be signed: no detector of this round has its hold off and is finished."
+    return sign_ready(actor, ready, note, now, nothing=nothing)
 
 
 def close_if_over(found: CheckRound, now: datetime) -> None:

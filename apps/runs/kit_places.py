@@ -9,12 +9,13 @@ from typing import Any
 from apps.runs.models import OPEN, Run
 from apps.runs.store import load_state
 from metrology.faults import Fault
-from metrology.methods.registry import METHODS, get_method
+from metrology.methods.registry import batch_methods, get_method
+from metrology.run.onward import AFTER
 from metrology.run.progress import make_progress
 from metrology.run.state import RunState
 
 PROBE, BLOCK = "applied", "block"
-IS_BACK = ("restore", "sign")  # phases in which it is out of the block again
+IS_BACK = (*AFTER, "sign")  # phases in which it is out of the block again
 
 
 def require_one_place(run_id: uuid.UUID, state: RunState, payload: Mapping[str, Any]) -> None:
@@ -40,8 +41,7 @@ def _code(state: RunState, role: str) -> str:
 
 def _standing(probe: str, but: uuid.UUID) -> Iterator[tuple[str, str]]:
     """Tag and block of each other open run in which the probe stands."""
-    together = [key for key, method in METHODS.items() if method.traits.in_batches]
-    for run in Run.objects.filter(status__in=OPEN, method__in=together).exclude(pk=but).select_related("instrument"):
+    for run in Run.objects.filter(status__in=OPEN, method__in=batch_methods()).exclude(pk=but).select_related("instrument"):
         _, _, state = load_state(run.id)
         step = make_progress(state, get_method(state.setup.method)).current
         block = _code(state, BLOCK)

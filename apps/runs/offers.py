@@ -33,7 +33,7 @@ def offers(run_id: uuid.UUID, role: str, today: date) -> list[dict[str, Any]]:
     need = method.standards.of(state.setup, role)
     if need is None or not (need.kind == REFERENCE or need.kind in OFFERED):
         raise Missing("unknown_role", f"'{role}' is not something this run takes from the kit.", field="role")
-    rows = _references(state, method, need, today) if need.kind == REFERENCE else _items(state, need, today)
+    rows = offer_references(state.setup, method, need, today) if need.kind == REFERENCE else _items(state, need, today)
     rows.sort(key=lambda r: ORDER[r["standing"]])
     if rows and rows[0]["standing"] != "refuse":
         rows[0]["is_proposed"] = True
@@ -53,12 +53,12 @@ def _used_last(run: Run, role: str) -> str:
     return str((chosen.get("reference") or {}).get("code", ""))
 
 
-def _references(state: RunState, method: Method, need: Need, today: date) -> list[dict[str, Any]]:
+def offer_references(setup: RunSetup, method: Method, need: Need, today: date) -> list[dict[str, Any]]:
     """References that measure the quantity; all of the kit where none does, since a person may know better than a unit."""
     wanted = quantity_of(need.unit)
     everything = list_references()
     fitting = [r for r in everything if r.unit == need.unit or (wanted is not None and quantity_of(r.unit) == wanted)]
-    return [offer_reference(state.setup, method, need, r, today) for r in fitting or everything]
+    return [offer_reference(setup, method, need, r, today) for r in fitting or everything]
 
 
 def offer_reference(setup: RunSetup, method: Method, need: Need, r: Reference, today: date) -> dict[str, Any]:

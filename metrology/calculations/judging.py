@@ -201,19 +201,21 @@ def _settle(given: Input) -> Result:
         found = seen.judge()
         has_come = seen.first is None or abs(v - seen.first[1]) >= CAME * full
         if found and found.is_settled and has_come:
-            return _told(found, t, f"Settled: up to {found.bound:.3g} may still come, limit {max(limit, seen.resolution / 2):.3g}.")
+            return _settle_told(found, t, f"Settled: up to {found.bound:.3g} may still come, limit {max(limit, seen.resolution / 2):.3g}.")
     if seen.last is None:
         raise Fault("out_of_range", f"No sample is after the stimulus at {since:g} s.", field="stimulus_at_s")
     if not has_come:
-        return _told(seen.coming, None, "The change that was to come has not come yet: dead time, a line that fills, or no response.")
+        return _settle_told(
+            seen.coming, None, "The change that was to come has not come yet: dead time, a line that fills, or no response."
+        )
     if seen.coming is None:
-        return _told(None, None, "Too few samples, or it still swings or jumps: nothing can be said of its end.")
-    return _told(
+        return _settle_told(None, None, "Too few samples, or it still swings or jumps: nothing can be said of its end.")
+    return _settle_told(
         seen.coming, None, f"Not settled: up to {seen.coming.bound:.3g} may still come, limit {max(limit, seen.resolution / 2):.3g}."
     )
 
 
-def _told(found: Coming | None, at: float | None, why: str) -> Result:
+def _settle_told(found: Coming | None, at: float | None, why: str) -> Result:
     return {
         "settled": at is not None,
         "settled_at_s": at,

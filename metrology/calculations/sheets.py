@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 
 from metrology.calculations.analysis_sheets import ANALYSIS
@@ -348,7 +349,7 @@ SHEETS: tuple[Sheet, ...] = (
                 "samples",
                 "Seconds and value, one a line",
                 kind="rows",
-                start="\n".join(f"{t} {8 - 4 * 2.718281828 ** (-t / 3):.4f}" for t in range(41)),
+                start="\n".join(f"{t} {8 - 4 * math.exp(-t / 3):.4f}" for t in range(41)),
                 columns=("t_s", "value"),
             ),
             field("stimulus_at_s", "Stimulus at", "s", "0"),

@@ -30,6 +30,21 @@ RECENT, FEW_DIGITS = 40, 8  # a display is taken to step where its last samples 
 Row = tuple[float, float, int, float]  # time before now, mean, count, sum of squares within
 
 
+class _Bin:
+    """Samples of a stretch of time: how many, and the sums of their times, values and squares."""
+
+    __slots__ = ("key", "n", "t", "v", "vv")
+
+    def __init__(self, key: int) -> None:
+        self.key, self.n, self.t, self.v, self.vv = key, 0, 0.0, 0.0, 0.0
+
+    def add(self, t: float, v: float) -> None:
+        self.n, self.t, self.v, self.vv = self.n + 1, self.t + t, self.v + v, self.vv + v * v
+
+    def row(self, now: float) -> Row:
+        return self.t / self.n - now, self.v / self.n, self.n, max(0.0, self.vv - self.v * self.v / self.n)
+
+
 @dataclass(frozen=True)
 class Coming:
     """How a response stands. value: best estimate of where it ends; to_come: from where it is now, signed; bound: how much it may be, with confidence.
@@ -62,7 +77,7 @@ class Approach:
         require_positive(shortest_s, "shortest_s", "s")
         require_positive(horizon_s, "horizon_s", "s")
         self.limit, self.since, self.shortest, self.horizon, self.given = limit, since, shortest_s, horizon_s, resolution
-        self._levels: list[list[list[float]]] = [[] for _ in range(LEVELS)]
+        self._levels: list[list[_Bin]] = [[] for _ in range(LEVELS)]
         self._recent: deque[float] = deque(maxlen=RECENT)
         self._changes: list[float] = []
         self._agreed = 0
@@ -82,11 +97,9 @@ class Approach:
         width = self.shortest / BINS
         for bins in self._levels:
             key = math.floor((t - self.since) / width)
-            if bins and bins[-1][0] == key:
-                row = bins[-1]
-                row[1], row[2], row[3], row[4] = row[1] + 1, row[2] + t, row[3] + v, row[4] + v * v
-            else:
-                bins.append([key, 1, t, v, v * v])
+            if not bins or bins[-1].key != key:
+                bins.append(_Bin(key))
+            bins[-1].add(t, v)
             width *= 2
 
     @property
@@ -121,10 +134,11 @@ class Approach:
         assert self.last is not None
         level = max(0, min(LEVELS - 1, math.ceil(math.log2(window / self.shortest) - 1e-9)))
         now, out = self.last[0], []
-        for _, n, t, v, vv in reversed(self._levels[level]):
-            if t / n < now - window:
+        for found in reversed(self._levels[level]):
+            row = found.row(now)
+            if row[0] < -window:
                 break
-            out.append((t / n - now, v / n, int(n), max(0.0, vv - v * v / n)))
+            out.append(row)
         out.reverse()
         return out
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 from bisect import bisect_right
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from metrology.faults import Fault, require_positive
 from metrology.judgement.approach import Approach, Coming
@@ -79,36 +79,57 @@ def judge_settling(
         return Settle(NO_DATA, math.nan, math.nan, math.nan, rule.window_s, 0, None, math.nan, None, 0.0)
     now = after[-1][0]
     waited = now - since
-    window = [s for s in after if s[0] > now - rule.window_s - 1e-9]
+    found = _by_window(after, rule)
+    if rule.horizon_s:
+        found = _by_approach(found, _seen(after, rule, since, approach))
+    rising = found.mean >= after[0][1]
+    at = until_settled if until_settled is not None else now if found.is_settled else None
+    return Settle(
+        status=SETTLED if found.is_settled else UNSTABLE if waited > rule.time_limit_s else NOT_YET,
+        mean=found.mean,
+        sd=found.sd,
+        slope=found.slope,
+        window_s=found.window_s,
+        n=found.n,
+        settle_s=max(0.0, at - rule.window_s - since) if at is not None else None,
+        peak=max(v for _, v in after) if rising else min(v for _, v in after),
+        t90_s=_t(0.9, after, since, found.mean, rule.limit),
+        waited_s=waited,
+        t95_s=_t(0.95, after, since, found.mean, rule.limit),
+        bound=found.bound,
+        u=found.u,
+    )
+
+
+@dataclass(frozen=True)
+class _Found:
+    """What a signal was found to be over a window."""
+
+    is_settled: bool
+    mean: float
+    sd: float
+    slope: float
+    window_s: float
+    n: int
+    bound: float | None = None
+    u: float | None = None
+
+
+def _by_window(after: Sequence[Sample], rule: SettleRule) -> _Found:
+    """By the last window alone: what moves and what spreads in it."""
+    window = [s for s in after if s[0] > after[-1][0] - rule.window_s - 1e-9]
     mean, slope, sd = line_through(window)
     fills = len(window) >= 5 and window[-1][0] - window[0][0] >= 0.9 * rule.window_s
     is_settled = fills and abs(slope) * rule.window_s <= rule.limit and 2.0 * sd <= rule.limit
-    coming = _seen(after, rule, since, approach) if rule.horizon_s else None
-    if rule.horizon_s:
-        is_settled = coming is not None and coming.is_settled
-    status = SETTLED if is_settled else UNSTABLE if waited > rule.time_limit_s else NOT_YET
-    first = after[0][1]
-    rising = mean >= first
-    peak = max(v for _, v in after) if rising else min(v for _, v in after)
-    at = until_settled if until_settled is not None else now if is_settled else None
-    settle_s = max(0.0, at - rule.window_s - since) if at is not None else None
-    if coming is not None and is_settled:
-        mean = coming.value
-    return Settle(
-        status,
-        mean,
-        coming.sd if coming else sd,
-        coming.slope if coming else slope,
-        coming.window_s if coming else rule.window_s,
-        coming.n if coming else len(window),
-        settle_s,
-        peak,
-        _t(0.9, after, since, mean, rule.limit),
-        waited,
-        _t(0.95, after, since, mean, rule.limit),
-        coming.bound if coming else None,
-        coming.u if coming else None,
-    )
+    return _Found(is_settled, mean, sd, slope, rule.window_s, len(window))
+
+
+def _by_approach(last: _Found, coming: Coming | None) -> _Found:
+    """By how much is still to come; until that can be told, and of the mean until it has settled, as the last window has it."""
+    if coming is None:
+        return replace(last, is_settled=False)
+    mean = coming.value if coming.is_settled else last.mean
+    return _Found(coming.is_settled, mean, coming.sd, coming.slope, coming.window_s, coming.n, coming.bound, coming.u)
 
 
 def approach_of(rule: SettleRule, *, since: float) -> Approach:

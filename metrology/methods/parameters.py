@@ -75,6 +75,7 @@ ACTS: dict[str, Act] = {
         Act("unprotect", "Write protection off", "took write protection off"),
     )
 }
+HELD, FOLLOWS = "fix_output", "follow"  # a loop test and its end
 TRIMS = frozenset(a.key for a in ACTS.values() if a.is_trim)
 # By the side that is set and its end: what the device is told, and what its number is: the point applied, the current held, or what was measured.
 TRIM_ACTS: dict[str, dict[str, tuple[tuple[str, str], ...]]] = {

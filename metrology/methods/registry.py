@@ -60,6 +60,11 @@ def methods_of(subject: str) -> list[Method]:
     return [m for m in METHODS.values() if m.traits.subject == subject]
 
 
+def batch_methods() -> list[str]:
+    """The methods of which several may be captured together over shared stimuli, by key."""
+    return [key for key, method in METHODS.items() if method.traits.in_batches]
+
+
 def all_settings(subject: str = "") -> dict[str, tuple[SettingField, tuple[str, ...]]]:
     """Every setting that any method asks (of one kind of subject, where given), by name, with the methods that ask it.
 

@@ -95,9 +95,9 @@ class _At:
         return None if is_silent or any(t is None for t in texts.values()) else {name: t or "" for name, t in texts.items()} | sure
 
 
-def tap_before(setup: RunSetup, method: Method) -> Tap:
-    """What the tap says that begins a run which is not started yet."""
-    return _tap([s for s in method.steps(setup, {}) if not s.left_out], BEFORE, setup)
+def tap_before(setup: RunSetup, method: Method, *, typed: frozenset[str] = NOTHING) -> Tap:
+    """What the tap says that begins a run which is not started yet. typed: fields that are said in so many words beside it."""
+    return _tap([s for s in method.steps(setup, {}) if not s.left_out], BEFORE, setup, typed)
 
 
 def tap_now(state: RunState, method: Method) -> Tap:
@@ -107,20 +107,20 @@ def tap_now(state: RunState, method: Method) -> Tap:
     return _tap([p.step for p in progress.steps if p.status in (CURRENT, LATER)], phases, state.setup)
 
 
-def _tap(steps: Iterable[Step], phases: frozenset[str], setup: RunSetup) -> Tap:
+def _tap(steps: Iterable[Step], phases: frozenset[str], setup: RunSetup, typed: frozenset[str] = NOTHING) -> Tap:
     mine = list(takewhile(lambda s: s.kind != "sign", (s for s in steps if s.phase in phases)))
     holds = any(s.kind in ("hold", "release") for s in mine)
     label = ("Hold is on" if holds else "It is ready") if phases is BEFORE else ("Hold is off" if holds else "It is back")
     votes = [vote_words(setup.instrument.voting, setup.instrument.voting_group) for s in mine if s.kind == "hold" and not s.of]
     cautions = dict.fromkeys(c for c in (*votes, *(c for s in mine for c in s.cautions)) if c)
-    return Tap(label, tuple(cautions), tuple(says for s in mine for says in _told(s)))
+    return Tap(label, tuple(cautions), tuple(says for s in mine for says in _told(s, typed)))
 
 
-def _told(step: Step) -> list[str]:
+def _told(step: Step, typed: frozenset[str]) -> list[str]:
     """What confirming a step with what is usual says."""
     kind = dict(step.usual).get("kind", "")
-    out = [f"It is on hold: {dict(step.options)[kind].lower()}" if kind else "It is on hold"] if step.kind == "hold" else []
-    for f in step.fields:
+    out = [f"It is on hold: {dict(step.options)[kind].lower()}"] if step.kind == "hold" and kind else []
+    for f in (f for f in step.fields if f.name not in typed):
         text = f.expected if f.kind == "identity" and f.required else f.usual or f.nominal
         if text:
             out.append(f"{f.label}: {dict(f.options).get(text, text)} {f.unit}".strip())

@@ -3,24 +3,28 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from datetime import datetime
 from typing import Any
 
 from metrology.faults import Fault
-from metrology.methods.parameters import BY_NAME, check_pending, differences, read_values, same, with_ends, words
+from metrology.methods.parameters import BY_NAME, FOLLOWS, HELD, check_pending, differences, read_values, same, with_ends, words
 from metrology.methods.setup import InstrumentSetup
 from metrology.methods.steps import Step
 from metrology.quantities.units import convert
 from metrology.run.fields import text_of
 from metrology.run.same_device import is_tag_of, require_same_device
-from metrology.run.state import ParameterSet, RunState
+from metrology.run.state import ENDED_OTHERWISE, ParameterSet, RunState
 
 KINDS = ("before", "pending", "sent", "read back", "after")
 
 
 def held_act(state: RunState) -> Mapping[str, Any] | None:
-    """The act by which a loop test still holds the output; None where it follows the process."""
-    last = next((a for a in reversed(state.acts) if a["act"] in ("fix_output", "follow")), None)
-    return last if last is not None and last["act"] == "fix_output" else None
+    """The act by which a loop test still holds the output; None where it follows the process, or was ended at the device."""
+    last = next((a for a in reversed(state.acts) if a["act"] in (HELD, FOLLOWS)), None)
+    if last is None or last["act"] != HELD:
+        return None
+    ended = any(n.kind == ENDED_OTHERWISE and n.at >= datetime.fromisoformat(last["at"]) for n in state.notes)
+    return None if ended else last
 
 
 def held_output(state: RunState) -> str:

@@ -9,7 +9,7 @@ from typing import Any
 
 from metrology.faults import Fault, Faults
 from metrology.methods.method import Method
-from metrology.methods.parameters import TRIMMED, TRIMS
+from metrology.methods.parameters import FOLLOWS, TRIMMED, TRIMS
 from metrology.methods.slots import RawReading
 from metrology.methods.steps import CHOSEN, PURGED, Step
 from metrology.quantities.words import minutes as minutes_text
@@ -112,7 +112,7 @@ def admit(state: RunState, method: Method, event_type: str, *, payload: Mapping[
     rule = _RULES.get(event_type)
     if rule is None:
         raise Fault("unknown_event", f"'{event_type}' is not something that can happen in a run.", field="type")
-    if state.voided and event_type not in OUTLIVES:
+    if state.voided and event_type not in OUTLIVES and not _gives_back(state, event_type, payload):
         raise Fault("voided", "This run was voided; nothing can be added to it. Start a new run.")
     if state.status == "accepted":
         raise Fault("accepted", "This record has been accepted; nothing can be added to it.")
@@ -248,13 +248,16 @@ def _parameters_captured(a: Admission, payload: Mapping[str, Any]) -> Payload:
     return admit_parameters(a.state, step, payload)
 
 
+def _gives_back(state: RunState, event_type: str, payload: Mapping[str, Any]) -> bool:
+    """Whether it ends a loop test, which is done wherever the run stands, and of one that was voided too."""
+    return event_type == "device_acted" and payload.get("act") == FOLLOWS and held_act(state) is not None
+
+
 def _device_acted(a: Admission, payload: Mapping[str, Any]) -> Payload:
-    """Something was done to the instrument itself: it needs the hold; only the end of a loop test does not, which gives the output back."""
-    gives_back = payload.get("act") == "follow" and held_act(a.state) is not None
-    if not gives_back:
-        require_hold(a.state, "The loop current can move")
+    """Something was done to the instrument itself: it needs the hold."""
+    require_hold(a.state, "The loop current can move")
     current = a.progress.current
-    if not gives_back and (current is None or current.key != payload.get("step")):
+    if not _gives_back(a.state, "device_acted", payload) and (current is None or current.key != payload.get("step")):
         raise Fault("not_current", "That is not the current step; nothing was sent.", field="step")
     kept = {k: payload[k] for k in ("step", "act", "words", "values") if k in payload}
     return {**kept, "enters": {TRIMMED: str(payload["act"])}} if payload.get("act") in TRIMS else kept

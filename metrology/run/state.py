@@ -163,6 +163,9 @@ class DecisionMade:
     stand_in: Mapping[str, Any] = field(default_factory=dict)  # what watches while it stays in service outside its limits
 
 
+ENDED_OTHERWISE = "loop test ended otherwise"  # the kind of note that tells how, where the device could not be reached
+
+
 @dataclass(frozen=True)
 class Note:
     """A remark, or a reviewer's word."""
@@ -359,7 +362,7 @@ def _hold_released(s: RunState, e: Event) -> None:
     hold = s.holds[p["hold"]]
     early = p["reason"] if p.get("is_early") else ""
     if p.get("ended"):
-        s.notes.append(Note("loop test ended otherwise", p["ended"], e.author_name, e.at))
+        s.notes.append(Note(ENDED_OTHERWISE, p["ended"], e.author_name, e.at))
     s.holds[hold.id] = replace(hold, released_at=e.at, released_by=e.author_name, release_values=p.get("values", {}), early=early)
     if early:
         s.hold_steps.discard(hold.step)

@@ -12,7 +12,7 @@ from metrology.methods.settings import load_settings, read_settings
 from metrology.methods.setup import RunSetup, setup_from, setup_payload
 from metrology.quantities.temperature import pt_resistance, thermocouple_emf
 from metrology.quantities.transfer import Transfer
-from metrology.run.parameters import against_register
+from metrology.run.parameters import against_register, held_output
 from metrology.run.upcast import start_payload
 from metrology.tests.runs import Play, instrument, meter, reference
 
@@ -368,12 +368,27 @@ class Configure(TestCase):
         self.assertTrue(run.state.open_holds)
         with self.assertRaisesRegex(Fault, "still holds the output"):
             run.do("hold_released", **seen, reason="we were called away")  # another reason does not stand for it
+        self.assertEqual(held_output(run.state), "12 mA")
         run.do("hold_released", **seen, ended="with the communicator, current seen moving")
         self.assertFalse(run.state.open_holds)
+        self.assertEqual(held_output(run.state), "")  # nothing is left to be ended from here
         self.assertIn("with the communicator, current seen moving", [n["text"] for n in run.view["notes"]])
         run, seen = to_release(("fix_output", "12"), ("follow", ""))
         run.do("hold_released", **seen)
         self.assertFalse(run.state.open_holds)
+
+    def test_a_loop_test_is_ended_wherever_its_run_stands_and_only_under_a_hold(self):
+        run = self.to_edit()
+        with self.assertRaisesRegex(Fault, "not the current step"):
+            run.do("device_acted", step="judge", act="follow", words="followed", values={})  # nothing is held
+        run.do("device_acted", step="configure", act="fix_output", words="held", values={"value": "12"})
+        run.do("voided", reason="wrong manifold", keeps_hold=True)
+        with self.assertRaisesRegex(Fault, "was voided"):
+            run.do("device_acted", step="configure", act="zero_trim", words="trimmed", values={})
+        run.do("device_acted", step="configure", act="follow", words="followed", values={})
+        self.assertEqual(held_output(run.state), "")
+        with self.assertRaisesRegex(Fault, "was voided"):
+            run.do("device_acted", step="configure", act="follow", words="followed", values={})
 
     def test_nothing_is_edited_before_the_device_was_read(self):
         run = play("tx-configure", {"indicated": meter()}, {}, points_percent=(0.0, 50.0, 100.0)).forward()

@@ -18,7 +18,8 @@ from apps.accounts.services import confirm_password
 from apps.batches import selectors, services
 from apps.batches.proposing import asked_of, propose
 from apps.bench.api.views import AutoSerializer
-from apps.checks.api.views import TapSerializer
+from apps.checks.api.views import CheckAskedSerializer, SignAllSerializer, TagSerializer, TapSerializer
+from apps.plant.api.serializers import OptionSerializer
 from apps.runs.api.views import parsed
 
 TAG, TEXT = 40, 400
@@ -61,24 +62,16 @@ class ProposedSensorSerializer(serializers.Serializer):
     why_not = serializers.CharField()
 
 
-class WordSerializer(serializers.Serializer):
-    value = serializers.CharField()
-    label = serializers.CharField()  # type: ignore[assignment]
-
-
-class BatchAskSerializer(serializers.Serializer):
-    name = serializers.CharField()
-    label = serializers.CharField()  # type: ignore[assignment]
-    unit = serializers.CharField()
+class BatchAskSerializer(CheckAskedSerializer):
     kind = serializers.CharField()
     hint = serializers.CharField()
     only_for = serializers.ListField(child=serializers.CharField())  # kinds of hold for which it is asked; empty: always
-    options = WordSerializer(many=True)
+    options = OptionSerializer(many=True)
 
 
 class BatchProposalSerializer(serializers.Serializer):
     sensors = ProposedSensorSerializer(many=True)
-    blocks = WordSerializer(many=True)
+    blocks = OptionSerializer(many=True)
     asks = BatchAskSerializer(many=True)
     minutes = serializers.IntegerField()
     tap = TapSerializer()
@@ -90,12 +83,6 @@ class BatchBriefSerializer(serializers.Serializer):
     is_mine = serializers.BooleanField()
     made_at = serializers.DateTimeField()
     tags = serializers.ListField(child=serializers.CharField())
-
-
-class BackAskSerializer(serializers.Serializer):
-    name = serializers.CharField()
-    label = serializers.CharField()  # type: ignore[assignment]
-    unit = serializers.CharField()
 
 
 class BatchSensorSerializer(serializers.Serializer):
@@ -116,7 +103,7 @@ class BatchSensorSerializer(serializers.Serializer):
     share = serializers.CharField()
     taken = serializers.IntegerField()
     total = serializers.IntegerField()
-    asks = BackAskSerializer(many=True)
+    asks = CheckAskedSerializer(many=True)
     says = serializers.ListField(child=serializers.CharField())
 
 
@@ -139,15 +126,6 @@ class GoOnBatchSerializer(serializers.Serializer):
 
 class PutBackSerializer(serializers.Serializer):
     said = serializers.DictField(child=_texts())  # by tag
-
-
-class DropSerializer(serializers.Serializer):
-    tag = serializers.CharField(max_length=TAG)
-
-
-class SignBatchSerializer(serializers.Serializer):
-    password = serializers.CharField(max_length=200, allow_blank=True)
-    note = serializers.CharField(max_length=TEXT, allow_blank=True, default="")
 
 
 REFUSED = {400: FailureSerializer, 403: FailureSerializer, 404: FailureSerializer, 409: FailureSerializer}
@@ -211,16 +189,16 @@ class PutBackView(APIView):
 
 
 class DropView(APIView):
-    @extend_schema(operation_id="drop_from_batch", request=DropSerializer, responses=ANSWERS)
+    @extend_schema(operation_id="drop_from_batch", request=TagSerializer, responses=ANSWERS)
     def post(self, request: Request, batch_id: UUID) -> Response:
-        services.drop(actor=signed_in(request), batch_id=batch_id, now=timezone.now(), **parsed(DropSerializer, request))
+        services.drop(actor=signed_in(request), batch_id=batch_id, now=timezone.now(), **parsed(TagSerializer, request))
         return _shown(request, batch_id)
 
 
 class SignAllView(APIView):
-    @extend_schema(operation_id="sign_batch", request=SignBatchSerializer, responses=ANSWERS)
+    @extend_schema(operation_id="sign_batch", request=SignAllSerializer, responses=ANSWERS)
     def post(self, request: Request, batch_id: UUID) -> Response:
-        given = parsed(SignBatchSerializer, request)
+        given = parsed(SignAllSerializer, request)
         require(request.user, "sign a run")
         confirm_password(request._request, signed_in(request), given["password"])
         services.sign_all(actor=signed_in(request), batch_id=batch_id, note=given["note"], now=timezone.now())

@@ -61,6 +61,7 @@ class LiveTestCase(PlantClient, TransactionTestCase):
         self.addCleanup(thread.__exit__)
         self.addCleanup(HUB.stop)
         self.addCleanup(auto_capture.stop_all)
+        self.addCleanup(loop_tests.stop_all)
         add_devices(self.bench)
         self.sign_in(self.ines)
 
@@ -376,7 +377,7 @@ class ByItself(LiveTestCase):
         auto = self.start_captures(self.run_id)
         source = self.bench.world.channel("PT-2110").source
         self.until(lambda: source.set_point > 50)
-        with mock.patch("apps.bench.loop_tests.KNOWN_S", 0.0):
+        with mock.patch("apps.bench.driven.KNOWN_S", 0.0):
             told = self.until(lambda: self.get("holds/").json()[0]["still"])
             self.assertRegex(told[0], r"^CAL is at [\d.]+ kPa\.$")
             self.post(f"auto-captures/{auto['id']}/stop/")
@@ -536,6 +537,30 @@ class Spoken(LiveTestCase):
         self.ok(("step_confirmed", {"step": "configure"}))
         self.until(lambda: not tx.fixed_ma)
         self.until(lambda: self.get("holds/").json()[0]["still"] == [])
+
+    def test_an_output_held_in_a_run_that_is_voided_ends_once_under_its_hold(self):
+        self.to_edit()
+        tx = self.bench.hart["PT-2110"].tx
+        self.assertEqual(self.act("act", act="fix_output", value="12.5").status_code, 200)
+        self.assertEqual(
+            self.post(f"runs/{self.run_id}/void/", {"reason": "wrong loop", "keeps_hold": True, "expected_seq": self.seq}).status_code, 200
+        )
+        self.until(lambda: not tx.fixed_ma)
+        self.until(lambda: self.get("holds/").json()[0]["still"] == [])
+        self.assertEqual(loop_tests._timers, {})
+        self.assertEqual(RunEvent.objects.filter(run_id=self.run_id).latest("seq").payload["act"], "follow")
+
+    def test_without_a_hold_nothing_is_written_to_end_a_loop_test(self):
+        self.to_edit()
+        tx = self.bench.hart["PT-2110"].tx
+        self.assertEqual(self.act("act", act="fix_output", value="12.5").status_code, 200)
+        hold = self.view()["holds"][0]["id"]
+        values = {"reading": "10", "operator": "Control room"}
+        told = {"hold": hold, "values": values, "reason": "called away", "ended": "at the device, by its keys"}
+        self.ok(("hold_released", told))
+        loop_tests._end(uuid.UUID(self.run_id))
+        loop_tests.resume()
+        self.assertEqual((tx.fixed_ma, loop_tests._timers), (12.5, {}))
 
     def test_another_device_is_neither_read_nor_written_to(self):
         self.to_edit()

@@ -14,7 +14,10 @@ from apps.bench.hart import codec
 from apps.bench.hart.codec import BadFrame, Frame
 from apps.bench.hart.master import HartMaster
 from apps.bench.simulator.bench import BenchThread
-from apps.bench.sources import HartSource, ModbusSource, ScpiSource, SourceFault
+from apps.bench.sources.base import SourceFault
+from apps.bench.sources.hart import HartSource
+from apps.bench.sources.modbus import ModbusSource
+from apps.bench.sources.scpi import ScpiSource
 from apps.bench.tests.bench_world import quick_world, signal
 
 ADDRESS = codec.long_address(0x26, 0x01, 1001)

@@ -9,7 +9,8 @@ from unittest import TestCase
 from apps.bench.maps import check_map
 from apps.bench.simulator.bench import BenchThread
 from apps.bench.simulator.world import build_world
-from apps.bench.sources import PROTOCOLS, SourceFault
+from apps.bench.sources.base import SourceFault
+from apps.bench.sources.protocols import PROTOCOLS
 from apps.bench.sources.weight_string import StringSource
 from metrology.faults import Fault
 from metrology.simulation.magnetic import SimulatedMagnetic

@@ -2596,11 +2596,6 @@ export interface components {
             taken: number;
             total: number;
         };
-        BackAsk: {
-            name: string;
-            label: string;
-            unit: string;
-        };
         BatchAsk: {
             name: string;
             label: string;
@@ -2608,7 +2603,7 @@ export interface components {
             kind: string;
             hint: string;
             only_for: string[];
-            options: components["schemas"]["Word"][];
+            options: components["schemas"]["Option"][];
         };
         BatchBrief: {
             /** Format: uuid */
@@ -2630,7 +2625,7 @@ export interface components {
         };
         BatchProposal: {
             sensors: components["schemas"]["ProposedSensor"][];
-            blocks: components["schemas"]["Word"][];
+            blocks: components["schemas"]["Option"][];
             asks: components["schemas"]["BatchAsk"][];
             minutes: number;
             tap: components["schemas"]["Tap"];
@@ -2654,7 +2649,7 @@ export interface components {
             share: string;
             taken: number;
             total: number;
-            asks: components["schemas"]["BackAsk"][];
+            asks: components["schemas"]["CheckAsked"][];
             says: string[];
         };
         BeginRequest: {
@@ -2905,9 +2900,6 @@ export interface components {
             label: string;
             a: string;
             b: string;
-        };
-        DropRequest: {
-            tag: string;
         };
         DueDay: {
             /** Format: date */
@@ -5030,11 +5022,6 @@ export interface components {
             /** @default  */
             note: string;
         };
-        SignBatchRequest: {
-            password: string;
-            /** @default  */
-            note: string;
-        };
         SignInRequest: {
             username: string;
             password: string;
@@ -5089,6 +5076,9 @@ export interface components {
             kind: string;
             id: string;
             says: string;
+        };
+        TagRequest: {
+            tag: string;
         };
         Tap: {
             label: string;
@@ -5196,10 +5186,6 @@ export interface components {
         Wear: {
             what: string;
             tags: string[];
-        };
-        Word: {
-            value: string;
-            label: string;
         };
         WorkRound: {
             /** Format: uuid */
@@ -5591,7 +5577,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["DropRequest"];
+                "application/json": components["schemas"]["TagRequest"];
             };
         };
         responses: {
@@ -5705,7 +5691,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SignBatchRequest"];
+                "application/json": components["schemas"]["SignAllRequest"];
             };
         };
         responses: {
