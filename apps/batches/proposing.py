@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 
+from apps.batches.models import BatchSensor
 from apps.bench.models import Device
 from apps.kit.models import Reference
 from apps.plant.models import Instrument
@@ -114,11 +115,18 @@ def _wired_block(tag: str) -> str:
     return ""
 
 
+def _refused(i: Instrument, setup: RunSetup, method: Method, why_not: str) -> Row:
+    return Row(i, setup, method, None, "", False, (), why_not)
+
+
 def _row(i: Instrument, setup: RunSetup, method: Method, placed: Placed | None, why: str, wired: str, today: date) -> Row:
     if run := open_run(i):
-        return Row(i, setup, method, None, "", False, (), f"{run.technician.name} has it under way already, at '{run.at_step}'.")
+        return _refused(i, setup, method, f"{run.technician.name} has it under way already, at '{run.at_step}'.")
+    if other := BatchSensor.objects.filter(instrument=i, batch__closed_at=None, run=None).select_related("batch__owner").first():
+        told = f"It is in a batch of {other.batch.owner.name}, not begun yet. Go on with that, or take it out there."
+        return _refused(i, setup, method, told)
     if placed is None:
-        return Row(i, setup, method, None, "", False, (), why)
+        return _refused(i, setup, method, why)
     remarks = []
     for role, code in (("applied", placed.probe), ("block", placed.block)):
         need = method.standards.of(setup, role)
@@ -136,7 +144,8 @@ def _readout(setup: RunSetup, method: Method, today: date) -> tuple[str, str]:
     need = method.standards.of(setup, "indicated")
     if need is None:
         return "", "its method names no readout."
-    rows = sorted(offer_references(setup, method, need, today), key=lambda r: ORDER[r["standing"]])
+    meters = set(Reference.objects.filter(kind="meter").values_list("code", flat=True))  # what else covers it may be a source
+    rows = sorted(offer_references(setup, method, need, today), key=lambda r: (ORDER[r["standing"]], r["code"] not in meters))
     if not rows or any(r["rule"] == "wrong_quantity" for r in rows[0]["remarks"]):
         return "", f"no readout in {need.unit} is in the register of the kit."
     best, says = rows[0], " ".join(r["says"] for r in rows[0]["remarks"])

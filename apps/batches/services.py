@@ -37,16 +37,23 @@ REASON = "Calibration in a batch of sensors"
 MINUTES = Field("minutes", "Each hold for", "number", "min", low=1, high=MAX_HOLD_MINUTES)
 
 
-def make_batch(*, actor: Person, tags: Sequence[str], blocks: Texts, serials: Texts, said: Texts, now: datetime) -> Batch:
+def make_batch(
+    *, actor: Person, batch_id: uuid.UUID, tags: Sequence[str], blocks: Texts, serials: Texts, said: Texts, now: datetime
+) -> Batch:
     """Check what was said, make the batch, and bring each sensor to its first point; then the capture starts by itself where it is live.
 
-    Raises a Fault, and stores nothing, where a sensor finds no well, a plate is not that of the register, or something asked was not said.
+    Raises a Fault, and stores nothing, where a sensor finds no well, a plate is not that of the register, or something asked was not said. The same
+    batch sent again, as by a double tap or over a lost answer, is made once.
     """
     require(actor, "start a run")
+    if Batch.objects.filter(pk=batch_id).exists():
+        return _own(actor, batch_id)
     rows = propose(tags, blocks, timezone.localdate(now))
     told = _checked(rows, serials, said)
     with transaction.atomic():
-        made = Batch.objects.create(owner=actor, made_at=now, said=told)
+        made, is_new = Batch.objects.get_or_create(pk=batch_id, defaults={"owner": actor, "made_at": now, "said": told})
+        if not is_new:
+            return _own(actor, batch_id)
         for n, row in enumerate(rows):
             assert row.placed is not None
             BatchSensor.objects.create(

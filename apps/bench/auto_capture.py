@@ -80,6 +80,18 @@ def require_together(chosen: Sequence[tuple[Run, RunState, str]]) -> None:
     require_apart([_member(state, stimulus) for _, state, stimulus in together])
 
 
+def _require_free(chosen: Sequence[tuple[Run, RunState, str]]) -> None:
+    """Refuse a stimulus that another capture drives now: of two, each would lead it away from the other's point."""
+    mine = {run.id for run, _, _ in chosen}
+    for run, _, stimulus in _going():
+        if run.id not in mine and stimulus in {s for _, _, s in chosen}:
+            told = (
+                f"{find_signal(stimulus)[0].label} is driven by the capture of {run.tag} now. Wait until that is done, stop it, or take them together. "
+                "Nothing was started."
+            )
+            raise Fault("source_busy", told, field="runs")
+
+
 def foresee(chosen: Sequence[tuple[Run, RunState, str]]) -> BatchPlan:
     """The turns of each block from where the runs stand, by the pace that the devices' maps give."""
     lanes: dict[str, dict[float, list[str]]] = defaultdict(lambda: defaultdict(list))
@@ -155,6 +167,7 @@ def start(*, actor: Person, run_ids: Sequence[uuid.UUID], now: datetime) -> Auto
         for run, state, _ in chosen:
             if active_for(run.id):
                 raise Fault("running", f"{state.setup.instrument.tag} is being captured by itself already.", field="runs")
+        _require_free(chosen)
         made = AutoCapture.objects.create(
             started_by=actor, started_at=now, runs=[str(r.id) for r, _, _ in chosen], plan=plan_data(foresee(chosen)), says="Started."
         )

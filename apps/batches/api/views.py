@@ -45,6 +45,7 @@ class ProposeSerializer(serializers.Serializer):
 
 
 class NewBatchSerializer(ProposeSerializer):
+    id = serializers.UUIDField()  # made by the page, so that a batch sent twice is made once
     serials = _texts()
     said = _texts()
 
@@ -163,7 +164,8 @@ class BatchesView(APIView):
     @extend_schema(operation_id="make_batch", request=NewBatchSerializer, responses={201: SensorBatchSerializer, **REFUSED})
     def post(self, request: Request) -> Response:
         """Begin the sensors and capture what is live."""
-        made = services.make_batch(actor=signed_in(request), now=timezone.now(), **parsed(NewBatchSerializer, request))
+        given = parsed(NewBatchSerializer, request)
+        made = services.make_batch(actor=signed_in(request), batch_id=given.pop("id"), now=timezone.now(), **given)
         return _shown(request, made.id, 201)
 
 

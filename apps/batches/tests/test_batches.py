@@ -1,5 +1,7 @@
 """A batch of sensors by the API, typed: proposed, refused with its reasons, begun, put back, signed once."""
 
+import uuid
+
 from apps.batches.models import Batch, BatchSensor
 from apps.kit.models import Reference
 from apps.plant.models import Instrument
@@ -20,7 +22,7 @@ class BatchCase(PlantTestCase):
         for code, kind, unit, low, high, u, more in (
             ("T01", "probe", "°C", -50, 660, 0.01, {}), ("T02", "probe", "°C", -50, 420, 0.02, {}),
             ("B01", "block", "°C", -50, 160, 0.3, {"gradient": 0.01, "wells": 2}), ("B02", "block", "°C", -50, 650, 0.3, {"gradient": 0.02, "wells": 2}),
-            ("R01", "meter", "ohm", 0, 400, 0.002, {}),
+            ("R01", "meter", "ohm", 0, 400, 0.002, {}), ("A01", "calibrator", "ohm", 0, 400, 0.001, {}),
         ):  # fmt: skip
             values = {
                 "name": f"{kind} {code}",
@@ -53,11 +55,13 @@ class BatchCase(PlantTestCase):
         return {t: Instrument.objects.get(tag=t).serial for t in tags}
 
     def made(self, *tags, **more):
-        body = {"tags": list(tags), "serials": self.serials(*tags), "said": SAID, **more}
-        answer = self.post("batches/", body)
+        answer = self.send_batch(*tags, **more)
         self.assertEqual(answer.status_code, 201, answer.content)
         self.batch_id = answer.json()["id"]
         return answer.json()
+
+    def send_batch(self, *tags, **more):
+        return self.post("batches/", {"id": str(uuid.uuid4()), "tags": list(tags), "serials": self.serials(*tags), "said": SAID, **more})
 
     def act(self, what, **body):
         return self.post(f"batches/{self.batch_id}/{what}/", body)
@@ -107,13 +111,13 @@ class Proposed(BatchCase):
         Reference.objects.filter(code__startswith="T0").update(state="quarantined")
         told = self.post("batches/proposal/", {"tags": ["TE-1"]}).json()
         self.assertIn("No reference probe", told["sensors"][0]["why_not"])
-        self.assertFailure(self.post("batches/", {"tags": ["TE-1"], "serials": self.serials("TE-1"), "said": SAID}), 400, "no_well")
+        self.assertFailure(self.send_batch("TE-1"), 400, "no_well")
 
     def test_a_ratio_below_the_wanted_takes_a_reason(self):
         Reference.objects.filter(code__startswith="T0").update(u_absolute=0.2)
         told = self.post("batches/proposal/", {"tags": ["TE-1"]}).json()
         self.assertIn("why_reference", {a["name"] for a in told["asks"]})
-        answer = self.post("batches/", {"tags": ["TE-1"], "serials": self.serials("TE-1"), "said": SAID})
+        answer = self.send_batch("TE-1")
         self.assertFailure(answer, 400, "missing")
         self.assertEqual(Run.objects.count(), 0)
         row = self.made("TE-1", said={**SAID, "why_reference": "coarse, agreed with the lead"})["sensors"][0]
@@ -123,13 +127,13 @@ class Proposed(BatchCase):
 class Made(BatchCase):
     def test_a_plate_of_another_sensor_stops_it_before_anything_is_stored(self):
         for serial, code in (("SN 9-x", "wrong_instrument"), ("", "missing"), ("SN 2-x", "wrong_instrument")):
-            body = {"tags": ["TE-1", "TE-2"], "serials": {"TE-1": serial, "TE-2": "sn2x"}, "said": SAID}
-            told = self.assertFailure(self.post("batches/", body), 400, code)
+            answer = self.send_batch("TE-1", "TE-2", serials={"TE-1": serial, "TE-2": "sn2x"})
+            told = self.assertFailure(answer, 400, code)
             self.assertEqual(told["field"], "serial:TE-1")
         self.assertEqual((Batch.objects.count(), Run.objects.count()), (0, 0))
 
     def test_everything_that_is_missing_is_told_at_once(self):
-        told = self.post("batches/", {"tags": ["TE-1"], "serials": {}, "said": {}}).json()
+        told = self.send_batch("TE-1", serials={}, said={}).json()
         fields = {f["field"] for f in told["details"]["faults"]}
         self.assertTrue({"serial:TE-1", "operator", "temperature", "hold_kind"} <= fields, fields)
 
@@ -142,8 +146,22 @@ class Made(BatchCase):
             {r: v["reference"]["code"] for r, v in state.references.items()}, {"applied": "T01", "block": "B01", "indicated": "R01"}
         )
         self.assertIsNone(made["auto"])  # nothing of it is live
-        again = self.assertFailure(self.post("batches/", {"tags": ["TE-1"], "serials": self.serials("TE-1"), "said": SAID}), 400, "no_well")
+        again = self.assertFailure(self.send_batch("TE-1"), 400, "no_well")
         self.assertIn("under way already", again["message"])
+
+    def test_one_sent_twice_is_made_once_and_one_that_waits_is_in_no_other(self):
+        batch_id = str(uuid.uuid4())
+        first, second = (self.send_batch("TE-1", id=batch_id) for _ in range(2))
+        self.assertEqual((first.status_code, second.status_code), (201, 201))
+        self.assertEqual(first.json()["sensors"], second.json()["sensors"])
+        self.assertEqual((Batch.objects.count(), Run.objects.count()), (1, 1))
+        self.sign_in(self.tomas)
+        self.assertFailure(self.send_batch("TE-1", id=batch_id), 403, "not_yours")
+        waiting = BatchSensor.objects.get()
+        BatchSensor.objects.update(run=None)
+        Run.objects.filter(pk=waiting.run_id).update(status="voided")
+        told = self.post("batches/proposal/", {"tags": ["TE-1"]}).json()
+        self.assertIn("It is in a batch of Ines", told["sensors"][0]["why_not"])
 
     def test_plain_ones_are_judged_put_back_released_and_signed_together(self):
         self.made("TE-1", "TE-2", "TE-3")
@@ -183,9 +201,9 @@ class Made(BatchCase):
         self.assertEqual(Run.objects.get().status, "signed")
 
     def test_taken_to_the_bench_says_where_and_no_hold_is_pretended(self):
-        body = {"tags": ["TE-1"], "serials": self.serials("TE-1"), "said": {**SAID, "hold_kind": ON_BENCH}}
-        self.assertEqual(self.assertFailure(self.post("batches/", body), 400, "missing")["field"], "hold_why")
-        self.made("TE-1", said={**body["said"], "hold_why": "Workshop, bench 2"})
+        said = {**SAID, "hold_kind": ON_BENCH}
+        self.assertEqual(self.assertFailure(self.send_batch("TE-1", said=said), 400, "missing")["field"], "hold_why")
+        self.made("TE-1", said={**said, "hold_why": "Workshop, bench 2"})
         self.assertEqual(Hold.objects.count(), 0)
         self.read("TE-1")
         rows = self.rows(self.get(f"batches/{self.batch_id}/"))

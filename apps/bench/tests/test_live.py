@@ -329,6 +329,22 @@ class ByItself(LiveTestCase):
         self.assertIn(f"TE-B in it bears {top - 1:g} °C", told["message"])
         self.assertEqual(self.post("auto-captures/plan/", {"runs": ids[:1]}).status_code, 200)
 
+    def test_a_block_follows_one_capture_at_a_time(self):
+        ids = []
+        block = Device.objects.get(code="BLOCK-A")
+        block.signals = [{**s, "tag": "TE-B"} if s["key"] == "s2" else s for s in block.signals]
+        block.save()
+        for code, probe, own in (("A", "MB-T01", "s1"), ("B", "MB-T02", "s2")):
+            self.start(f"TE-{code}")
+            self.forward({**SENSOR, "applied": probe})
+            self.choose(applied="BLOCK-A/probe", indicated=f"BLOCK-A/{own}")
+            ids.append(self.run_id)
+        self.start_captures(ids[0])
+        told = self.assertFailure(self.post("auto-captures/", {"runs": ids[1:]}), 400, "source_busy")
+        self.assertIn("driven by the capture of TE-A now", told["message"])
+        self.post(f"auto-captures/{AutoCapture.objects.get().id}/stop/")
+        self.start_captures(ids[1])  # free again
+
     def test_a_block_is_not_its_own_reference(self):
         self.start("TE-A")
         self.ok(("step_confirmed", {"step": "identity", "values": {"tag": "TE-A", "serial": Instrument.objects.get(tag="TE-A").serial}}))

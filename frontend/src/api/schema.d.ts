@@ -3810,6 +3810,8 @@ export interface components {
             blocks?: {
                 [key: string]: string;
             };
+            /** Format: uuid */
+            id: string;
             serials?: {
                 [key: string]: string;
             };

@@ -1,4 +1,5 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
 import { useNavigate } from "react-router";
 import { ApiFailure, client, unwrap } from "../../api/client";
 import { Button } from "../../ui/Button";
@@ -6,6 +7,7 @@ import { ChoiceField, TextField } from "../../ui/fields";
 import { Failure, Loading, Message } from "../../ui/Message";
 import { TapSays } from "../../ui/TapSays";
 import { useDraftForm } from "../../ui/useDraft";
+import { newId } from "../run/useRun";
 import { useProposal, type Proposal, type Texts } from "./batches";
 
 const SERIAL = "serial:", BLOCK = "block:";
@@ -59,9 +61,10 @@ export function NewBatch({ tags }: { tags: string[] }) {
   const navigate = useNavigate();
   const queries = useQueryClient();
   const [typed, set, clear] = useDraftForm("batch/new");
+  const [id] = useState(newId); // one batch, however often it is sent
   const proposal = useProposal(tags, named(typed, BLOCK, tags));
   const start = useMutation({
-    mutationFn: ({ said }: { said: Texts; typed: Texts }) => unwrap(client.POST("/api/v1/batches/", { body: { tags, blocks: named(typed, BLOCK, tags), serials: named(typed, SERIAL, tags), said } })),
+    mutationFn: ({ said }: { said: Texts; typed: Texts }) => unwrap(client.POST("/api/v1/batches/", { body: { id, tags, blocks: named(typed, BLOCK, tags), serials: named(typed, SERIAL, tags), said } })),
     onSuccess: (made) => {
       clear();
       queries.setQueryData(["batch", made.id], made);

@@ -37,7 +37,9 @@ export function OneByOne({ inBatches }: { inBatches: string[] }) {
     if (next.length) plan.mutate(next);
     else plan.reset();
   };
-  const auto = captures.data?.filter((a) => !a.runs.some((r) => inBatches.includes(r.tag))).find((a) => a.runs.length > 1 || a.status === "running");
+  // One of which every run has ended is history, and told by their records.
+  const open = rows.map((c) => c.id);
+  const auto = captures.data?.find((a) => (a.runs.length > 1 || a.status === "running") && a.runs.some((r) => open.includes(r.id)));
   if (!auto && !rows.length) return null;
   return (
     <section className="space-y-6" aria-label="Begun one by one">

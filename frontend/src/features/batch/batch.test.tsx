@@ -44,7 +44,8 @@ describe("runs begun one by one", () => {
   it("left alone are found finished and not told twice", async () => {
     const row = { id: "a", number: "VL-1", tag: "TE-1", at_step: "Judge as found", taken: 3, total: 3 };
     const auto = { id: "7", status: "done", says: "Finished: all points are taken.", started_at: "2026-11-23T08:00:00Z", ended_at: "2026-11-23T08:10:00Z", started_by: "Ines", runs: [row, { ...row, id: "b", tag: "TE-2" }], lanes: [], plan };
-    pretendServer({ ...SESSION, [CANDIDATES]: { body: [] }, "GET /api/v1/auto-captures/": { body: [auto] } });
+    const judged = { ...ready, at_step: "Judge as found", why_not: "TE-1 is not at its readings." };
+    pretendServer({ ...SESSION, [CANDIDATES]: { body: [judged, { ...judged, id: "b", tag: "TE-2" }] }, "GET /api/v1/auto-captures/": { body: [auto] } });
     show(
       <SessionGate>
         <OneByOne inBatches={[]} />
