@@ -159,7 +159,7 @@ def _result(view: RunView) -> list[Flowable]:
         why = f". Reason: {d['reason']}" if d["reason"] else ""
         lines.append(text(f"Decision: {d['choice_label']}{against}, {d['by']}, {local(d['at'])}{why}"))
     for s in [sig for found_set in view["evidence"] for sig in found_set["signatures"][:2]]:
-        lines.append(text(f"Error signature ({s['confidence']}): {s['says']}"))
+        lines.append(text(f"Error signature ({s['confidence'] or 'open'}): {s['says']}"))
     return lines
 
 

@@ -3,14 +3,19 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import replace
 from datetime import date, timedelta
+from functools import partial
 from itertools import pairwise
 
 from metrology.calculations.registry import Result, calculator, transfer_of
 from metrology.calculator_fields import Input
 from metrology.faults import Fault
 from metrology.judgement.approach import HORIZON_S, Approach, Coming
+from metrology.judgement.causes.explain import explain
+from metrology.judgement.causes.naming import find_signatures, with_sides, would_tell
+from metrology.judgement.causes.rows import Curve
 from metrology.judgement.decision import FAIL, PASS, RULES, decide
 from metrology.judgement.drift import fit_line, prediction_band
 from metrology.judgement.errors import Point, measure_point, statistics
@@ -18,7 +23,6 @@ from metrology.judgement.interval import DRIFT, FIXED, STAIRCASE, next_due
 from metrology.judgement.interval import Result as DueResult
 from metrology.judgement.policy import Policy
 from metrology.judgement.sensor_life import SignalPoint, forecast
-from metrology.judgement.signature import Curve, find_signatures
 from metrology.judgement.uncertainty import Component, combine
 
 FROM = date(2000, 1, 1)  # any day; only differences count
@@ -45,22 +49,27 @@ def _points(given: Input) -> Result:
     if tolerance <= 0:
         raise Fault("tolerance_not_positive", f"tolerance_percent is {tolerance:g}; it must be above 0.", field="tolerance_percent")
     points: list[Point] = []
+    pvs: list[float] = []
+    times: list[float] = []
     for row in given.rows("readings"):
-        points.append(
-            measure_point(
-                row.number("applied"),
-                row.number("indicated"),
-                lrv=lrv,
-                urv=urv,
-                transfer=transfer,
-                output_lo=lo,
-                output_hi=hi,
-                direction=row.choice("direction", ("up", "down"), default="up"),
+        measure = partial(measure_point, lrv=lrv, urv=urv, transfer=transfer, output_lo=lo, output_hi=hi)
+        direction, cycle = row.choice("direction", ("up", "down"), default="up"), int(row.number("cycle", default=1.0))
+        points.append(measure(row.number("applied"), row.number("indicated"), direction=direction, cycle=cycle))
+        if row.has("pv"):
+            pvs.append(measure(row.number("pv"), 0.0).ideal_percent - points[-1].ideal_percent)
+        if row.has("at_s"):
+            times.append(row.number("at_s"))
+    for name, told in (("pv", pvs), ("at_s", times)):
+        if told and len(told) != len(points):
+            raise Fault(
+                "missing",
+                f"{name} is given for {len(told)} of {len(points)} readings; give it for all of them or for none.",
+                field="readings",
             )
-        )
-        row.number("cycle", default=1.0)
     stats = statistics(points)
-    signatures = find_signatures(Curve(tuple(points), tolerance, transfer, lrv, urv, ""))
+    curve = _curve(Curve(tuple(points), tolerance, transfer, lrv, urv, ""), pvs, times)
+    signatures = find_signatures(curve)
+    candidates = with_sides(curve, explain(curve))
     inside = abs(stats.max_error) <= tolerance * (1 + 1e-10)
     return {
         "points": [
@@ -82,12 +91,28 @@ def _points(given: Input) -> Result:
         "linearity_terminal": stats.linearity_terminal,
         "linearity_zero_based": stats.linearity_zero_based,
         "verdict": PASS if inside else FAIL,
-        "signature": signatures[0].code if signatures else "none",
+        "signature": candidates[0][0],
         "signatures": [
             {"code": s.code, "says": s.says, "first_action": s.first_action, "confidence": s.confidence, "evidence": list(s.evidence)}
             for s in signatures
         ],
+        "candidates": [{"code": code, "share": share} for code, share in candidates],
+        "undecided": explain(curve).is_undecided,
+        "would_tell": would_tell(curve),
     }
+
+
+def _curve(plain: Curve, pvs: Sequence[float], times: Sequence[float]) -> Curve:
+    """With what was told beside each reading; readings in the order of their times."""
+    if not times:
+        return replace(plain, pv_errors=tuple(pvs) or None)
+    order = sorted(range(len(times)), key=times.__getitem__)
+    return replace(
+        plain,
+        points=tuple(plain.points[k] for k in order),
+        pv_errors=tuple(pvs[k] for k in order) if pvs else None,
+        times_s=tuple(times[k] for k in order),
+    )
 
 
 @calculator("uncertainty", "Combined and expanded uncertainty, GUM.")

@@ -425,10 +425,10 @@ SHEETS: tuple[Sheet, ...] = (
             field("tolerance_percent", "Tolerance", "% of span", "0.5"),
             SheetField(
                 "readings",
-                "Readings: applied, indicated, up or down",
+                "Readings: applied, indicated, up or down; digital value and seconds where read",
                 kind="rows",
                 start="0 4.01 up\n50 12.03 up\n100 20.02 up\n100 20.02 down\n50 12.05 down\n0 4.01 down",
-                columns=("applied", "indicated", "direction"),
+                columns=("applied", "indicated", "direction", "pv", "at_s"),
             ),
         ),
         (
@@ -441,6 +441,9 @@ SHEETS: tuple[Sheet, ...] = (
             ("linearity_zero_based", "Linearity, zero-based", "%"),
             ("verdict", "Verdict", ""),
             ("signature", "Signature", ""),
+            ("undecided", "Left open", ""),
+            ("would_tell", "What would tell", ""),
+            ("candidates", "Causes and their shares", ""),
         ),
         "error = 100 (indicated - ideal) / output span",
         "IEC 61298-2:2008, 4.1.7",

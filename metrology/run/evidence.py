@@ -7,6 +7,7 @@ from dataclasses import replace
 from typing import Any
 
 from metrology.judgement.decision import RULES
+from metrology.judgement.signature import UNDECIDED
 from metrology.methods.method import Columns, Method
 from metrology.methods.outcome import Criterion, Judged, Outcome
 from metrology.methods.setup import RunSetup
@@ -218,7 +219,7 @@ def _set_evidence(state: RunState, method: Method, step: Step, *, is_final: bool
                 "code": s.code,
                 "says": s.says,
                 "first_action": s.first_action,
-                "confidence": f"{100 * s.confidence:.0f} %",
+                "confidence": "" if s.code == UNDECIDED else f"{100 * s.confidence:.0f} %",
                 "evidence": list(s.evidence),
             }
             for s in (result.signatures if result.is_complete else ())

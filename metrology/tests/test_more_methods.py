@@ -535,7 +535,7 @@ class Transmitter(TestCase):
             run = self.digital(pv, ma)
             self.assertEqual(run.view["step"]["judge"]["proposal"], choice)
             named = {s["code"]: s["first_action"] for s in run.view["evidence"][0]["signatures"]}
-            side = "sensor-side" if choice == "trim_sensor" else "output-stage"
+            side = "sensor-side" if choice == "trim_sensor" else "output-side"
             self.assertEqual(named["zero-shift"], named[side])  # proposal and cause say the same
             self.assertIn("sensor +", run.view["evidence"][0]["rows"][0]["split"].replace("sensor 0", "sensor +0"))
 

@@ -10,7 +10,7 @@ from metrology.methods.batch_plan import Member, Stop, plan_batch, require_apart
 from metrology.methods.parameters import ACTS, TRIMS, require_possible
 from metrology.quantities.buoyancy import hung_loads
 from metrology.quantities.temperature import Platinum, fit_platinum, pt_resistance, sensor_signal, sensor_temperature
-from tools.signature_trials import run_trials, shares
+from tools.sensor_trials import run_trials, shares
 
 
 class Coefficients(TestCase):
@@ -174,14 +174,43 @@ class Signatures(TestCase):
         gradient = find_sensor_signatures(self.points((3.0, 0.1, -3.0), "tc-k"), tolerance=2.5, sensor="tc-k")
         self.assertEqual(gradient[0].code, "inhomogeneity")
 
-    def test_nothing_is_named_inside_half_the_tolerance_or_on_two_points(self):
-        self.assertEqual(find_sensor_signatures(self.points((0.07, 0.07, 0.07)), tolerance=0.15, sensor="pt"), ())
+    def test_nothing_is_named_inside_six_tenths_of_the_tolerance_or_on_two_points(self):
+        for error, is_named in ((0.089, False), (0.09, False), (0.1, True)):
+            found = find_sensor_signatures(self.points((error, error, error)), tolerance=0.15, sensor="pt")
+            self.assertEqual(bool(found), is_named, (error, found))
         self.assertEqual(find_sensor_signatures(self.points((1, 1, 1))[:2], tolerance=0.15, sensor="pt"), ())
 
     def test_random_faults_are_named_right_and_healthy_ones_left_alone(self):
-        right, false = shares(run_trials(240, seed=77))
-        self.assertGreaterEqual(right, 0.9)
+        for size, least in ((1.0, 0.93), (2.0, 0.95)):
+            right, known, false = shares(run_trials(200, size, seed=77))
+            self.assertGreaterEqual(right, least)
+            self.assertGreaterEqual(known, 0.95)
+            self.assertLessEqual(false, 0.05)
+
+    def test_of_three_comparisons_it_is_named_or_said_to_be_open(self):
+        right, known, false = shares(run_trials(200, 2.0, seed=78, count=3))
+        self.assertGreaterEqual(known, 0.93, right)
         self.assertLessEqual(false, 0.05)
+
+    def test_a_pull_towards_the_air_is_immersion_and_asks_for_depth(self):
+        for sensor, tolerance in (("pt", 0.15), ("tc-k", 1.1)):
+            cold = self.points([0.02 * (22.0 - t) for t in (0.0, 75.0, 150.0)], sensor)
+            found = find_sensor_signatures(cold, tolerance=tolerance, sensor=sensor)
+            self.assertEqual(found[0].code, "immersion", found)
+            self.assertIn("deeper", found[0].first_action)
+        warm = find_sensor_signatures(self.points([0.02 * (t - 22.0) for t in (0.0, 75.0, 150.0)]), tolerance=0.15, sensor="pt")
+        self.assertNotIn("immersion", [s.code for s in warm])  # nothing pulls away from the air
+
+    def test_the_air_it_was_read_in_counts(self):
+        pulled = self.points([0.02 * (45.0 - t) for t in (0.0, 75.0, 150.0)])
+        for air, codes in ((45.0, ["immersion"]), (0.0, ["lead-resistance", "immersion"])):
+            found = find_sensor_signatures(pulled, tolerance=0.15, sensor="pt", air_c=air)
+            self.assertLessEqual(set(codes), {s.code for s in found})
+            self.assertEqual(len(codes) == 1, len(found) == 1)
+
+    def test_what_is_read_without_a_sensor_type_has_a_zero_and_a_span(self):
+        for errors, code in (((0.5, 0.5, 0.5), "zero-shift"), ((0.0, 0.4, 0.8), "span-error"), ((0.0, 0.8, 0.0), "linearity")):
+            self.assertEqual(find_sensor_signatures(self.points(errors), tolerance=0.15, sensor="")[0].code, code)
 
 
 class Units(TestCase):

@@ -3,8 +3,9 @@
 import random
 from unittest import TestCase
 
+from metrology.judgement.causes.naming import find_signatures
+from metrology.judgement.causes.rows import Curve
 from metrology.judgement.errors import measure_point
-from metrology.judgement.signature import Curve, find_signatures
 from metrology.quantities.transfer import Transfer
 from metrology.quantities.typed import suggest_slip
 from metrology.simulation.transmitter import Faults, SimulatedTransmitter
@@ -124,7 +125,7 @@ class Named(TestCase):
 
     def test_sensor_and_output_are_told_apart_where_the_digital_value_was_read(self):
         outputs = [4 + 0.16 * (p + 0.8) for p in (*POINTS, *reversed(POINTS))]
-        self.assertIn("output-stage", [s.code for s in check(outputs, pv=(0.0,) * 10)])
+        self.assertIn("output-side", [s.code for s in check(outputs, pv=(0.0,) * 10)])
         self.assertIn("sensor-side", [s.code for s in check(outputs, pv=(0.8,) * 10)])
 
 

@@ -15,6 +15,7 @@ SEVENTH = "facbff6"  # a reading at twice the flow told as a test before the las
 EIGHTH = "ab2efd8"  # coefficients proved by the points they were fitted to
 NINTH = "4ce6d54"  # what failed could be marked for replacement, not exchanged
 TENTH = "1070331"  # displays told in percent only
+ELEVENTH = "3f16203"  # causes by thresholds in turn
 
 
 @dataclass(frozen=True)

@@ -7,11 +7,13 @@ from dataclasses import dataclass
 
 from metrology.judgement.decision import FAIL, MARGINAL
 from metrology.judgement.policy import Policy
+from metrology.judgement.signature import UNDECIDED
 from metrology.methods.outcome import Outcome, Proposal
 from metrology.methods.setup import RunSetup
 
 Sided = Callable[[RunSetup], bool]
-CAUSE_FIRST = ("reversed", "transfer-mismatch", "saturation", "range-mismatch")
+CAUSE_FIRST = ("reversed", "transfer-mismatch", "saturation", "range-mismatch", "unit-mismatch")
+AGAIN, AGAIN_ON_FAIL = ("outlier", "time-drift"), ("scatter", UNDECIDED)
 
 
 def no_digital(_setup: RunSetup) -> bool:
@@ -47,7 +49,7 @@ def propose(setup: RunSetup, result: Outcome, *, is_as_left: bool, has_digital: 
         f"The largest error is {worst.point.error_percent:+.2f} % of span at {worst.slot.percent:g} % "
         f"{worst.slot.direction}, {100 * result.share:.0f} % of the tolerance."
     )
-    if first and first.code in ("outlier", "time-drift") and not is_as_left:
+    if first and (first.code in AGAIN or (first.code in AGAIN_ON_FAIL and result.verdict == FAIL)) and not is_as_left:
         return Proposal("repeat", f"{first.says} {first.first_action}")
     if result.verdict == FAIL:
         return _propose_on_fail(setup, result, where, has_digital)

@@ -195,7 +195,7 @@ def _filling_field(setup: RunSetup) -> Field:
 METHOD = Method(
     key="level-displacer",
     title="Displacer level transmitter",
-    revision="3",
+    revision="4",
     traits=Traits("transmitter", also=("tx-multipoint", "tx-configure", "loop-check")),
     settings=DisplacerSettings,
     flow=steps,

@@ -8,10 +8,12 @@ from functools import lru_cache
 from typing import Any
 
 from metrology.faults import Fault
+from metrology.judgement.causes.naming import find_signatures
+from metrology.judgement.causes.rows import Curve
 from metrology.judgement.decision import FAIL
 from metrology.judgement.errors import DOWN, UP, ErrorInBases, Point
 from metrology.judgement.reference import ReferenceStandard
-from metrology.judgement.signature import Curve, Signature, find_signatures
+from metrology.judgement.signature import Signature
 from metrology.judgement.uncertainty import Component
 from metrology.methods.budget import Budget
 from metrology.methods.flow import common
@@ -159,7 +161,9 @@ class Displays(PointByPoint):
             mine = [j for j in judged if j.slot.channel == d.name]
             if len(mine) < 3:
                 continue
-            curve = Curve(tuple(j.point for j in mine), min(j.tolerance for j in mine), Transfer(), d.low, d.high, d.unit)
+            curve = Curve(
+                tuple(j.point for j in mine), min(j.tolerance for j in mine), Transfer(), d.low, d.high, d.unit, has_movement=False
+            )
             out += [replace(s, says=f"{d.name}: {s.says}") for s in find_signatures(curve)]
         return tuple(out)
 
@@ -339,7 +343,7 @@ TRIAL = Displays()
 METHOD = Method(
     key="loop-check",
     title="Loop check",
-    revision="3",
+    revision="4",
     traits=Traits("transmitter", also=("tx-multipoint", "tx-configure"), applies_output=True),
     settings=LoopCheckSettings,
     flow=steps,

@@ -11,6 +11,7 @@ from functools import lru_cache, partial
 
 from metrology.judgement.decision import FAIL
 from metrology.judgement.reference import ReferenceStandard
+from metrology.judgement.signature import UNDECIDED
 from metrology.methods.budget import per_signal, signal_at
 from metrology.methods.flow import common
 from metrology.methods.flow.common import Wording, found_to_left
@@ -39,6 +40,8 @@ _OWN = (
     "A sensor drawn from its well may leave an open process connection: make sure there is a thermowell and that it is sound.",
 )
 
+AGAIN = ("outlier", "immersion", "unsteady", UNDECIDED)  # what another comparison tells, before anything is replaced
+
 
 @dataclass(frozen=True)
 class SensorAdvice:
@@ -53,7 +56,7 @@ class SensorAdvice:
         where = f"The largest error is {worst.error.unit:+.3f} °C at {worst.point.applied:.2f} °C, {100 * outcome.share:.0f} % of the tolerance."
         if outcome.verdict != FAIL:
             return Proposal("leave", f"{where} A sensor can't be adjusted; inside the tolerance it stays.")
-        if first and first.code == "outlier" and not is_as_left:
+        if first and first.code in AGAIN and not is_as_left:
             return Proposal("repeat", f"{first.says} {first.first_action}")
         if first and first.code in ("lead-resistance", "cold-junction") and not is_as_left:
             return Proposal("repair", f"{where} {first.says} {first.first_action}")
@@ -233,7 +236,7 @@ def _coefficients(r0: float, n: int) -> tuple[Step, ...]:
 METHOD = Method(
     key="temp-sensor",
     title="Temperature sensor in a block or bath",
-    revision="3",
+    revision="4",
     traits=Traits("temperature sensor", default_points=(0.0, 50.0, 100.0), in_batches=True),
     settings=TemperatureSettings,
     flow=steps,

@@ -6,10 +6,11 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
+from metrology.judgement.causes.naming import find_signatures
+from metrology.judgement.causes.rows import Curve as Shape
 from metrology.judgement.errors import UP, ErrorInBases, Point
 from metrology.judgement.reference import ReferenceStandard
-from metrology.judgement.signature import Curve as Shape
-from metrology.judgement.signature import Signature, find_signatures
+from metrology.judgement.signature import Signature
 from metrology.judgement.uncertainty import Component
 from metrology.methods.adjusting.alternate import Alternate, ends_of_range
 from metrology.methods.adjusting.base import AdjustTarget
@@ -86,7 +87,7 @@ class LoopTest(PointByPoint):
         """What kind of error the output has."""
         i = setup.instrument
         tolerance = min((j.tolerance for j in judged), default=1.0)
-        return find_signatures(Shape(tuple(j.point for j in judged), tolerance, i.transfer, i.lrv, i.urv, i.unit))
+        return find_signatures(Shape(tuple(j.point for j in judged), tolerance, i.transfer, i.lrv, i.urv, i.unit, has_movement=False))
 
     def budget(
         self, setup: RunSetup, slot: Slot, point: Point, reading: RawReading, spread: tuple[float, int] | None
@@ -267,7 +268,7 @@ TRIAL = LoopTest()
 METHOD = Method(
     key="tx-configure",
     title="Smart transmitter: range, trim, damping",
-    revision="3",
+    revision="4",
     traits=Traits(
         "transmitter",
         also=("tx-multipoint", "loop-check"),

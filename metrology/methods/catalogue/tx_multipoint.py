@@ -203,7 +203,7 @@ TRIAL = Curve(found=found, reads_digital=has_digital)
 METHOD = Method(
     key="tx-multipoint",
     title="Transmitter, multi-point check",
-    revision="5",
+    revision="6",
     traits=Traits("transmitter", also=("tx-configure", "loop-check"), is_usual=True),
     settings=TransmitterSettings,
     flow=steps,

@@ -13,7 +13,7 @@ from functools import lru_cache
 from metrology.faults import Fault
 from metrology.judgement.errors import UP, ErrorInBases, Point
 from metrology.judgement.signature import Signature
-from metrology.judgement.temperature_signature import SensorPoint, find_sensor_signatures
+from metrology.judgement.temperature_signature import AIR_C, SensorPoint, find_sensor_signatures
 from metrology.judgement.uncertainty import Component
 from metrology.methods.budget import Budget, per_signal
 from metrology.methods.fragments import CLASSES, WIRES, SensorSettings
@@ -193,15 +193,14 @@ class Comparison(PointByPoint):
         return tuple(b.parts)
 
     def signatures(self, setup: RunSetup, judged: Sequence[Judged], readings: Sequence[RawReading]) -> tuple[Signature, ...]:
-        """Temperature's own rows: leads, cold junction, gradient, drift of R0."""
+        """Temperature's own causes: leads, cold junction, changed wires, drift of R0, immersion."""
         d = settings_of(setup)
         points = tuple(
             SensorPoint(j.point.applied, j.error.unit, (1 / per_signal(setup, j.point.applied)) if d.sensor else 1.0) for j in judged
         )
         span = setup.instrument.urv - setup.instrument.lrv
-        return find_sensor_signatures(
-            points, tolerance=min(j.tolerance for j in judged) * span / 100, sensor=d.sensor, r0=d.r0, wires=d.wires
-        )
+        tolerance, air = min(j.tolerance for j in judged) * span / 100, setup.value("temperature", AIR_C)
+        return find_sensor_signatures(points, tolerance=tolerance, sensor=d.sensor, r0=d.r0, wires=d.wires, air_c=air)
 
     def findings(self, setup: RunSetup, readings: Sequence[RawReading], outcome: Outcome) -> tuple[tuple[str, str], ...]:
         """Resistance at 0 °C and the coefficients that fit these points."""

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
+from metrology.judgement.causes.naming import find_signatures
+from metrology.judgement.causes.rows import Curve as Shape
 from metrology.judgement.errors import DOWN, UP, ErrorInBases, Point, error_in_bases, measure_point
 from metrology.judgement.reference import ReferenceStandard
-from metrology.judgement.signature import Curve as Shape
-from metrology.judgement.signature import Signature, find_signatures
+from metrology.judgement.signature import Signature
 from metrology.judgement.tolerance import tolerance_percent
 from metrology.judgement.uncertainty import Component
 from metrology.methods.budget import ideal_for, output_budget, per_signal, signal_at, through
@@ -121,6 +122,7 @@ class Curve(PointByPoint):
     budgeted: Budgeted = input_budget
     found: Found = nothing_more
     reads_digital: Callable[[RunSetup], bool] = lambda _setup: False
+    is_named_whole = True
 
     def plan(self, setup: RunSetup, set_key: str, taken: Sequence[RawReading] = ()) -> Plan:
         """The points, all known beforehand."""
@@ -180,8 +182,7 @@ class Curve(PointByPoint):
         digital = tuple(j.sensor_percent for j in judged if j.sensor_percent is not None)
         tolerance = min((j.tolerance for j in judged), default=1.0)
         errors = digital if len(digital) == len(judged) else None
-        found = find_signatures(Shape(tuple(j.point for j in judged), tolerance, i.transfer, i.lrv, i.urv, i.unit, pv_errors=errors))
-        return _by_side(found)
+        return find_signatures(Shape(tuple(j.point for j in judged), tolerance, i.transfer, i.lrv, i.urv, i.unit, pv_errors=errors))
 
     def bases(self, setup: RunSetup, point: Point) -> ErrorInBases:
         """The error on four bases."""
@@ -217,17 +218,6 @@ class Curve(PointByPoint):
     def columns(self, setup: RunSetup, set_key: str = "") -> Columns:
         """In percent of span, applied in the instrument's unit; a temperature's errors in degrees, with the share beside."""
         return curve_columns(setup)
-
-
-SIDES, ENDS = ("sensor-side", "output-stage"), ("zero-shift", "span-error")
-
-
-def _by_side(found: tuple[Signature, ...]) -> tuple[Signature, ...]:
-    """Where the digital value tells which side is off, an error of zero or span is put right on that side: the two don't say different things."""
-    side = next((s for s in found if s.code in SIDES), None)
-    if side is None:
-        return found
-    return tuple(replace(s, first_action=side.first_action) if s.code in ENDS else s for s in found)
 
 
 def curve_columns(setup: RunSetup) -> Columns:

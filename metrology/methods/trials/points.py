@@ -27,6 +27,7 @@ class PointByPoint(ABC):
 
     has_statistics = True
     least_for_signature = 3
+    is_named_whole = False  # True: what kind of error it is, is asked of a complete set only
 
     @abstractmethod
     def plan(self, setup: RunSetup, set_key: str, taken: Sequence[RawReading] = ()) -> Plan:
@@ -90,8 +91,9 @@ class PointByPoint(ABC):
             for s, p, r in zip(then, points, ordered, strict=True)
         )
         has_span = self.has_statistics and len({round(p.ideal_percent, 1) for p in points}) >= 2
-        signatures = self.signatures(setup, judged, ordered) if len(points) >= self.least_for_signature else ()
         is_complete = plan.is_closed and len(judged) == len(plan.slots)
+        is_named = len(points) >= self.least_for_signature and (is_complete or not self.is_named_whole)
+        signatures = self.signatures(setup, judged, ordered) if is_named else ()
         outcome = Outcome(judged, statistics(points) if has_span else None, signatures, is_complete)
         outcome = self.finish(setup, ordered, outcome, set_key)
         return replace(outcome, findings=self.findings(setup, ordered, outcome)) if is_complete else outcome

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from tools.corpus import kit
 from tools.corpus.player import Player, instrument
-from tools.corpus.scenario import EIGHTH, FIRST, NINTH, SECOND, SIXTH, TENTH, scenario, targets
+from tools.corpus.scenario import EIGHTH, ELEVENTH, FIRST, NINTH, SECOND, SIXTH, TENTH, scenario, targets
 
 
 def transmitter(revision: str, details: dict[str, object] | None = None, refs: object = None, **more: object) -> Player:
@@ -146,9 +146,13 @@ def _() -> Player:
     return _sent(_configured("2")).review()
 
 
-@scenario("tx-configure", "3", "trimmed-after-it-was-left-and-proved")
+@scenario("tx-configure", "3", "trimmed-after-it-was-left-and-proved", ELEVENTH)
 def _() -> Player:
-    p = Player("tx-configure", "3", instrument=instrument({}), points_percent=(0.0, 50.0, 100.0))
+    return _left_and_proved("3")
+
+
+def _left_and_proved(revision: str) -> Player:
+    p = Player("tx-configure", revision, instrument=instrument({}), points_percent=(0.0, 50.0, 100.0))
     p.refs = kit.METER
     p.forward().do("parameters_captured", step="read_device", kind="before", values=BEFORE)
     p.do("step_confirmed", step="read_device")
@@ -300,13 +304,13 @@ def _() -> Player:
 NEW = {"device_serial": "NEW-77", "device_model": "P4", "old_went_to": "scrapped"}
 
 
-@scenario("tx-multipoint", "5", "exchanged")
+@scenario("tx-multipoint", "5", "exchanged", ELEVENTH)
 def _() -> Player:
     p = transmitter("5", points_percent=(0.0, 50.0, 100.0)).errors(0.4, 2.9, 6.1).decide("exchange", "bowed, and a spare is here")
     return p.forward(**NEW).errors(0.05, 0.02, 0.04).decide("leave").forward(reading="212").sign().review()
 
 
-@scenario("temp-sensor", "3", "exchanged")
+@scenario("temp-sensor", "3", "exchanged", ELEVENTH)
 def _() -> Player:
     from metrology.quantities.temperature import pt_resistance
 
@@ -322,15 +326,19 @@ def _() -> Player:
     return p.forward(**NEW).take(seen(1.0001)).decide("leave").forward(reading="88").sign()
 
 
-@scenario("level-displacer", "3", "exchanged")
+@scenario("level-displacer", "3", "exchanged", ELEVENTH)
 def _() -> Player:
+    return _displacer_exchanged("3")
+
+
+def _displacer_exchanged(revision: str) -> Player:
     details = {
         "displacer_weight": "2",
         "displacer_volume": "1000",
         "density": "0.0008",
         "weights_on_hand": "1 0.5 0.2 0.2 0.1 0.05 0.02 0.02",
     }
-    p = Player("level-displacer", "3", instrument=instrument(details, unit="%", lrv=0.0, urv=100.0), points_percent=(0.0, 50.0, 100.0))
+    p = Player("level-displacer", revision, instrument=instrument(details, unit="%", lrv=0.0, urv=100.0), points_percent=(0.0, 50.0, 100.0))
     p.refs = kit.WEIGHTS
     p.forward(weights_on_hand="1 0.5 0.2 0.2 0.1 0.05 0.02 0.02").errors(0.5, 2.5, 3.0).decide(
         "exchange", "torque tube bent, a spare is here"
@@ -338,10 +346,14 @@ def _() -> Player:
     return p.forward(**NEW).errors(0.05).decide("leave").forward(reading="44").sign()
 
 
-@scenario("loop-check", "3", "displays-and-alarms")
+@scenario("loop-check", "3", "displays-and-alarms", ELEVENTH)
 def _() -> Player:
+    return _displays("3")
+
+
+def _displays(revision: str) -> Player:
     details = {"displays": "Isolator mA 4 20; Control system kPa 0 400; Panel % 0 100", "alarms": "High 380 rising"}
-    p = Player("loop-check", "3", instrument=instrument(details))
+    p = Player("loop-check", revision, instrument=instrument(details))
     p.refs = kit.SOURCE
     p.forward()
 
@@ -352,3 +364,49 @@ def _() -> Player:
 
     p.take(off).decide("repair").forward()
     return p.take(lambda s: s["ideal"]).decide("leave").forward(reading="200").sign()
+
+
+@scenario("tx-multipoint", "6", "scatter-then-adjusted")
+def _() -> Player:
+    p = transmitter("6", points_percent=(0.0, 50.0, 100.0)).errors(0.4, 2.9, 6.1).decide("repeat")
+    return (
+        p.errors(0.9)
+        .decide("adjust")
+        .turn(("zero", "4.144", "4.000"), ("span", "20.144", "20.001"), ("zero", "4.001", ""), ("span", "20.001", ""))
+        .errors(0.05)
+        .decide("leave")
+        .forward(reading="212")
+        .sign()
+        .review()
+    )
+
+
+@scenario("tx-configure", "4", "trimmed-after-it-was-left-and-proved")
+def _() -> Player:
+    return _left_and_proved("4")
+
+
+@scenario("level-displacer", "4", "exchanged")
+def _() -> Player:
+    return _displacer_exchanged("4")
+
+
+@scenario("loop-check", "4", "displays-and-alarms")
+def _() -> Player:
+    return _displays("4")
+
+
+@scenario("temp-sensor", "4", "not-deep-enough")
+def _() -> Player:
+    from metrology.quantities.temperature import pt_resistance
+
+    details = {"sensor": "pt", "sensor_class": "pt-a"}
+    p = Player("temp-sensor", "4", instrument=instrument(details, unit="°C", lrv=0.0, urv=150.0), points_percent=(0.0, 50.0, 100.0))
+    p.refs = kit.OHM
+    p.forward()
+
+    def seen(conducted: float) -> list[dict[str, str]]:
+        return [{"applied": f"{t:.2f}", "indicated": f"{pt_resistance(t - conducted * (t - 22.0)):.4f}"} for t in (0.0, 75.0, 150.0)]
+
+    p.take(seen(0.006)).decide("repeat", "not deep enough in the well: pushed down").take(seen(0.0004)).decide("leave")
+    return p.forward(reading="88").sign()

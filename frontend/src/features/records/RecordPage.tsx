@@ -142,7 +142,7 @@ export function RecordPage() {
           {v.evidence.flatMap((s) =>
             s.signatures.slice(0, 2).map((g) => (
               <p key={s.key + g.code} className="mt-2 border-l-4 border-water bg-water-soft px-3 py-2 text-sm">
-                <strong>{s.title}:</strong> {g.says} Confidence {g.confidence}.
+                <strong>{s.title}:</strong> {g.says}{g.confidence && ` Confidence ${g.confidence}.`}
               </p>
             )),
           )}

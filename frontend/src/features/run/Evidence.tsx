@@ -208,7 +208,7 @@ export function Evidence({ run }: { run: Run }) {
       )}
       {signature && view.step?.kind !== "judge" && (
         <p className="mt-2 border-l-4 border-water bg-water-soft px-3 py-2 text-sm">
-          <strong>{signature.says}</strong> Confidence {signature.confidence}.
+          <strong>{signature.says}</strong> {signature.confidence ? `Confidence ${signature.confidence}.` : signature.first_action}
         </p>
       )}
       <Chromatograms view={view} />

@@ -20,7 +20,8 @@ export function JudgeStep({ run, step }: StepProps) {
   const choice = picked ?? judge.proposal;
   const asked = judge.reasons[choice];
   const set = run.view.evidence.findLast((s) => s.is_complete);
-  const signature = set?.signatures[0];
+  // Two faults at once are both told; what is left open names its own.
+  const signatures = set?.signatures.slice(0, set.signatures[0]?.confidence ? 2 : 1) ?? [];
   const errors = append.error instanceof ApiFailure ? append.error.byField : {};
   const decide = () => {
     if (append.isPending) return;
@@ -42,12 +43,12 @@ export function JudgeStep({ run, step }: StepProps) {
         <Verdict verdict={judge.verdict} size={30} />
         <span className="text-lg">{judge.share} of what is allowed is used</span>
       </p>
-      {signature && (
-        <p>
+      {signatures.map((s) => (
+        <p key={s.code}>
           <span className="sr-only">What kind of error: </span>
-          <strong>{signature.says}</strong> <span className="text-muted">confidence {signature.confidence}</span>
+          <strong>{s.says}</strong> {s.confidence && <span className="text-muted">confidence {s.confidence}</span>}
         </p>
-      )}
+      ))}
       <Message title={`Proposed: ${step.options.find((o) => o.value === judge.proposal)?.label ?? judge.proposal}`}>{judge.reason}</Message>
       <RadioGroup value={choice} onChange={setPicked} className="grid max-w-3xl gap-x-4 sm:grid-cols-2">
         <Label className="font-bold sm:col-span-2">Your decision</Label>
@@ -72,11 +73,17 @@ export function JudgeStep({ run, step }: StepProps) {
           <LongField label={asked} value={reason} onChange={setReason} error={errors.reason} rows={2} />
         </div>
       )}
-      {signature && (
+      {signatures.length > 0 && (
         <section>
           <h3 className="font-bold">Why, and what first</h3>
-          <p className="text-sm text-muted">{signature.evidence.join(" ")}</p>
-          <p className="text-sm">First action: {signature.first_action}</p>
+          {signatures.map((s) => (
+            <div key={s.code} className="text-sm">
+              <p className="text-muted">{s.evidence.join(" ")}</p>
+              <p>
+                {s.confidence ? "First action" : "What would tell"}: {s.first_action}
+              </p>
+            </div>
+          ))}
         </section>
       )}
       {append.isError && <Failure error={append.error} />}
