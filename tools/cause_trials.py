@@ -41,6 +41,7 @@ class Made:
         self.little = {k: r.gauss(0, 0.08) * t for k in ("zero", "span", "bow", "gap")}
         self.hump = r.choice((lambda x: math.sin(math.pi * x), lambda x: 4 * x * (1 - x), lambda x: (4 * x * (1 - x)) ** 0.7))
         self.bow = r.choice((lambda x: 4 * x * (1 - x), lambda x: math.sin(math.pi * x), lambda x: 6.75 * x * (1 - x) ** 2))
+        self.side = r.choice((-0.5, 0.0, 0.0, 0.5))  # where between up and down the truth lies
         self.is_dying = r.random() < 0.3
         self.clip = r.uniform(0.55, 0.96)
         self.clips_low = r.random() < 0.3
@@ -79,7 +80,13 @@ class Made:
             share = n / (len(ways) - 1)
             drift = f.get("time-drift", 0) * (1 - math.exp(-3 * share) if self.is_dying else share)
             gap = f.get("hysteresis", 0) * self.hump(x) + f.get("friction", 0) + self.little["gap"] / self.tolerance * self.hump(x)
-            off = f.get("zero-shift", 0) + f.get("span-error", 0) * x + f.get("linearity", 0) * self.bow(x) + 0.5 * sign * gap + drift
+            off = (
+                f.get("zero-shift", 0)
+                + f.get("span-error", 0) * x
+                + f.get("linearity", 0) * self.bow(x)
+                + (0.5 * sign + self.side) * gap
+                + drift
+            )
             off = off * t + (self.little["zero"] + self.little["span"] * x + self.little["bow"] * 4 * x * (1 - x)) / 100
             meant = x + off
             if "range-mismatch" in f:
@@ -109,7 +116,7 @@ def draw(rng: random.Random, codes: tuple[str, ...], size: float, **more: object
     if "outlier" in faults:
         faults["outlier"] *= 2
     kind = rng.choice(("linear",)) if "unit-mismatch" in codes else rng.choice(KINDS)
-    is_seen = codes in (("hysteresis",), ("friction",)) and kind != "sqrt"
+    is_seen = codes in (("hysteresis",), ("friction",)) and kind != "sqrt" and not more.get("is_up_only")
     made = Made(kind, rng.choice(TOLERANCES[:3] if "unit-mismatch" in codes else TOLERANCES), rng, faults, **more)  # type: ignore[arg-type]
     return made if is_seen or made.curve().worst >= 0.75 * made.tolerance else draw(rng, codes, size, **more)
 

@@ -12,7 +12,7 @@ from metrology.judgement.causes.hypothesis import FLOOR, Hypothesis
 from metrology.judgement.causes.rows import Curve
 
 NONE = "none"
-SURE = 0.75  # from here on a cause is named without another beside it
+SURE = 0.8  # from here on a cause is named without another beside it
 TEMPER = 0.8  # readings are less independent, and faults less pure, than the model says
 WORTH = 0.02  # shares below it are not told
 LEAST_GAP = 0.8  # in tolerances: up and down this far apart are looked at, though every reading is well inside

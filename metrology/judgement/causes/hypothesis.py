@@ -27,9 +27,14 @@ FAULTS: tuple[tuple[str, tuple[float, ...]], ...] = (
     ("linearity", (0, 0, LEAN[0], -LEAN[1], 0, 0, 0)),
     ("linearity", (0, 0, 0, 1, 0, 0, 0)),
     ("span-error", (-1, 1, 0, 0, 0, 0, 0)),
+    ("hysteresis", (0, 0, 0.5, 0, 1, 0, 0)),  # one way is right, and the other lies apart
+    ("hysteresis", (0, 0, -0.5, 0, 1, 0, 0)),
+    ("friction", (0.5, 0, 0, 0, 0, 1, 0)),
+    ("friction", (-0.5, 0, 0, 0, 0, 1, 0)),
 )
-ZERO, SPAN, BOW, HYSTERESIS, FRICTION, TIME, BOW_LOW, BOW_HIGH, S_SHAPE, FROM_TOP = range(len(FAULTS))
-MOVING = (HYSTERESIS, FRICTION)  # of what has moving parts only
+ZERO, SPAN, BOW, HYSTERESIS, FRICTION, TIME, BOW_LOW, BOW_HIGH, S_SHAPE, FROM_TOP = range(10)
+HYSTERESIS_DOWN, HYSTERESIS_UP, FRICTION_DOWN, FRICTION_UP = range(10, len(FAULTS))
+MOVING = (HYSTERESIS, FRICTION, HYSTERESIS_DOWN, HYSTERESIS_UP, FRICTION_DOWN, FRICTION_UP)  # of what has moving parts only
 NAMES = tuple(code for code, _ in FAULTS)
 MIXED = tuple(row for _, row in FAULTS)
 # How often each is met before anything is read.

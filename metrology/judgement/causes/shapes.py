@@ -14,6 +14,8 @@ from metrology.judgement.causes.hypothesis import (
     FRICTION,
     FROM_TOP,
     HYSTERESIS,
+    HYSTERESIS_DOWN,
+    HYSTERESIS_UP,
     LOG_PRIOR,
     MIXED,
     MOVING,
@@ -29,7 +31,7 @@ from metrology.judgement.causes.hypothesis import (
     log_slip,
     lost,
     noises,
-)  # fmt: skip
+)
 from metrology.judgement.causes.ranges import another_range, another_unit
 from metrology.judgement.causes.rows import INPUT, Curve, rows_of
 
@@ -38,9 +40,9 @@ OUT_OF_REACH = 14.0  # of a log likelihood
 FAILED = 4.0  # what a set outside its tolerance takes from the log chance of nothing being wrong
 MOST_READINGS = 3  # that are tried as the one that is off
 PAIRS = (
-    (ZERO, SPAN), (ZERO, BOW), (ZERO, BOW_LOW), (ZERO, BOW_HIGH), (ZERO, HYSTERESIS), (ZERO, FRICTION), (ZERO, TIME),
-    (SPAN, BOW), (SPAN, BOW_LOW), (SPAN, BOW_HIGH), (SPAN, HYSTERESIS), (SPAN, FRICTION), (SPAN, TIME),
-    (BOW, HYSTERESIS), (BOW, FRICTION), (BOW, TIME), (HYSTERESIS, TIME),
+    (ZERO, SPAN), (ZERO, BOW), (ZERO, BOW_LOW), (ZERO, BOW_HIGH), (ZERO, HYSTERESIS), (ZERO, HYSTERESIS_DOWN), (ZERO, HYSTERESIS_UP), (ZERO, FRICTION),
+    (ZERO, TIME), (SPAN, BOW), (SPAN, BOW_LOW), (SPAN, BOW_HIGH), (SPAN, HYSTERESIS), (SPAN, HYSTERESIS_DOWN), (SPAN, HYSTERESIS_UP), (SPAN, FRICTION),
+    (SPAN, TIME), (BOW, HYSTERESIS), (BOW, FRICTION), (BOW, TIME), (HYSTERESIS, TIME),
 )  # fmt: skip
 
 
