@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 
 from metrology.faults import Fault, require_finite, require_positive
-from metrology.judgement.student import normal_cdf
+from metrology.judgement.student import student_cdf
 
 RULES = {
     "simple": "plain limit",
@@ -28,27 +30,36 @@ class Decision:
     tur: float
     p_conform: float
     reason: str
-
-    @property
-    def is_too_close(self) -> bool:
-        """True when the error is inside the tolerance but nearer to its edge than U reaches."""
-        return self.verdict == PASS and self.p_conform < 0.9772
+    is_too_close: bool = False  # inside the tolerance but nearer to its edge than U reaches
 
 
-def conformance_probability(error: float, tolerance: float, *, u: float) -> float:
-    """Probability that the true error lies within +-tolerance, for a normal distribution of standard uncertainty u.
+def conformance_probability(error: float, tolerance: float, *, u: float, dof: float = math.inf, bias: float = 0.0) -> float:
+    """Probability that the true error lies within +-tolerance, for standard uncertainty u of dof degrees of freedom.
 
-    Source: JCGM 106:2012, 7.4 (two-sided tolerance interval).
+    Normal, or Student's t where few readings are behind u (JCGM 101:2008, 6.4.9.4); bias: size of a known error that is not corrected,
+    taken the way it does most harm. Source: JCGM 106:2012, 7.4 (two-sided tolerance interval).
     """
+    size = abs(error) + bias
     if u == 0:
-        return 1.0 if abs(error) <= tolerance else 0.0
-    return normal_cdf((tolerance - error) / u) - normal_cdf((-tolerance - error) / u)
+        return 1.0 if size <= tolerance * (1 + 1e-10) else 0.0
+    return student_cdf((tolerance - size) / u, dof) - student_cdf((-tolerance - size) / u, dof)
 
 
-def decide(error: float, tolerance: float, *, expanded: float, k: float = 2.0, rule: str = "simple", max_risk: float = 0.05) -> Decision:
+def decide(
+    error: float,
+    tolerance: float,
+    *,
+    expanded: float,
+    k: float = 2.0,
+    rule: str = "simple",
+    max_risk: float = 0.05,
+    dof: float = math.inf,
+    bias: float = 0.0,
+) -> Decision:
     """Judge an error against a tolerance.
 
-    error, tolerance, expanded: the same unit. Guard bands: simple 0; guard-u U; guard-1.65u 1.65 U / k;
+    error, tolerance, expanded: the same unit; bias: what of expanded is a known error added in full, dof: degrees of freedom behind the rest.
+    Guard bands: simple 0; guard-u U; guard-1.65u 1.65 (U - bias) / k + bias;
     tur-guard U (1.04 - exp(0.38 ln TUR - 0.54)), never below 0; probability: the error at which the
     probability of conformance falls to 1 - max_risk. Verdict pass up to the acceptance limit, marginal up to
     the tolerance, fail beyond. Raises a Fault for a tolerance or k of zero or less, a negative U, an unknown rule.
@@ -66,10 +77,12 @@ def decide(error: float, tolerance: float, *, expanded: float, k: float = 2.0, r
         raise Fault("out_of_range", f"max_risk is {max_risk:g}; accepted is above 0 and below 1.", field="max_risk")
     if rule not in RULES:
         raise Fault("unknown_rule", f"rule is {rule!r}; known are {', '.join(RULES)}.", field="rule")
-    u = expanded / k
+    if not 0 <= bias <= expanded:
+        raise Fault("out_of_range", f"bias is {bias:g}; accepted is 0 to expanded.", field="bias")
+    u = (expanded - bias) / k
     tur = tolerance / expanded if expanded > 0 else math.inf
-    p = conformance_probability(error, tolerance, u=u)
-    guard = _guard_band(rule, tolerance, expanded=expanded, u=u, tur=tur, max_risk=max_risk)
+    p = conformance_probability(error, tolerance, u=u, dof=dof, bias=bias)
+    guard = _guard_band(rule, tolerance, expanded=expanded, u=u, tur=tur, max_risk=max_risk, dof=dof, bias=bias)
     limit = tolerance - guard
     # Ten digits: an error typed as exactly the limit must not fail on the last bit of a float.
     size = abs(error)
@@ -80,30 +93,33 @@ def decide(error: float, tolerance: float, *, expanded: float, k: float = 2.0, r
         verdict = PASS
     else:
         verdict = MARGINAL
-    return Decision(verdict, guard, max(limit, 0.0), tur, p, _reason(verdict, size, limit, tolerance, rule))
+    is_close = verdict == PASS and size + expanded > tolerance * (1 + 1e-10)
+    return Decision(verdict, guard, max(limit, 0.0), tur, p, _reason(verdict, size, limit, tolerance, rule), is_close)
 
 
-def _guard_band(rule: str, tolerance: float, *, expanded: float, u: float, tur: float, max_risk: float) -> float:
+def _guard_band(rule: str, tolerance: float, *, expanded: float, u: float, tur: float, max_risk: float, dof: float, bias: float) -> float:
     if rule == "simple" or expanded == 0:
         return 0.0
     if rule == "guard-u":
         return expanded
     if rule == "guard-1.65u":
-        return 1.65 * u
+        return 1.65 * u + bias
     if rule == "tur-guard":
         return max(0.0, expanded * (1.04 - math.exp(0.38 * math.log(tur) - 0.54)))
-    return tolerance - _probability_limit(tolerance, u, 1.0 - max_risk)
+    return tolerance - _probability_limit(
+        tolerance, 1.0 - max_risk, partial(conformance_probability, tolerance=tolerance, u=u, dof=dof, bias=bias)
+    )
 
 
-def _probability_limit(tolerance: float, u: float, wanted: float) -> float:
+def _probability_limit(tolerance: float, wanted: float, conforms: Callable[[float], float]) -> float:
     """The error at which the probability of conformance falls to `wanted`; below zero when even no error reaches it."""
-    if conformance_probability(0.0, tolerance, u=u) < wanted:
+    if conforms(0.0) < wanted:
         return -tolerance * 1e-6
     # With more risk accepted than one half, the limit may lie outside the tolerance: the tolerance holds.
     low, high = 0.0, tolerance
-    for _ in range(100):
+    for _ in range(60):
         middle = 0.5 * (low + high)
-        if conformance_probability(middle, tolerance, u=u) >= wanted:
+        if conforms(middle) >= wanted:
             low = middle
         else:
             high = middle

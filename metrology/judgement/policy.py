@@ -57,6 +57,8 @@ class Policy:
     aim_percent: percent of the tolerance within which zero and span must end. max_passes: adjust passes.
     max_risk: for the rule of conformance probability. settle_*: shortest window in s, what may still come in percent of the tolerance, the slowest
     approach that is looked for in s, and the time after which a live signal that has not settled is called unstable.
+    scatter_percent: standard deviation of a reading that is taken once, percent of the tolerance. cold_junction_c: half-width within which the
+    temperature at the terminals of a thermocouple is known, °C.
 
     For gas detectors: decides, zero_gas, proof, forced, loop_proof name the school. bump_percent: tolerance of a bump, % of applied.
     span_low_percent to span_high_percent: window of a span gas, % of range. balance_oxygen: least oxygen in the balance
@@ -87,6 +89,8 @@ class Policy:
     settle_percent: float = 10.0
     settle_horizon_s: float = 30.0
     settle_limit_s: float = 180.0
+    scatter_percent: float = 2.0
+    cold_junction_c: float = 0.3
     decides: str = "as-found"
     zero_gas: str = "bottled"
     proof: str = "never"
@@ -141,6 +145,14 @@ POLICY_FIELDS: tuple[PolicyField, ...] = (
     PolicyField("settle_horizon_s", "Slowest approach looked for", "s", "Its time constant; 0 looks at the window alone", group="curve"),
     PolicyField("settle_percent", "Settled when at most this is to come", "% of tolerance"),
     PolicyField("settle_limit_s", "Unstable after", "s", group="curve"),
+    PolicyField(
+        "scatter_percent",
+        "Scatter of a reading taken once",
+        "% of tolerance",
+        "One s.d.; several cycles tell their own",
+        group="curve",
+    ),
+    PolicyField("cold_junction_c", "Cold junction known within", "°C", group="curve"),
     PolicyField("decides", "What decides", group="gas"),
     PolicyField("zero_gas", "Zero gas", group="gas"),
     PolicyField("proof", "Proof after a calibration", group="gas"),
@@ -180,6 +192,8 @@ RANGES: tuple[tuple[str, float, float, str], ...] = (
     ("settle_window_s", 1, 600, "s"),
     ("settle_percent", 1, 100, "%"),
     ("settle_horizon_s", 0, 3600, "s"),
+    ("scatter_percent", 0, 50, "%"),
+    ("cold_junction_c", 0, 5, "°C"),
     ("bump_percent", 1, 100, "%"),
     ("span_low_percent", 1, 100, "%"),
     ("span_high_percent", 1, 100, "%"),

@@ -54,8 +54,10 @@ def student_cdf(t: float, dof: float) -> float:
     return 1.0 - tail if t >= 0 else tail
 
 
-def coverage_factor(coverage: float, dof: float = math.inf) -> float:
-    """Two-sided coverage factor k: P(-k <= T <= k) = coverage, for 0 < coverage < 1 and dof > 0.
+def coverage_factor(coverage: float, dof: float = math.inf, *, beside: float = 0.0) -> float:
+    """Two-sided coverage factor k: P(-k - beside <= T <= k) = coverage, for 0 < coverage < 1, dof > 0 and beside >= 0.
+
+    beside: what the interval reaches further on the other side, as with a known error added in full to both; 0 for the usual factor.
 
     Source: JCGM 100:2008 (GUM) G.3 and table G.2; exact for non-integer degrees of freedom.
 
@@ -66,9 +68,13 @@ def coverage_factor(coverage: float, dof: float = math.inf) -> float:
         raise Fault("out_of_range", f"coverage is {coverage:g}; accepted is above 0 and below 1.", field="coverage")
     if math.isnan(dof):
         raise Fault("not_finite", "dof is not a number.", field="dof")
-    if math.isinf(dof) or dof > 1e7:
+    dof = math.inf if dof > 1e7 else dof
+    if math.isinf(dof) and beside == 0:
         return _NORMAL.inv_cdf(0.5 + coverage / 2.0)
-    require_positive(dof, "dof")
+    if not math.isinf(dof):
+        require_positive(dof, "dof")
+    if dof >= 1.0:
+        return _from_below(coverage, dof, beside)
     target = 0.5 + coverage / 2.0
     low, high = 0.0, 1.0
     while student_cdf(high, dof) < target:
@@ -82,3 +88,22 @@ def coverage_factor(coverage: float, dof: float = math.inf) -> float:
         else:
             high = middle
     return 0.5 * (low + high)
+
+
+def _from_below(coverage: float, dof: float, beside: float) -> float:
+    """Newton's steps from where the nearer side alone would do: above zero the distribution bends down, so that no step goes too far."""
+    t = _NORMAL.inv_cdf(coverage if beside > 0 else 0.5 + coverage / 2.0) if coverage > 0.5 else 0.0
+    for _ in range(200):
+        missing = coverage - student_cdf(t, dof) + student_cdf(-t - beside, dof)
+        step = missing / (_density(t, dof) + _density(t + beside, dof))
+        t += step
+        if abs(step) < 1e-13 * (1 + t):
+            break
+    return t
+
+
+def _density(t: float, dof: float) -> float:
+    if math.isinf(dof):
+        return _NORMAL.pdf(t)
+    log_top = math.lgamma(0.5 * (dof + 1)) - math.lgamma(0.5 * dof) - 0.5 * math.log(dof * math.pi)
+    return math.exp(log_top - 0.5 * (dof + 1) * math.log1p(t * t / dof))

@@ -16,6 +16,7 @@ DIVISORS = {
     "triangular": math.sqrt(6.0),
     "u-shaped": math.sqrt(2.0),
 }
+IN_FULL = "in full"  # an error that is known and not corrected: added to U as it is (GUM F.2.4.5)
 
 
 @dataclass(frozen=True)
@@ -24,7 +25,8 @@ class Component:
 
     value: half-width, expanded or standard uncertainty, in the unit of the quantity (0 or more).
     divisor: turns value into a standard uncertainty; by default that of the distribution.
-    sensitivity: d(result) / d(quantity). dof: degrees of freedom (infinite for a stated limit).
+    sensitivity: d(result) / d(quantity). dof: degrees of freedom (infinite for a stated limit). is_random: another one in each reading, so that it
+    averages out over several; the rest is the same in all of them.
     """
 
     name: str
@@ -33,30 +35,37 @@ class Component:
     divisor: float | None = None
     sensitivity: float = 1.0
     dof: float = math.inf
+    is_random: bool = False
 
     @property
     def standard(self) -> float:
         """Standard uncertainty in the unit of the result: |c| value / divisor."""
-        return abs(self.sensitivity) * self.value / (self.divisor or DIVISORS[self.distribution])
+        return 0.0 if self.distribution == IN_FULL else abs(self.sensitivity) * self.value / (self.divisor or DIVISORS[self.distribution])
+
+    @property
+    def in_full(self) -> float:
+        """What is added to U as it is, in the unit of the result."""
+        return abs(self.sensitivity) * self.value if self.distribution == IN_FULL else 0.0
 
 
 @dataclass(frozen=True)
 class Uncertainty:
-    """Combined standard uncertainty, effective degrees of freedom, coverage factor, expanded uncertainty."""
+    """Combined standard uncertainty, effective degrees of freedom, coverage factor, expanded uncertainty; bias: what of U is added in full."""
 
     combined: float
     effective_dof: float
     k: float
     expanded: float
+    bias: float = 0.0
 
 
 def check_component(component: Component) -> Component:
     """The component, or a Fault naming what is wrong with it."""
     name = f"components[{component.name}]"
-    if component.distribution not in DIVISORS:
+    if component.distribution not in (*DIVISORS, IN_FULL):
         raise Fault(
             "unknown_distribution",
-            f"{name}.distribution is {component.distribution!r}; accepted are {', '.join(DIVISORS)}.",
+            f"{name}.distribution is {component.distribution!r}; accepted are {', '.join((*DIVISORS, IN_FULL))}.",
             field=f"{name}.distribution",
         )
     if require_finite(component.value, f"{name}.value") < 0:
@@ -73,16 +82,19 @@ def combine(components: Sequence[Component], *, coverage: float = 0.9545) -> Unc
     """Root sum of squares, Welch-Satterthwaite degrees of freedom, and the expanded uncertainty.
 
     u_c^2 = sum u_i^2 (GUM 5.1.2, uncorrelated); nu_eff = u_c^4 / sum(u_i^4 / nu_i) (GUM G.4.1);
-    U = k u_c with k from Student's t at nu_eff (GUM G.3.2). Raises a Fault for an empty list or all zeros.
+    U = k u_c with k from Student's t at nu_eff (GUM G.3.2). Known errors b that are not corrected are added in full (GUM F.2.4.5):
+    U = k u_c + |b|, k so that the coverage is still the one wanted, because such an error lies on one side only.
+    Raises a Fault for an empty list or all zeros.
     """
     if not components:
         raise Fault("empty", "components is empty; at least one is needed.", field="components")
     parts = [(check_component(c).standard, c.dof) for c in components]
     variance = math.fsum(u * u for u, _ in parts)
-    if variance == 0:
+    bias = math.fsum(c.in_full for c in components)
+    if variance == 0 and bias == 0:
         raise Fault("all_zero", "Every component is zero; there is no uncertainty to combine.", field="components")
     combined = math.sqrt(variance)
-    spread = math.fsum((u / combined) ** 4 / nu for u, nu in parts)
+    spread = math.fsum((u / combined) ** 4 / nu for u, nu in parts) if combined else 0.0
     dof = 1.0 / spread if spread > 0 else math.inf
-    k = coverage_factor(coverage, dof)
-    return Uncertainty(combined, dof, k, k * combined)
+    k = coverage_factor(coverage, dof, beside=2 * bias / combined if combined else 0.0)
+    return Uncertainty(combined, dof, k, k * combined + bias, bias)

@@ -20,6 +20,7 @@ from metrology.run.raw import raw_readings, slot_of
 from metrology.run.readings import slip_in
 from metrology.run.set_types import BudgetData, ColumnData, CorridorPoint, CriterionData, Named, PlotWords, RowData, SetData, Tick
 from metrology.run.state import Reading, RunState
+from metrology.run.statistics import in_words, statistics_of
 
 
 def reading_rows(state: RunState, method: Method, step_key: str, *, result: Outcome) -> list[RowData]:
@@ -158,14 +159,6 @@ def _add_judgement(row: RowData, method: Method, setup: RunSetup, j: Judged, r: 
         row["y"] = round(j.point.error_percent * told.per_percent, 6)
 
 
-def in_words(told: Columns, value: float, *, sign: bool = False) -> str:
-    """A share of span as the trial tells it: in percent, or in a unit of its own."""
-    if told.decimals is None:
-        return percent(value) if sign else f"{number(value, 3)} %"
-    amount = value * told.per_percent
-    return f"{signed(amount, told.decimals) if sign else number(amount, told.decimals)} {told.unit}".strip()
-
-
 def _plain_percent(value: float) -> str:
     return f"{number(value, 2 if value >= 0.1 else 3)} %"
 
@@ -213,7 +206,7 @@ def _set_evidence(state: RunState, method: Method, step: Step, *, is_final: bool
         "rows": rows,
         "verdict": result.verdict if result.is_judged else None,
         "share": f"{100 * result.share:.0f} % of tolerance" if result.is_judged else None,
-        "statistics": _statistics(result, told),
+        "statistics": statistics_of(result, told),
         "signatures": [
             {
                 "code": s.code,
@@ -287,31 +280,6 @@ def limits_words(c: Criterion) -> str:
     if c.high is None:
         return f"at least {number(c.low, c.decimals)}{unit}"
     return f"{number(c.low, c.decimals)} to {number(c.high, c.decimals)}{unit}"
-
-
-def _statistics(result: Outcome, told: Columns) -> list[Named]:
-    s = result.statistics
-    if s is None:
-        return []
-
-    def words(value: float) -> str:
-        return in_words(told, value, sign=True)
-
-    def width(value: float | None) -> str | None:
-        return words(value).lstrip("+") if value is not None else None
-
-    rows = [
-        ("Largest error", words(s.max_error)),
-        ("Zero error", words(s.zero_error)),
-        ("Span error", words(s.span_error)),
-        ("Mean error", words(s.mean_error)),
-        ("Hysteresis", width(s.hysteresis)),
-        ("Linearity, independent", f"±{width(s.linearity_independent)}"),
-        ("Linearity, terminal-based", f"±{width(s.linearity_terminal)}"),
-        ("Linearity, zero-based", f"±{width(s.linearity_zero_based)}"),
-        ("Repeatability", width(s.repeatability)),
-    ]
-    return [{"name": n, "value": v} for n, v in rows if v is not None]
 
 
 def _budget(result: Outcome, told: Columns) -> BudgetData | None:

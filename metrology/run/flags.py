@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import math
+
+from metrology.methods.method import Method
+from metrology.quantities.words import ratio, ratio_below
 from metrology.run.same_device import accepted_words
 from metrology.run.standing_in import stand_in_words
 from metrology.run.state import RunState
@@ -10,9 +14,9 @@ from metrology.run.state import RunState
 LEFT_WITH_REASON = {"configure": "What was sent stands as it is", "read_after": "The device is left as it is"}
 
 
-def flags_of(state: RunState) -> list[str]:
-    """What nobody may overlook on the record: forced, refused, agreed to, doubted and confirmed, out of inhibit."""
-    out: list[str] = []
+def flags_of(state: RunState, method: Method) -> list[str]:
+    """What nobody may overlook on the record: forced, refused, agreed to, doubted and confirmed, out of inhibit, not good enough together."""
+    out = _together(state, method)
     for a in state.adjustments:
         if a.forced:
             second = f", with {a.forced['name']}" if a.forced.get("name") else ""
@@ -38,3 +42,19 @@ def flags_of(state: RunState) -> list[str]:
         told = (r.extra.get("captured") or {}).get("indicated", {})
         out += [f"Reading {r.slot + 1}: {says}" for says in told.get("remarks", [])]
     return out
+
+
+def _together(state: RunState, method: Method) -> list[str]:
+    """References that are each good enough and are not together: their uncertainties add as squares, and so do the inverses of their ratios."""
+    wanted = state.setup.policy.minimum_tur
+    told = [(n.role, state.references.get(n.role) or {}) for n in method.standards.needs(state.setup) if not n.is_informative]
+    turs = {str(r["reference"]["code"]): float(r["tur"]) for _, r in told if r.get("tur")}
+    if len(turs) < 2 or min(turs.values()) < wanted:
+        return []  # one by itself was told, and has its reason
+    both = 1 / math.sqrt(math.fsum(1 / t**2 for t in turs.values()))
+    if both >= wanted:
+        return []
+    each = " and ".join(f"{ratio(t)} by {code}" for code, t in turs.items())
+    return [
+        f"The references together reach a TUR of {ratio_below(both, wanted)}, though each reaches more ({each}); {ratio(wanted)} is wanted."
+    ]

@@ -117,7 +117,7 @@ def make_view(state: RunState, method: Method, now: datetime) -> RunView:
         "reviewed": _note(state.reviewed),
         "voided": _note(state.voided),
         "policies": policy_words(state.setup, method),
-        "flags": flags_of(state),
+        "flags": flags_of(state, method),
         "pairs": [{"label": m.label, "to": m.to, "by": m.by, "at": m.at.isoformat(), "terminal": m.terminal} for m in state.pairs.values()],
         "gases": gas_rows(state, evidence),
         "chromatograms": chromatogram_rows(state),

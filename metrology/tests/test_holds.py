@@ -91,7 +91,7 @@ class Holds(TestCase):
         with self.assertRaisesRegex(Fault, "more than 12 h takes an approval"):
             self.place("721")
         run = self.place("721", approval="Holt, shift lead: portable stands in")
-        self.assertIn("On hold for more than 12 h, approved: Holt, shift lead: portable stands in", flags_of(run.state))
+        self.assertIn("On hold for more than 12 h, approved: Holt, shift lead: portable stands in", flags_of(run.state, run.method))
 
     def test_an_extension_counts_from_when_it_was_placed(self):
         run = Play().prepare()

@@ -19,6 +19,7 @@ from tools import (
     bottle_trials,
     cause_trials,
     cell_trials,
+    coverage_trials,
     electrode_trials,
     exposure_trials,
     injection_trials,
@@ -192,6 +193,8 @@ def main() -> None:
     rows.append(("bottles told from detectors, 1,000 plants", f"{100 * bottled:.1f} %", ">= 97 %"))
     told, named = causes()
     rows += told
+    for kind, covered in coverage_trials.run_trials(5000).items():
+        rows.append((f"true error within U, {kind}", f"{100 * covered:.1f} %", "94 to 96 %"))
     settled = settle_trials.run_trials(1000, 3203)
     rows.append(("settled with over a tenth of tolerance left", f"{100 * settled.over_tenth:.1f} %", "<= 2 %"))
     rows.append(("with over a quarter; never settled", f"{settled.over_quarter}; {settled.never}", "none; none"))

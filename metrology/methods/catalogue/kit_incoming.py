@@ -14,7 +14,7 @@ from metrology.judgement.errors import UP, Point
 from metrology.judgement.gas_kit import GasNeed
 from metrology.judgement.incoming import run_time_hours
 from metrology.judgement.uncertainty import Component
-from metrology.methods.budget import Budget
+from metrology.methods.budget import Budget, Spread
 from metrology.methods.exposing import AIR, PURGE_MIN, SPAN, ZERO
 from metrology.methods.flow import common
 from metrology.methods.flow.common import Wording, found_to_left, numbered
@@ -154,9 +154,7 @@ class TakenIn(InItsUnit):
         s, i = settings_of(setup), setup.instrument
         return s.zero_within if slot.extra["exposure"] == ZERO else s.span_within * applied / (i.urv - i.lrv)
 
-    def budget(
-        self, setup: RunSetup, slot: Slot, point: Point, reading: RawReading, spread: tuple[float, int] | None
-    ) -> tuple[Component, ...]:
+    def budget(self, setup: RunSetup, slot: Slot, point: Point, reading: RawReading, spread: Spread | None) -> tuple[Component, ...]:
         """The bottle and the display."""
         i = setup.instrument
         made = Budget(setup, point.applied, reading, per_input=100 / (i.urv - i.lrv))

@@ -15,7 +15,7 @@ from metrology.judgement.errors import DOWN, UP, ErrorInBases, Point
 from metrology.judgement.reference import ReferenceStandard
 from metrology.judgement.signature import Signature
 from metrology.judgement.uncertainty import Component
-from metrology.methods.budget import Budget
+from metrology.methods.budget import Budget, Spread
 from metrology.methods.flow import common
 from metrology.methods.flow.common import Wording, found_to_left
 from metrology.methods.fragments import AlarmSettings, LoopSettings, alarms_of, rows_of
@@ -136,9 +136,7 @@ class Displays(PointByPoint):
         i = setup.instrument
         return tolerance_of(setup, i.lrv + (applied - i.output_lo) / (i.output_hi - i.output_lo) * (i.urv - i.lrv))
 
-    def budget(
-        self, setup: RunSetup, slot: Slot, point: Point, reading: RawReading, spread: tuple[float, int] | None
-    ) -> tuple[Component, ...]:
+    def budget(self, setup: RunSetup, slot: Slot, point: Point, reading: RawReading, spread: Spread | None) -> tuple[Component, ...]:
         """The current source and the display's resolution."""
         source = reading.references.get("applied")
         if source is None:

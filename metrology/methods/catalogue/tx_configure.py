@@ -15,7 +15,7 @@ from metrology.judgement.uncertainty import Component
 from metrology.methods.adjusting.alternate import Alternate, ends_of_range
 from metrology.methods.adjusting.base import AdjustTarget
 from metrology.methods.advice.transmitter import propose
-from metrology.methods.budget import Budget
+from metrology.methods.budget import Budget, Spread
 from metrology.methods.flow import common
 from metrology.methods.flow.common import Wording, found_to_left
 from metrology.methods.fragments import LoopSettings, pressure_kind
@@ -89,9 +89,7 @@ class LoopTest(PointByPoint):
         tolerance = min((j.tolerance for j in judged), default=1.0)
         return find_signatures(Shape(tuple(j.point for j in judged), tolerance, i.transfer, i.lrv, i.urv, i.unit, has_movement=False))
 
-    def budget(
-        self, setup: RunSetup, slot: Slot, point: Point, reading: RawReading, spread: tuple[float, int] | None
-    ) -> tuple[Component, ...]:
+    def budget(self, setup: RunSetup, slot: Slot, point: Point, reading: RawReading, spread: Spread | None) -> tuple[Component, ...]:
         """The meter, its resolution, settling; a commanded current has no uncertainty of its own."""
         meter = reading.references.get("indicated")
         if meter is None:

@@ -15,7 +15,7 @@ from metrology.judgement.errors import UP, ErrorInBases, Point
 from metrology.judgement.signature import Signature
 from metrology.judgement.temperature_signature import AIR_C, SensorPoint, find_sensor_signatures
 from metrology.judgement.uncertainty import Component
-from metrology.methods.budget import Budget, per_signal
+from metrology.methods.budget import Budget, Spread, per_signal
 from metrology.methods.fragments import CLASSES, WIRES, SensorSettings
 from metrology.methods.method import Columns
 from metrology.methods.outcome import Judged, Outcome
@@ -68,6 +68,8 @@ def settings_of(setup: RunSetup) -> TemperatureSettings:
 @dataclass(frozen=True)
 class Comparison(PointByPoint):
     """The trial: what the sensor tells against what the reference had; errors are in C, carried as percent of the range."""
+
+    scatters = True
 
     def plan(self, setup: RunSetup, set_key: str, taken: Sequence[RawReading] = ()) -> Plan:
         """The points from low to high, once a cycle."""
@@ -166,9 +168,7 @@ class Comparison(PointByPoint):
             return 100 * sensor_tolerance(d.sensor_class, applied) / (i.urv - i.lrv)
         return tolerance_of(setup, applied)
 
-    def budget(
-        self, setup: RunSetup, slot: Slot, point: Point, reading: RawReading, spread: tuple[float, int] | None
-    ) -> tuple[Component, ...]:
+    def budget(self, setup: RunSetup, slot: Slot, point: Point, reading: RawReading, spread: Spread | None) -> tuple[Component, ...]:
         """Probe, block gradient, readout, resolution, settling, repeatability."""
         references = reading.references
         if not references:
@@ -187,6 +187,7 @@ class Comparison(PointByPoint):
         unit = d.sensor_unit or i.unit
         if meter:
             b.meter(meter, float(reading.indicated), unit, span / per)
+        b.cold_junction(point.applied)
         b.resolution(parse_typed(reading.indicated, name="The reading", unit=unit).resolution, span / per)
         b.settling({"applied": span, "indicated": span / per})
         b.repeatability(spread)

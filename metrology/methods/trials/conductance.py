@@ -13,7 +13,7 @@ from metrology.judgement.conductivity_signature import CellReading, find_conduct
 from metrology.judgement.errors import UP, Point
 from metrology.judgement.signature import Signature
 from metrology.judgement.uncertainty import Component
-from metrology.methods.budget import Budget
+from metrology.methods.budget import Budget, Spread
 from metrology.methods.method import Columns
 from metrology.methods.outcome import Criterion, Judged, Outcome, OutcomeTable, SeriesPoint
 from metrology.methods.setup import RunSetup
@@ -163,9 +163,7 @@ class Conductance(InItsUnit):
         own = tolerance_of(setup, applied)
         return min(own, self.cell(setup).air_percent) if slot.extra["place"] == AIR else own
 
-    def budget(
-        self, setup: RunSetup, slot: Slot, point: Point, reading: RawReading, spread: tuple[float, int] | None
-    ) -> tuple[Component, ...]:
+    def budget(self, setup: RunSetup, slot: Slot, point: Point, reading: RawReading, spread: Spread | None) -> tuple[Component, ...]:
         """Of the solution its U and its temperature, of the resistor its value; the last digit, the spread of a captured trace."""
         i, place = setup.instrument, slot.extra["place"]
         span = i.urv - i.lrv

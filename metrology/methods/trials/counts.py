@@ -14,7 +14,7 @@ from metrology.judgement.belt_signature import BeltResult, find_belt_signatures
 from metrology.judgement.errors import UP, ErrorInBases, Point
 from metrology.judgement.signature import Signature
 from metrology.judgement.uncertainty import Component
-from metrology.methods.budget import Budget
+from metrology.methods.budget import Budget, Spread
 from metrology.methods.method import Columns
 from metrology.methods.outcome import Criterion, Judged, Outcome, OutcomeTable, SeriesPoint
 from metrology.methods.setup import RunSetup
@@ -162,9 +162,7 @@ class Counts(PointByPoint):
         """A change in % and in counts."""
         return ErrorInBases(point.error_percent, None, point.indicated - point.ideal, None)
 
-    def budget(
-        self, setup: RunSetup, slot: Slot, point: Point, reading: RawReading, spread: tuple[float, int] | None
-    ) -> tuple[Component, ...]:
+    def budget(self, setup: RunSetup, slot: Slot, point: Point, reading: RawReading, spread: Spread | None) -> tuple[Component, ...]:
         """One count, one pulse of the start and the end; under weights the weights and the idler pitch."""
         b, kind = self.belt(setup), slot.extra["test"]
         base = {ZERO: b.full_counts or b.zero_now, SPAN: b.span_now, MATERIAL: point.applied}[kind] or max(abs(point.indicated), 1.0)

@@ -14,7 +14,7 @@ from metrology.judgement.reference import ReferenceStandard
 from metrology.judgement.signature import Signature
 from metrology.judgement.tolerance import tolerance_percent
 from metrology.judgement.uncertainty import Component
-from metrology.methods.budget import ideal_for, output_budget, per_signal, signal_at, through
+from metrology.methods.budget import Spread, ideal_for, output_budget, per_signal, signal_at, through
 from metrology.methods.fragments import ABSOLUTE, DIFFERENTIAL, GAUGE, SensorSettings, pressure_kind, sensor_of
 from metrology.methods.method import Columns
 from metrology.methods.outcome import Judged, Outcome
@@ -33,10 +33,9 @@ FAILURE_MA = 21.0  # NAMUR NE 43:2003: from here on a current is a failure signa
 APPLIED_NEAR = 0.05  # of span: an applied value further from its point is doubted
 SLIP_NEAR = 0.10  # of span: how near a proposed correction must be to the expected output
 
-Spread = tuple[float, int] | None
 Applied = Callable[[RunSetup, Slot], Quantity]
 Slots = Callable[[RunSetup, str], tuple[Slot, ...]]
-Budgeted = Callable[[RunSetup, Slot, Point, RawReading, Spread], tuple[Component, ...]]
+Budgeted = Callable[[RunSetup, Slot, Point, RawReading, Spread | None], tuple[Component, ...]]
 Found = Callable[[RunSetup], tuple[tuple[str, str], ...]]
 
 
@@ -103,7 +102,7 @@ def applied_input(setup: RunSetup, slot: Slot) -> Quantity:
     return Quantity("applied", f"Simulated {d.sensor_unit}", d.sensor_unit, 3, at, low, high, 0, hint=hint, span=width)
 
 
-def input_budget(setup: RunSetup, _slot: Slot, point: Point, reading: RawReading, spread: Spread) -> tuple[Component, ...]:
+def input_budget(setup: RunSetup, _slot: Slot, point: Point, reading: RawReading, spread: Spread | None) -> tuple[Component, ...]:
     """An input reference and an output meter."""
     return output_budget(setup, point.applied, reading, spread)
 
@@ -123,6 +122,7 @@ class Curve(PointByPoint):
     found: Found = nothing_more
     reads_digital: Callable[[RunSetup], bool] = lambda _setup: False
     is_named_whole = True
+    scatters = True
 
     def plan(self, setup: RunSetup, set_key: str, taken: Sequence[RawReading] = ()) -> Plan:
         """The points, all known beforehand."""
@@ -172,7 +172,7 @@ class Curve(PointByPoint):
             cycle=slot.cycle,
         )
 
-    def budget(self, setup: RunSetup, slot: Slot, point: Point, reading: RawReading, spread: Spread) -> tuple[Component, ...]:
+    def budget(self, setup: RunSetup, slot: Slot, point: Point, reading: RawReading, spread: Spread | None) -> tuple[Component, ...]:
         """Uncertainty components of one error, in % of output span."""
         return self.budgeted(setup, slot, point, reading, spread)
 

@@ -21,7 +21,7 @@ from metrology.judgement.suspicion import REPEATS, peers_from
 from metrology.judgement.tolerance import tolerance_percent
 from metrology.judgement.uncertainty import Component
 from metrology.methods.alarms import alarms_seen_in, watch_words
-from metrology.methods.budget import Budget
+from metrology.methods.budget import Budget, Spread
 from metrology.methods.condition import found_words, poison_of
 from metrology.methods.detector import GasChannel, require_unit, settings_of
 from metrology.methods.exposing import (
@@ -195,9 +195,7 @@ class Exposed(PointByPoint):
         """What should be read of what is applied."""
         return applied * pressure_factor(setup, slot, channel_named(setup, slot.channel))
 
-    def budget(
-        self, setup: RunSetup, slot: Slot, point: Point, reading: RawReading, spread: tuple[float, int] | None
-    ) -> tuple[Component, ...]:
+    def budget(self, setup: RunSetup, slot: Slot, point: Point, reading: RawReading, spread: Spread | None) -> tuple[Component, ...]:
         """The bottle's certificate, the display's resolution, settling."""
         c = channel_named(setup, slot.channel)
         b = Budget(setup, point.applied, reading, per_input=100 / c.top)

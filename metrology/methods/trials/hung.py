@@ -16,7 +16,7 @@ from metrology.judgement.reference import ReferenceStandard
 from metrology.judgement.uncertainty import Component
 from metrology.methods.adjusting.alternate import ends_of_range
 from metrology.methods.adjusting.base import AdjustTarget
-from metrology.methods.budget import Budget, ideal_for
+from metrology.methods.budget import Budget, Spread, ideal_for
 from metrology.methods.settings import Settings, asked
 from metrology.methods.setup import RunSetup
 from metrology.methods.slots import Quantity, RawReading, Slot
@@ -140,7 +140,7 @@ def targets(setup: RunSetup, variant: str) -> tuple[AdjustTarget, ...]:
     return tuple(replace(t, apply=s.extra["load"], ideal=s.ideal) for t, s in zip(ends_of_range(setup, variant), ends, strict=True))
 
 
-def budget(setup: RunSetup, slot: Slot, point: Point, reading: RawReading, spread: tuple[float, int] | None) -> tuple[Component, ...]:
+def budget(setup: RunSetup, slot: Slot, point: Point, reading: RawReading, spread: Spread | None) -> tuple[Component, ...]:
     """Weights (only while they hang), meter, resolution, settling, repeatability."""
     if not reading.references:
         return ()

@@ -31,6 +31,7 @@ from metrology.methods.analytes import (
     injection_settings,
     read_injection,
 )
+from metrology.methods.budget import Spread
 from metrology.methods.components import applied_of, tolerance_of
 from metrology.methods.exposing import SPAN, ZERO
 from metrology.methods.method import Columns
@@ -177,7 +178,7 @@ class Injections(MixtureExposed):
         a = analyte_named(setup, slot.channel)
         return tolerance_of(setup, a, applied) if slot.extra["exposure"] == SPAN else 100 * blank_limit(setup, a) / a.top
 
-    def budget(self, setup: RunSetup, slot: Slot, point: Any, reading: RawReading, spread: tuple[float, int] | None) -> tuple[Part, ...]:
+    def budget(self, setup: RunSetup, slot: Slot, point: Any, reading: RawReading, spread: Spread | None) -> tuple[Part, ...]:
         """Of a standard its certificate and the display; how well injections repeat stands in the criteria."""
         return super().budget(setup, slot, point, reading, None)
 

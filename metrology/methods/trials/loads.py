@@ -15,7 +15,7 @@ from metrology.judgement.errors import DOWN, UP, Point
 from metrology.judgement.scale_signature import Loaded, ScaleSeen, find_scale_signatures
 from metrology.judgement.signature import Signature
 from metrology.judgement.uncertainty import Component
-from metrology.methods.budget import Budget
+from metrology.methods.budget import Budget, Spread
 from metrology.methods.method import Columns
 from metrology.methods.outcome import Criterion, Judged, Outcome, OutcomeTable, SeriesPoint
 from metrology.methods.setup import Past, RunSetup
@@ -149,9 +149,7 @@ class Loads(InItsUnit):
         """By its scheme in steps of the division, or its own; % of Max."""
         return 100 * limit_kg(setup, self.scale(setup, ""), applied) / setup.instrument.urv
 
-    def budget(
-        self, setup: RunSetup, slot: Slot, point: Point, reading: RawReading, spread: tuple[float, int] | None
-    ) -> tuple[Component, ...]:
+    def budget(self, setup: RunSetup, slot: Slot, point: Point, reading: RawReading, spread: Spread | None) -> tuple[Component, ...]:
         """The weights as often as they stand in the load, the readings of each exchange, the division."""
         s, top = self.scale(setup, ""), setup.instrument.urv
         made = Budget(setup, point.applied, reading, per_input=100 / top)

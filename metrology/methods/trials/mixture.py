@@ -18,7 +18,7 @@ from metrology.judgement.mixture_signature import ComponentSeen, OnGas, find_mix
 from metrology.judgement.settling import Sample, SettleRule
 from metrology.judgement.signature import Signature
 from metrology.judgement.uncertainty import Component as Part
-from metrology.methods.budget import Budget
+from metrology.methods.budget import Budget, Spread
 from metrology.methods.components import (
     ZERO_ROLE,
     Component,
@@ -137,7 +137,7 @@ class MixtureExposed(Exposed):
         """The component's own."""
         return tolerance_of(setup, component_named(setup, slot.channel), applied)
 
-    def budget(self, setup: RunSetup, slot: Slot, point: Point, reading: RawReading, spread: tuple[float, int] | None) -> tuple[Part, ...]:
+    def budget(self, setup: RunSetup, slot: Slot, point: Point, reading: RawReading, spread: Spread | None) -> tuple[Part, ...]:
         """The component's line of the certificate, the display's resolution, settling."""
         c = component_named(setup, slot.channel)
         b = Budget(setup, point.applied, reading, per_input=100 / c.top)

@@ -14,7 +14,7 @@ from metrology.judgement.decision import decide
 from metrology.judgement.errors import UP, ErrorInBases, Point, statistics
 from metrology.judgement.signature import Signature
 from metrology.judgement.uncertainty import Component, combine
-from metrology.methods.budget import COVERAGE, repeatability_of
+from metrology.methods.budget import COVERAGE, Spread, repeatability_of
 from metrology.methods.outcome import Judged, Outcome
 from metrology.methods.setup import RunSetup
 from metrology.methods.slots import Plan, RawReading, Slot
@@ -27,6 +27,7 @@ class PointByPoint(ABC):
 
     has_statistics = True
     least_for_signature = 3
+    scatters = False  # True: a reading taken once has the scatter that policy states
     is_named_whole = False  # True: what kind of error it is, is asked of a complete set only
 
     @abstractmethod
@@ -42,9 +43,7 @@ class PointByPoint(ABC):
         """Tolerance of a reading at a slot in % of output span."""
 
     @abstractmethod
-    def budget(
-        self, setup: RunSetup, slot: Slot, point: Point, reading: RawReading, spread: tuple[float, int] | None
-    ) -> tuple[Component, ...]:
+    def budget(self, setup: RunSetup, slot: Slot, point: Point, reading: RawReading, spread: Spread | None) -> tuple[Component, ...]:
         """Uncertainty components of one error, in % of output span."""
 
     @abstractmethod
@@ -86,10 +85,7 @@ class PointByPoint(ABC):
         then = [as_it_was(setup, r) for r in ordered]
         points = [self.measure(s, r.slot, r) for s, r in zip(then, ordered, strict=True)]
         spreads = repeatability_of([r.slot for r in ordered], [p.error_percent for p in points])
-        judged = tuple(
-            self._judge(s, p, r, spreads.get((r.slot.percent, r.slot.direction, r.slot.channel)))
-            for s, p, r in zip(then, points, ordered, strict=True)
-        )
+        judged = tuple(self._judge(s, p, r, spreads.get(r.slot.channel)) for s, p, r in zip(then, points, ordered, strict=True))
         has_span = self.has_statistics and len({round(p.ideal_percent, 1) for p in points}) >= 2
         is_complete = plan.is_closed and len(judged) == len(plan.slots)
         is_named = len(points) >= self.least_for_signature and (is_complete or not self.is_named_whole)
@@ -98,9 +94,11 @@ class PointByPoint(ABC):
         outcome = self.finish(setup, ordered, outcome, set_key)
         return replace(outcome, findings=self.findings(setup, ordered, outcome)) if is_complete else outcome
 
-    def _judge(self, setup: RunSetup, point: Point, reading: RawReading, spread: tuple[float, int] | None) -> Judged:
+    def _judge(self, setup: RunSetup, point: Point, reading: RawReading, spread: Spread | None) -> Judged:
         policy, slot = setup.policy, reading.slot
         tolerance = self.tolerance_for(setup, slot, point.applied)
+        if spread is None and self.scatters and policy.scatter_percent:
+            spread = Spread(tolerance * policy.scatter_percent / 100, math.inf, "Scatter of a reading taken once, by policy")
         components = self.budget(setup, slot, point, reading, spread)
         u = combine(components, coverage=COVERAGE) if components else None
         decision = decide(
@@ -110,6 +108,8 @@ class PointByPoint(ABC):
             k=u.k if u else 2.0,
             rule=policy.pass_rule,
             max_risk=policy.max_risk,
+            dof=u.effective_dof if u else math.inf,
+            bias=u.bias if u else 0.0,
         )
         return Judged(slot, point, self.bases(setup, point), tolerance, u, components, decision, *self.split(setup, point, reading))
 

@@ -16,7 +16,7 @@ from metrology.judgement.errors import UP, Point
 from metrology.judgement.ph_signature import Electrode, GlassLimits, InBuffer, find_ph_signatures, nernst
 from metrology.judgement.signature import Signature
 from metrology.judgement.uncertainty import Component
-from metrology.methods.budget import Budget
+from metrology.methods.budget import Budget, Spread
 from metrology.methods.method import Columns
 from metrology.methods.outcome import Criterion, Judged, Outcome, OutcomeTable, SeriesPoint
 from metrology.methods.setup import RunSetup
@@ -120,9 +120,7 @@ class TwoBuffers(InItsUnit):
         """The analyzer's own, in pH as % of the range."""
         return tolerance_of(setup, applied)
 
-    def budget(
-        self, setup: RunSetup, slot: Slot, point: Point, reading: RawReading, spread: tuple[float, int] | None
-    ) -> tuple[Component, ...]:
+    def budget(self, setup: RunSetup, slot: Slot, point: Point, reading: RawReading, spread: Spread | None) -> tuple[Component, ...]:
         """The buffer's own U, how well its temperature is known, the last digit, the spread of a captured trace."""
         span, role = setup.instrument.urv - setup.instrument.lrv, slot.extra["role"]
         b = Budget(setup, point.applied, reading, per_input=100 / span)

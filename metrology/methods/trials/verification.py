@@ -14,7 +14,7 @@ from metrology.judgement.errors import UP, Point
 from metrology.judgement.mag_signature import MagSeen, find_mag_signatures
 from metrology.judgement.signature import Signature
 from metrology.judgement.uncertainty import Component
-from metrology.methods.budget import Budget
+from metrology.methods.budget import Budget, Spread
 from metrology.methods.method import Columns
 from metrology.methods.outcome import Criterion, Judged, Outcome, OutcomeTable, SeriesPoint
 from metrology.methods.settings import Settings, asked
@@ -224,9 +224,7 @@ class Verification(InItsUnit):
             return 1000.0
         return max(50 * (r.high - r.low) / abs(r.nominal), 1e-6)
 
-    def budget(
-        self, setup: RunSetup, slot: Slot, point: Point, reading: RawReading, spread: tuple[float, int] | None
-    ) -> tuple[Component, ...]:
+    def budget(self, setup: RunSetup, slot: Slot, point: Point, reading: RawReading, spread: Spread | None) -> tuple[Component, ...]:
         """The last digit of the meter it is read on, and its certificate where one was chosen."""
         r = row_at(setup, slot)
         made = Budget(setup, 0.0, reading, per_input=100 / abs(r.nominal))

@@ -13,7 +13,7 @@ from metrology.judgement.errors import UP, Point
 from metrology.judgement.signature import Signature
 from metrology.judgement.uncertainty import Component
 from metrology.judgement.zero_signature import ZeroSeen, find_zero_signatures, spread
-from metrology.methods.budget import Budget
+from metrology.methods.budget import Budget, Spread
 from metrology.methods.method import Columns
 from metrology.methods.outcome import Criterion, Judged, Outcome, OutcomeTable, SeriesPoint
 from metrology.methods.settings import Settings, asked
@@ -111,9 +111,7 @@ class ZeroFlow(InItsUnit):
         s = settings_of(setup)
         return s.tolerance_minimum * s.minimum_flow / _span(setup)
 
-    def budget(
-        self, setup: RunSetup, slot: Slot, point: Point, reading: RawReading, spread: tuple[float, int] | None
-    ) -> tuple[Component, ...]:
+    def budget(self, setup: RunSetup, slot: Slot, point: Point, reading: RawReading, spread: Spread | None) -> tuple[Component, ...]:
         """The last digit."""
         made = Budget(setup, 0.0, reading, per_input=100 / _span(setup))
         made.resolution(parse_typed(reading.indicated, name="The flow", unit="kg/h").resolution, _span(setup))
