@@ -97,6 +97,10 @@ class Budget:
         self.add(f"Own error of {r.code} by its certificate", 100 * r.deviation(value, unit=unit) / span, IN_FULL)
         self.add(f"Drift of {r.code} since its certificate", 100 * r.drifted(self.reading.on, unit=unit) / span, "rectangular")
 
+    def read_on(self, meter: ReferenceStandard | None, unit: str, span: float, *, typed: float) -> None:
+        """The step of what was read: of the meter's display by the register, whatever zeros were typed; as typed where the register has none."""
+        self.resolution(meter.step_in(unit) or typed if meter else typed, span)
+
     def resolution(self, step: float, span: float) -> None:
         """The step of the reading itself."""
         self.add("Resolution of the reading", 50.0 * step / span, "rectangular", is_random=True)
@@ -167,7 +171,7 @@ def output_budget(setup: RunSetup, applied: float, reading: RawReading, spread: 
         b.meter(meter, ideal_for(setup, applied), i.output_unit, b.out_span)
     if source and meter and source.code == meter.code:
         b.as_one(source.code)
-    b.resolution(parse_typed(reading.indicated, name="The reading", unit=i.output_unit).resolution, b.out_span)
+    b.read_on(meter, i.output_unit, b.out_span, typed=parse_typed(reading.indicated, name="The reading", unit=i.output_unit).resolution)
     b.settling({"indicated": b.out_span, "applied": i.urv - i.lrv})
     b.repeatability(spread)
     return tuple(b.parts)

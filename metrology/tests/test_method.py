@@ -88,8 +88,8 @@ class Judging(TestCase):
         self.assertEqual(
             names, ["Input reference REF-P1", "Resolution of REF-P1", "Output meter REF-I1", "Resolution of the reading", stated]
         )
-        # 2 % of a tolerance of 0.5 %; 0.05 kPa of 400 at k 2, 0.005 kPa / sqrt 3, 0.002 mA of 16 at k 2, 0.000005 mA / sqrt 3.
-        by_hand = ((0.0125 / 2) ** 2 + (0.00125 / 3**0.5) ** 2 + (0.0125 / 2) ** 2 + (0.00003125 / 3**0.5) ** 2 + 0.01**2) ** 0.5
+        # 2 % of a tolerance of 0.5 %; 0.05 kPa of 400 at k 2, 0.005 kPa / sqrt 3, 0.002 mA of 16 at k 2, 0.0005 mA / sqrt 3.
+        by_hand = ((0.0125 / 2) ** 2 + (0.00125 / 3**0.5) ** 2 + (0.0125 / 2) ** 2 + (0.003125 / 3**0.5) ** 2 + 0.01**2) ** 0.5
         self.assertAlmostEqual(result.judged[0].uncertainty.combined, by_hand, places=6)
         self.assertAlmostEqual(result.judged[0].uncertainty.k, 2.0, places=3)
 

@@ -108,6 +108,17 @@ class OneDevice(TestCase):
         self.assertAlmostEqual(both["REF-P1 as source and as meter"], two["Input reference REF-P1"] + two["Output meter REF-I1"])
 
 
+class Display(TestCase):
+    def test_the_register_says_what_it_resolves_and_not_the_zeros_that_were_typed(self):
+        s = RunSetup("tx-multipoint", "1", instrument(details=METHOD.settings()))
+        for typed, step, value in (("12", 0.001, 0.003125), ("12.000", 0.001, 0.003125), ("12.0", 0.0, 0.3125)):
+            with self.subTest(typed=typed, step=step):
+                references = {"applied": reference_from(reference()), "indicated": replace(reference_from(meter()), resolution=step)}
+                raw = RawReading(METHOD.plan(s, "as_found")[2], "200", typed, references=references)
+                told = {c.name: c.value for c in output_budget(s, 200.0, raw, None)}
+                self.assertAlmostEqual(told["Resolution of the reading"], value)  # half a step of 16 mA
+
+
 class ColdJunction(TestCase):
     def budget(self, at, **policy):
         details = read_settings(get_method("temp-sensor").settings, {"sensor": "tc-k", "sensor_class": "tc-k-2"})

@@ -97,7 +97,7 @@ class LoopTest(PointByPoint):
         i = setup.instrument
         b = Budget(setup, point.applied, reading)
         b.meter(meter, point.applied, i.output_unit, b.out_span)
-        b.resolution(parse_typed(reading.indicated, name="The reading", unit=i.output_unit).resolution, b.out_span)
+        b.read_on(meter, i.output_unit, b.out_span, typed=parse_typed(reading.indicated, name="The reading", unit=i.output_unit).resolution)
         b.settling({"indicated": b.out_span})
         b.repeatability(spread)
         return tuple(b.parts)

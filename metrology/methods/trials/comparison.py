@@ -188,7 +188,7 @@ class Comparison(PointByPoint):
         if meter:
             b.meter(meter, float(reading.indicated), unit, span / per)
         b.cold_junction(point.applied)
-        b.resolution(parse_typed(reading.indicated, name="The reading", unit=unit).resolution, span / per)
+        b.read_on(meter, unit, span / per, typed=parse_typed(reading.indicated, name="The reading", unit=unit).resolution)
         b.settling({"applied": span, "indicated": span / per})
         b.repeatability(spread)
         return tuple(b.parts)

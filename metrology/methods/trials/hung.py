@@ -155,7 +155,8 @@ def budget(setup: RunSetup, slot: Slot, point: Point, reading: RawReading, sprea
         b.add("Gauge glass", b.at_input(d.glass_u * _filling(setup) / (d.density - upper_density(setup))), "rectangular")
     if meter:
         b.meter(meter, ideal_for(setup, point.applied), i.output_unit, b.out_span)
-    b.resolution(parse_typed(reading.indicated, name="The reading", unit=i.output_unit).resolution, b.out_span)
+    typed = parse_typed(reading.indicated, name="The reading", unit=i.output_unit).resolution
+    b.read_on(reading.references.get("indicated"), i.output_unit, b.out_span, typed=typed)
     b.settling({"indicated": b.out_span})
     b.repeatability(spread)
     return tuple(b.parts)
