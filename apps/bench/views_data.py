@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import uuid
+from datetime import datetime
 from typing import Any
 
+from django.utils import timezone
+
 from apps.bench.auto_capture import active_for, check_runs
-from apps.bench.models import AutoCapture
+from apps.bench.models import RUNNING, AutoCapture
 from apps.bench.selectors import find_signal
 from apps.runs.models import OPEN, Run
 from apps.runs.store import load_state
@@ -16,35 +19,55 @@ from metrology.methods.registry import batch_methods, get_method
 from metrology.run.progress import make_progress
 
 
+PACE_FROM = 2  # readings from which on the pace of the capture itself counts
+
+
 def auto_data(auto: AutoCapture) -> dict[str, Any]:
     """A capture that goes on by itself, with how far each of its runs is."""
+    rows, taken = [], 0
+    for run_id in auto.runs:
+        row, now_taken = _run_row(uuid.UUID(run_id), since=auto.started_at)
+        rows.append(row)
+        taken += now_taken
     return {
         "id": auto.id,
         "status": auto.status,
         "says": auto.says,
+        "left_s": _left_s(auto, taken, sum(r["total"] - r["taken"] for r in rows)) if auto.status == RUNNING else None,
         "started_at": auto.started_at,
         "ended_at": auto.ended_at,
         "started_by": auto.started_by.name,
         "lanes": auto.progress,
         "plan": auto.plan,
-        "runs": [_run_row(uuid.UUID(r)) for r in auto.runs],
+        "runs": rows,
     }
 
 
-def _run_row(run_id: uuid.UUID) -> dict[str, Any]:
+def _left_s(auto: AutoCapture, taken: int, left: int) -> float | None:
+    """How long it still takes at the pace so far; by what was foreseen until a few are taken, and unknown where nothing was."""
+    gone = (timezone.now() - auto.started_at).total_seconds()
+    if taken >= PACE_FROM:
+        return gone / taken * left
+    return max(0.0, auto.plan.get("finish_s", 0.0) - gone) or None
+
+
+def _run_row(run_id: uuid.UUID, *, since: datetime) -> tuple[dict[str, Any], int]:
+    """How far a run is, and how many of its readings were taken since then."""
     run, _, state = load_state(run_id)
     method = get_method(state.setup.method)
     progress = make_progress(state, method)
     sets = [p.step for p in progress.steps if p.step.kind == "readings" and state.active_readings(p.step.key)]
     step = sets[-1] if sets else None
-    return {
+    readings = state.active_readings(step.key) if step else {}
+    row = {
         "id": str(run.id),
         "number": run.label,
         "tag": run.tag,
         "at_step": run.at_step,
-        "taken": len(state.active_readings(step.key)) if step else 0,
+        "taken": len(readings),
         "total": len(method.plan(state.setup, step.key if step else "as_found")),
     }
+    return row, sum(r.at >= since for r in readings.values())
 
 
 def candidates() -> list[dict[str, Any]]:

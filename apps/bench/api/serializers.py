@@ -70,6 +70,7 @@ class AutoSerializer(serializers.Serializer):
     started_by = serializers.CharField()
     runs = AutoRunSerializer(many=True)
     lanes = LaneSerializer(many=True)
+    left_s = serializers.FloatField(allow_null=True)
     plan = BatchPlanSerializer()
 
 

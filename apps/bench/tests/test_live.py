@@ -224,8 +224,13 @@ class ByItself(LiveTestCase):
         self.live_transmitter()
         self.start_captures(self.run_id)
         self.assertFailure(self.post("auto-captures/", {"runs": [self.run_id]}), 400, "running")
+        going = lambda: self.get(f"auto-captures/?run={self.run_id}").json()[0]  # noqa: E731
+        told = self.until(lambda: (row := going())["runs"][0]["taken"] >= 3 and row, 150)
+        if told["status"] == "running":  # by the pace so far, not longer than a hundred times it
+            self.assertTrue(0 < told["left_s"] < 15_000, told["left_s"])
         auto = self.until(self.ended, 150)
         self.assertEqual(auto.status, "done", auto.says)
+        self.assertIsNone(going()["left_s"])
         view = self.view()
         self.assertEqual(view["step"]["kind"], "judge")
         rows = view["evidence"][0]["rows"]

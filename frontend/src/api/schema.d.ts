@@ -2586,6 +2586,8 @@ export interface components {
             started_by: string;
             runs: components["schemas"]["AutoRun"][];
             lanes: components["schemas"]["Lane"][];
+            /** Format: double */
+            left_s: number | null;
             plan: components["schemas"]["BatchPlan"];
         };
         AutoRun: {

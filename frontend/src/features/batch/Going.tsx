@@ -1,5 +1,6 @@
 import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
+import { HowFar } from "../live/HowFar";
 import { Button } from "../../ui/Button";
 import { clock } from "../../ui/format";
 import { Message } from "../../ui/Message";
@@ -85,6 +86,7 @@ export function Going({ auto, onStop, stopping }: { auto: Auto; onStop: () => vo
           started {clock(auto.started_at)} by {auto.started_by}
           {auto.ended_at && `, ended ${clock(auto.ended_at)}`}
         </span>
+        {running && <HowFar auto={auto} />}
         {running && (
           <Button onClick={onStop} disabled={stopping} className="ml-auto">
             Stop it

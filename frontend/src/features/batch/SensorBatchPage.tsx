@@ -1,6 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { Link, useParams } from "react-router";
 import { ApiFailure, client, unwrap } from "../../api/client";
+import { HowFar } from "../live/HowFar";
 import { Button, LinkButton } from "../../ui/Button";
 import { TextField } from "../../ui/fields";
 import { Failure, Loading, Message } from "../../ui/Message";
@@ -127,6 +128,7 @@ function Capture({ batch, act }: { batch: Batch; act: ReturnType<typeof useAct> 
       <div className="flex flex-wrap items-center gap-4">
         <div className="min-w-0 flex-1" role="status">
           {isGoing ? auto.lanes.map((l) => <p key={l.label + l.says}>{l.says || "Starting."}</p>) : auto && <p>{auto.says}</p>}
+          {isGoing && <HowFar auto={auto} />}
         </div>
         {isGoing && batch.is_mine && (
           <Button onClick={() => act.mutate({ do: "stop", auto: auto.id })} disabled={act.isPending}>

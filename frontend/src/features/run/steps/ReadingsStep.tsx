@@ -3,6 +3,7 @@ import { useMutation } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { ApiFailure, client, unwrap, type Run, type Step } from "../../../api/client";
 import { useAutoCaptures } from "../../../api/queries";
+import { HowFar } from "../../live/HowFar";
 import { useShortcuts } from "../../../app/shortcuts";
 import { Button } from "../../../ui/Button";
 import { TextField } from "../../../ui/fields";
@@ -99,7 +100,7 @@ function ByItself({ run, failed }: { run: Run; failed: Error | null }) {
       <div role="status" className="flex flex-wrap items-center gap-4 border-l-8 border-water bg-water-soft px-3 py-2">
         <span className="flex-1">
           <strong>Capturing by itself. </strong>
-          {auto.says}
+          {auto.says} <HowFar auto={auto} />
         </span>
         <Button onClick={() => stop.mutate(auto.id)} disabled={stop.isPending}>
           Stop it

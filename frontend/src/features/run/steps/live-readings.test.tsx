@@ -142,7 +142,7 @@ describe("a live reading", () => {
 
 describe("capturing by itself", () => {
   const both = { sources: [...LIVE.sources, { quantity: "applied", channel: "", signal: "CAL/p", label: "Pressure", unit: "kPa", stimulus: "CAL/p" }] };
-  const auto = { id: "7", status: "running", says: "Bench calibrator at 100 kPa.", started_at: "", ended_at: null, started_by: "Ines", runs: [], lanes: [], plan: {} };
+  const auto = { id: "7", status: "running", says: "Bench calibrator at 100 kPa.", started_at: "", ended_at: null, started_by: "Ines", runs: [{ id: "1", number: "VL-1", tag: "PT-1", at_step: "", taken: 3, total: 10 }], lanes: [], left_s: 130, plan: {} };
 
   it("is offered only when the stimulus is live too", async () => {
     showLive().shown.unmount();
@@ -155,6 +155,7 @@ describe("capturing by itself", () => {
   it("tells what it waits for and can be stopped", async () => {
     const { server } = showLive(runAt({}, both), { [CAPTURES]: { body: [auto] }, "POST /api/v1/auto-captures/7/stop/": { body: { ...auto, status: "stopped" } } });
     expect(await screen.findByText("Bench calibrator at 100 kPa.")).toBeTruthy();
+    expect(screen.getByText("3 of 10 taken, about 2 min left")).toBeTruthy();
     fireEvent.click(screen.getByText("Stop it"));
     await waitFor(() => expect(server.asked.some((a) => a.path === "/api/v1/auto-captures/7/stop/")).toBe(true));
   });
