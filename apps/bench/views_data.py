@@ -18,7 +18,6 @@ from metrology.faults import Fault
 from metrology.methods.registry import batch_methods, get_method
 from metrology.run.progress import make_progress
 
-
 PACE_FROM = 2  # readings from which on the pace of the capture itself counts
 
 

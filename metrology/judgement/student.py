@@ -91,15 +91,24 @@ def coverage_factor(coverage: float, dof: float = math.inf, *, beside: float = 0
 
 
 def _from_below(coverage: float, dof: float, beside: float) -> float:
-    """Newton's steps from where the nearer side alone would do: above zero the distribution bends down, so that no step goes too far."""
-    t = _NORMAL.inv_cdf(coverage if beside > 0 else 0.5 + coverage / 2.0) if coverage > 0.5 else 0.0
+    """Newton's steps from a point that is at most as far: above zero the distribution bends down, so that no step goes too far."""
+    t = _near(coverage if beside > 0 else 0.5 + coverage / 2.0, dof)
     for _ in range(200):
         missing = coverage - student_cdf(t, dof) + student_cdf(-t - beside, dof)
         step = missing / (_density(t, dof) + _density(t + beside, dof))
         t += step
-        if abs(step) < 1e-13 * (1 + t):
+        if abs(step) < 1e-12 * (1 + abs(t)):
             break
     return t
+
+
+def _near(share: float, dof: float) -> float:
+    """A quantile by the first terms of its expansion in 1 / dof (Abramowitz and Stegun, 26.7.5), which is short of it; the normal one of few dof."""
+    z = _NORMAL.inv_cdf(share) if share > 0.5 else 0.0
+    if math.isinf(dof) or dof < 5:
+        return z
+    z2 = z * z
+    return z + z * (z2 + 1) / (4 * dof) + z * (3 + z2 * (16 + 5 * z2)) / (96 * dof**2)
 
 
 def _density(t: float, dof: float) -> float:

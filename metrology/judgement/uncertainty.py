@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 from metrology.faults import Fault, require_finite, require_positive
 from metrology.judgement.student import coverage_factor
@@ -78,13 +79,18 @@ def check_component(component: Component) -> Component:
     return component
 
 
-def combine(components: Sequence[Component], *, coverage: float = 0.9545) -> Uncertainty:
+@lru_cache(maxsize=4096)
+def _factor(coverage: float, dof: float, beside: float) -> float:
+    return coverage_factor(coverage, dof, beside=beside)
+
+
+def combine(components: Sequence[Component], *, coverage: float = 0.9545, digits: int = 17) -> Uncertainty:
     """Root sum of squares, Welch-Satterthwaite degrees of freedom, and the expanded uncertainty.
 
     u_c^2 = sum u_i^2 (GUM 5.1.2, uncorrelated); nu_eff = u_c^4 / sum(u_i^4 / nu_i) (GUM G.4.1);
     U = k u_c with k from Student's t at nu_eff (GUM G.3.2). Known errors b that are not corrected are added in full (GUM F.2.4.5):
     U = k u_c + |b|, k so that the coverage is still the one wanted, because such an error lies on one side only.
-    Raises a Fault for an empty list or all zeros.
+    digits: to which nu_eff counts; the many readings of a set then share their factors. Raises a Fault for an empty list or all zeros.
     """
     if not components:
         raise Fault("empty", "components is empty; at least one is needed.", field="components")
@@ -96,5 +102,5 @@ def combine(components: Sequence[Component], *, coverage: float = 0.9545) -> Unc
     combined = math.sqrt(variance)
     spread = math.fsum((u / combined) ** 4 / nu for u, nu in parts) if combined else 0.0
     dof = 1.0 / spread if spread > 0 else math.inf
-    k = coverage_factor(coverage, dof, beside=2 * bias / combined if combined else 0.0)
+    k = _factor(coverage, float(f"{dof:.{digits}g}"), float(f"{2 * bias / combined if combined else 0.0:.{digits}g}"))
     return Uncertainty(combined, dof, k, k * combined + bias, bias)

@@ -503,9 +503,10 @@ def _device_accepted(s: RunState, e: Event) -> None:
 
 def _reading_struck(s: RunState, e: Event) -> None:
     p: kept.ReadingStruck = e.payload
-    for i, r in enumerate(s.readings):
-        if r.id == p["reading"]:
-            s.readings[i] = replace(r, struck_reason=p["reason"], struck_by=e.author_name)
+    for i in range(len(s.readings) - 1, -1, -1):  # it is mostly one of the last
+        if s.readings[i].id == p["reading"]:
+            s.readings[i] = replace(s.readings[i], struck_reason=p["reason"], struck_by=e.author_name)
+            break
     for step in p.get("undone", ()):  # what was seen beside the reading goes with it
         s.setup = s.setup.without(s.confirmations[step].values)
         _take_back(s, e, step)

@@ -19,6 +19,7 @@ from tools import (
     bottle_trials,
     cause_trials,
     cell_trials,
+    core_speed,
     coverage_trials,
     electrode_trials,
     exposure_trials,
@@ -52,8 +53,8 @@ def causes() -> tuple[list[tuple[str, str, str]], str]:
     known = sum(cause_trials.right(t) or t.is_undecided for t in few) / len(few)
     rows.append(("three points, both ways and one: right or said to be open", f"{100 * known:.1f} %", ">= 95 %"))
     rows.append(("Brier score of the first share", f"{cause_trials.brier(every + sound):.3f}", "< 0.10"))
-    off = max(abs(told - came) for told, came, n in cause_trials.calibration(every + sound) if n >= 20)
-    rows.append(("share told against share right, widest of bins with 20", f"{100 * off:.0f} points", "<= 7"))
+    off = max(abs(told - came) for told, came, n in cause_trials.calibration(every + sound) if n >= 50)
+    rows.append(("share told against share right, widest of bins with 50", f"{100 * off:.0f} points", "<= 7"))
     for size in (1.0, 2.0):
         right, open_, wrong = sensor_trials.shares(sensor_trials.run_trials(1000, size, seed=3306))
         told = f"{100 * right:.1f} % ({100 * open_:.1f} % with open ones); {100 * wrong:.1f} %"
@@ -191,6 +192,7 @@ def main() -> None:
     rows.append(("gas exposures classed right, 10,000 with faults", f"{100 * classed:.1f} %", ">= 97 %"))
     rows.append(("of them dead or blinded, and called good", str(exposure_trials.dangers(exposures)), "none"))
     rows.append(("bottles told from detectors, 1,000 plants", f"{100 * bottled:.1f} %", ">= 97 %"))
+    rows += core_speed.measure()
     told, named = causes()
     rows += told
     for kind, covered in coverage_trials.run_trials(5000).items():

@@ -13,7 +13,6 @@ from metrology.judgement.causes.rows import Curve
 
 NONE = "none"
 SURE = 0.8  # from here on a cause is named without another beside it
-TEMPER = 0.8  # readings are less independent, and faults less pure, than the model says
 WORTH = 0.02  # shares below it are not told
 LEAST_GAP = 0.8  # in tolerances: up and down this far apart are looked at, though every reading is well inside
 
@@ -50,7 +49,7 @@ def shares_of(found: list[Hypothesis]) -> Explanation:
     by_codes: dict[tuple[str, ...], list[Hypothesis]] = {}
     for h in found:
         by_codes.setdefault(tuple(sorted(h.codes)), []).append(h)
-    logs = {codes: TEMPER * mix([h.log for h in hs]) for codes, hs in by_codes.items()}
+    logs = {codes: mix([h.log for h in hs]) for codes, hs in by_codes.items()}
     total = mix(list(logs.values()))
     chances: dict[str, float] = {}
     best: dict[str, tuple[float, Hypothesis]] = {}

@@ -100,7 +100,7 @@ class PointByPoint(ABC):
         if spread is None and self.scatters and policy.scatter_percent:
             spread = Spread(tolerance * policy.scatter_percent / 100, math.inf, "Scatter of a reading taken once, by policy")
         components = self.budget(setup, slot, point, reading, spread)
-        u = combine(components, coverage=COVERAGE) if components else None
+        u = combine(components, coverage=COVERAGE, digits=3) if components else None
         decision = decide(
             point.error_percent,
             tolerance,
