@@ -14,7 +14,7 @@ from metrology.judgement.causes.evidence import TWO_PI, AtNoise, Design
 from metrology.judgement.causes.explain import NONE, Explanation, shares_of
 from metrology.judgement.causes.hypothesis import FLOOR, NOISE, SCATTER, Hypothesis, log_fault, log_slip
 from metrology.judgement.signature import UNDECIDED, Signature
-from metrology.quantities.temperature import pt_resistance
+from metrology.quantities.temperature import sensor_signal_beyond
 
 AIR_C = 22.0
 FAILED = 4.0  # what a set outside its tolerance takes from the log chance of nothing being wrong
@@ -63,7 +63,7 @@ class Sensor:
         if self.kind == "pt":
             laws |= {
                 "lead-resistance": [1 / p.slope for p in self.points],
-                "r0-drift": [pt_resistance(p.t90_c, r0=self.r0) / p.slope for p in self.points],
+                "r0-drift": [sensor_signal_beyond("pt", p.t90_c, r0=self.r0) / p.slope for p in self.points],
                 "curve": [x * (1 - x) for x in share],
             }
         elif self.kind:
@@ -181,7 +181,7 @@ def _words(s: Sensor, code: str, best: Hypothesis) -> Words:
             (f"In degrees that is {ends}",),
         )
     if code == "r0-drift":
-        moved = 100 * size / max(pt_resistance(p.t90_c, r0=s.r0) / p.slope for p in s.points)
+        moved = 100 * size / max(sensor_signal_beyond("pt", p.t90_c, r0=s.r0) / p.slope for p in s.points)
         return (
             f"The error grows with the resistance: R0 has moved by {moved:+.2f} %.",
             "The element has drifted or is strained: replace it, or load matching coefficients where a transmitter takes them.",

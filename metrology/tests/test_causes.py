@@ -167,6 +167,21 @@ class Names(TestCase):
             self.assertEqual(explain(replace(c, points=points)).candidates[0].code, NONE)
         self.assertEqual(explain(replace(c, points=c.points[:3])).candidates[0].code, "zero-shift")
 
+    def test_what_was_applied_far_outside_the_range_is_not_explained(self):
+        c = curve(lambda n, p, way: 3.0)
+        for fraction, is_named in ((1.49, True), (1.5, True), (1.51, False), (-0.51, False)):
+            odd = replace(c.points[-1], fraction=fraction, ideal_percent=100 * fraction)
+            self.assertEqual(explain(replace(c, points=(*c.points[:-1], odd))).candidates[0].code != NONE, is_named, fraction)
+
+    def test_numbers_beyond_all_measure_give_an_answer(self):
+        for size in (1e3, 1e6, 1e9, 1e12):
+            for tolerance in (1e-6, 0.5, 1e4):
+                for transfer in (Transfer(), ROOT, REVERSE, Transfer("table", table=((0.0, 0.0), (50.0, 30.0), (100.0, 100.0)))):
+                    c = curve(lambda n, p, way, s=size: s * (-1) ** n * (p + 1), tolerance=tolerance, transfer=transfer)
+                    self.assertAlmostEqual(sum(k.share for k in explain(c).candidates), 1.0)
+                    find_signatures(c)
+                    would_tell(c)
+
     def test_shares_are_of_one_whole(self):
         for error in (lambda n, p, way: 0.7, lambda n, p, way: 1.0 + 0.6 * way * hump(p), lambda n, p, way: (-1) ** n * 0.9):
             self.assertAlmostEqual(sum(c.share for c in explain(curve(error)).candidates), 1.0)

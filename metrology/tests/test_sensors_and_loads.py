@@ -201,6 +201,10 @@ class Signatures(TestCase):
         warm = find_sensor_signatures(self.points([0.02 * (t - 22.0) for t in (0.0, 75.0, 150.0)]), tolerance=0.15, sensor="pt")
         self.assertNotIn("immersion", [s.code for s in warm])  # nothing pulls away from the air
 
+    def test_a_comparison_a_little_beyond_the_curve_is_judged_all_the_same(self):
+        beyond = [SensorPoint(t, 0.35 / 0.3, 0.3) for t in (-201.0, 400.0, 851.0)]
+        self.assertTrue(find_sensor_signatures(beyond, tolerance=0.5, sensor="pt"))
+
     def test_the_air_it_was_read_in_counts(self):
         pulled = self.points([0.02 * (45.0 - t) for t in (0.0, 75.0, 150.0)])
         for air, codes in ((45.0, ["immersion"]), (0.0, ["lead-resistance", "immersion"])):

@@ -13,6 +13,7 @@ from metrology.judgement.causes.rows import Curve
 
 NONE = "none"
 SURE = 0.8  # from here on a cause is named without another beside it
+FARTHEST = 1.0  # of the span, from its middle
 WORTH = 0.02  # shares below it are not told
 LEAST_GAP = 0.8  # in tolerances: up and down this far apart are looked at, though every reading is well inside
 
@@ -35,12 +36,20 @@ class Explanation:
     is_undecided: bool
 
 
+NOTHING = Explanation((Candidate(NONE, 1.0, 1.0, Hypothesis((NONE,), 0.0)),), False)
+
+
 @lru_cache(maxsize=256)
 def explain(curve: Curve) -> Explanation:
-    """Weigh what may be wrong. Nothing is looked for where every error is well inside the tolerance, or in fewer than three readings at two levels."""
+    """Weigh what may be wrong.
+
+    Nothing is looked for where every error is well inside the tolerance, in fewer than three readings at two levels, and where something was applied
+    further than half a span outside the range: no shape over the range tells what an instrument does there.
+    """
+    is_outside = any(abs(p.fraction - 0.5) > FARTHEST for p in curve.points)
     too_few = len(curve.points) < 3 or len({round(p.ideal_percent) for p in curve.points}) < 2
-    if too_few or (curve.worst <= FLOOR * curve.tolerance and curve.gap < LEAST_GAP * curve.tolerance):
-        return Explanation((Candidate(NONE, 1.0, 1.0, Hypothesis((NONE,), 0.0)),), False)
+    if is_outside or too_few or (curve.worst <= FLOOR * curve.tolerance and curve.gap < LEAST_GAP * curve.tolerance):
+        return NOTHING
     return shares_of(hypotheses(curve))
 
 
@@ -48,7 +57,10 @@ def shares_of(found: list[Hypothesis]) -> Explanation:
     """What each cause has of all that was found, likeliest first."""
     by_codes: dict[tuple[str, ...], list[Hypothesis]] = {}
     for h in found:
-        by_codes.setdefault(tuple(sorted(h.codes)), []).append(h)
+        if math.isfinite(h.log):
+            by_codes.setdefault(tuple(sorted(h.codes)), []).append(h)
+    if not by_codes:
+        return NOTHING  # numbers beyond all measure
     logs = {codes: mix([h.log for h in hs]) for codes, hs in by_codes.items()}
     total = mix(list(logs.values()))
     chances: dict[str, float] = {}

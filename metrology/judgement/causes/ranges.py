@@ -16,6 +16,7 @@ from metrology.quantities.units import UNITS, convert, quantity_of
 
 LEAST_RANGE = 2.0  # % of span: nobody sets a range nearer to the one that is meant
 ROUND, SAME_LOW = 0.75, 0.6  # how often another range has round ends, and the same lower end
+LARGEST_RANGE = 1e4  # beyond it nothing can be read any more
 PLACES, LOW_PLACES = 30, 10  # round ends that come into question
 COMMON = ("bar", "kg/cm2", "atm")  # where the unit is not told
 IN_QUESTION = 12.0  # what a unit may lose in log likelihood before it is not worth telling
@@ -26,7 +27,7 @@ def another_range(curve: Curve, at: AtNoise, each: float) -> Iterator[Hypothesis
     zero, more, gain, width = at.two(ZERO, SPAN)
     size = max(abs(zero), abs(zero + more))
     slope = 1.0 + more / 100
-    if slope <= 0.05 or size < LEAST_RANGE:
+    if not (slope > 0.05 and LEAST_RANGE <= size < LARGEST_RANGE):
         return
     prior = each + LOG_PRIOR["range-mismatch"]
     span = curve.urv - curve.lrv
