@@ -142,6 +142,11 @@ class Names(TestCase):
     def test_two_at_once_are_both_named(self):
         c = curve(lambda n, p, way: 1.0 + 0.6 * way * hump(p))
         self.assertEqual({k.code for k in explain(c).candidates[:2]}, {"zero-shift", "hysteresis"})
+        one_sided = find_signatures(curve(lambda n, p, way: 0.9 + (1.0 * hump(p) if way > 0 else 0.0)))
+        self.assertEqual({s.code for s in one_sided[:2]}, {"zero-shift", "hysteresis"})
+        self.assertRegex(
+            next(s.says for s in one_sided if s.code == "zero-shift"), r"about \+0\.(8[5-9]|9[0-5]) %"
+        )  # not half of the hysteresis with it
         clipped = curve(lambda n, p, way: max(-2.0, -0.6 - p))  # shifted down, and held at its lower end
         self.assertEqual({k.code for k in explain(clipped).candidates[:2]}, {"zero-shift", "saturation"})
 

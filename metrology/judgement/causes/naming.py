@@ -132,7 +132,7 @@ def _zero(curve: Curve, c: Candidate) -> Told:
         f"The readings stay within {rest:.2f} % of it.",
     )
     return (
-        f"The same error everywhere, about {size if where else at_lrv if len(c.best.codes) > 1 else size:+.2f} % of span{where}: zero shift.",
+        f"The same error everywhere, about {size:+.2f} % of span{where}: zero shift.",
         lines,
     )
 
