@@ -158,11 +158,11 @@ def _stands(sensor: BatchSensor, batch: Batch) -> dict[str, Any]:
     """State of a sensor: to begin, at work, plain (it passed and may be put back), to decide, restoring, ready, or what its run ended as."""
     if sensor.run is None:
         return {"state": "to begin"}
-    if sensor.run.status not in OPEN:
-        return {"state": sensor.run.status}
     _, _, state = load_state(sensor.run.id)
     method = get_method(state.setup.method)
     progress = make_progress(state, method)
+    if sensor.run.status not in OPEN:  # what it came to is the record's to tell; here only how many readings it has
+        return {"state": sensor.run.status, **_read_so_far(state, method, [p.step for p in progress.steps])[1]}
     step = progress.current
     told: dict[str, Any] = {"at_step": step.title if step else "", "is_on_hold": bool(state.open_holds)}
     told |= _judged_so_far(state, method, [p.step for p in progress.steps])
@@ -187,12 +187,16 @@ def _is_plain(state: RunState, method: Method, step: Step) -> bool:
     return result.verdict != FAIL and proposal_at(state, method, step, result).choice == "leave"
 
 
+def _read_so_far(state: RunState, method: Method, steps: Sequence[Step]) -> tuple[str, dict[str, Any]]:
+    """The last set that has readings, empty where none has, and how many."""
+    key = next((s.key for s in reversed(steps) if s.kind == "readings" and state.active_readings(s.key)), "")
+    return key, {"taken": len(state.active_readings(key)) if key else 0, "total": len(method.plan(state.setup, key or "as_found"))}
+
+
 def _judged_so_far(state: RunState, method: Method, steps: Sequence[Step]) -> dict[str, Any]:
     """Of the last set that has readings: how many, the verdict of those there are, and how much of the tolerance the worst of them uses."""
-    sets = [s for s in steps if s.kind == "readings" and state.active_readings(s.key)]
-    total = len(method.plan(state.setup, sets[-1].key if sets else "as_found"))
-    if not sets:
-        return {"taken": 0, "total": total}
-    result = evaluate_together(state, method, sets[-1].key)
-    told = {"taken": len(state.active_readings(sets[-1].key)), "total": total}
+    key, told = _read_so_far(state, method, steps)
+    if not key:
+        return told
+    result = evaluate_together(state, method, key)
     return {**told, "verdict": result.verdict, "share": f"{100 * result.share:.0f}"} if result.is_judged else told

@@ -183,6 +183,7 @@ class Made(BatchCase):
         self.assertFailure(self.act("sign", password="wrong"), 400, "wrong_password")
         rows = self.rows(self.act("sign", password=PASSWORD))
         self.assertEqual({t: r["state"] for t, r in rows.items()}, {"TE-1": "signed", "TE-2": "signed", "TE-3": "to decide"})
+        self.assertEqual({(r["taken"], r["total"]) for r in rows.values()}, {(3, 3)})
         self.assertEqual(Hold.objects.filter(released_at=None).count(), 1)  # what failed keeps its hold
         self.assertIsNone(Batch.objects.get().closed_at)
         self.assertFailure(self.act("sign", password=PASSWORD), 400, "nothing_ready")
