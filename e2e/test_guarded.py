@@ -83,7 +83,7 @@ class Guarded(BrowserTestCase):
         self.steps.to_as_found()
         self.steps.read(["4.00", "7.92", "11.88", "15.92", "20.00", "20.00", "16.08", "12.12", "8.08", "4.00"])
         expect(p.get_by_text("Proposed: Correct the cause, then prove")).to_be_visible()
-        expect(p.get_by_role("form").get_by_text("friction, plugged line")).to_be_visible()
+        expect(p.get_by_role("form").get_by_text("hysteresis, a plugged line")).to_be_visible()
         p.get_by_role("button", name="Decide: Correct the cause").click()
         p.get_by_label("What was done").fill("Impulse line rodded")
         p.get_by_role("button", name="Work is done").click()

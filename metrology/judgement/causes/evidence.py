@@ -20,7 +20,8 @@ FEW = 12  # readings, each of which is looked at as the one that may be off
 
 def dot(a: Sequence[float], b: Sequence[float]) -> float:
     """Sum of products."""
-    return sum(map(mul, a, b))
+    total: float = sum(map(mul, a, b))
+    return total
 
 
 def log_size(size: float, *, about: float, spread: float) -> float:
