@@ -1,5 +1,5 @@
 """Why a transmitter is off: hypotheses of what is wrong with it, weighed by how well each explains the readings.
 
-`rows` sets the readings against the shapes that faults have, `evidence` weighs a shape, `hypotheses` lists what may be wrong,
-`explain` gives the shares and what would tell, `words` says it.
+`rows` sets the readings against the shapes that faults have and `evidence` weighs a shape. `shapes`, `ranges`, `laws`, `limits` and `kinks` each try one
+kind of fault, `hypotheses` all of them; `explain` gives the shares, `naming` says them, with what would tell.
 """

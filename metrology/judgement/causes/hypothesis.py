@@ -74,8 +74,8 @@ def design_of(rows: Sequence[Row], tolerance: float) -> Design:
 
 
 def noises(curve: Curve) -> list[float]:
-    """The noises tried, % of span; a reading is not better than what is known of it."""
-    return list(dict.fromkeys(max(n * curve.tolerance, curve.noise) for n in NOISE))
+    """The noises tried, % of span."""
+    return [n * curve.tolerance for n in NOISE]
 
 
 def lost(left_out: int, noise: float) -> float:

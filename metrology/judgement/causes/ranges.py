@@ -51,7 +51,8 @@ def _round_ends(curve: Curve, low: float, high: float) -> tuple[float, float]:
     least = abs(curve.urv - curve.lrv) / 20.0
     power = 10.0 ** math.floor(math.log10(least))
     step = next(m * power for m in (1.0, 2.0, 5.0, 10.0) if m * power >= least * 0.999)
-    return tuple(own if abs(own - v) < step / 2 else round(v / step) * step for own, v in ((curve.lrv, low), (curve.urv, high)))  # type: ignore[return-value]
+    a, b = (own if abs(own - v) < step / 2 else round(v / step) * step for own, v in ((curve.lrv, low), (curve.urv, high)))
+    return a, b
 
 
 def another_unit(curve: Curve, at: AtNoise, each: float) -> Iterator[Hypothesis]:

@@ -25,7 +25,6 @@ class Curve:
 
     pv_errors: % of output span, one a point. times_s: when each was read, rising; without them the readings count as evenly spaced.
     has_movement: False for what can have neither hysteresis nor friction, such as a display.
-    noise: standard uncertainty of one reading from its resolution and settling, % of span, where it is known.
     """
 
     points: tuple[Point, ...]
@@ -36,7 +35,6 @@ class Curve:
     unit: str
     pv_errors: tuple[float, ...] | None = None
     times_s: tuple[float, ...] | None = None
-    noise: float = 0.0
     has_movement: bool = True
 
     @property
