@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields
 from datetime import date
@@ -89,6 +90,15 @@ class ReferenceStandard:
     def step_in(self, unit: str) -> float:
         """The step of its display in another unit."""
         return abs(convert_width(self.resolution, self.unit, to_unit=unit)) if self.resolution else 0.0
+
+
+def ratio_together(ratios: Sequence[float]) -> float:
+    """Test uncertainty ratio of several references together: their uncertainties add as squares (GUM 5.1.2), and so do the inverses of their ratios.
+
+    >>> round(ratio_together([4.44, 4.44]), 2)
+    3.14
+    """
+    return 1 / math.sqrt(math.fsum(1 / r**2 for r in ratios))
 
 
 def reference_from(payload: Mapping[str, Any]) -> ReferenceStandard:

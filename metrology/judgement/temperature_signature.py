@@ -10,16 +10,14 @@ import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from metrology.judgement.causes.evidence import TWO_PI, AtNoise, Design
+from metrology.judgement.causes.evidence import AtNoise, Design
 from metrology.judgement.causes.explain import NONE, Explanation, shares_of
-from metrology.judgement.causes.hypothesis import FLOOR, NOISE, SCATTER, Hypothesis, log_fault, log_slip
-from metrology.judgement.signature import UNDECIDED, Signature
+from metrology.judgement.causes.hypothesis import FLOOR, MOST_READINGS, NOISE, SCATTER, Hypothesis, log_fault, log_healthy, log_odd
+from metrology.judgement.causes.telling import is_nothing, named, signature, undecided
+from metrology.judgement.signature import Signature
 from metrology.quantities.temperature import sensor_signal_beyond
 
 AIR_C = 22.0
-FAILED = 4.0  # what a set outside its tolerance takes from the log chance of nothing being wrong
-MOST_READINGS = 3
-LEAST_NAMED, WORTH, MOST = 0.15, 0.02, 0.99
 # How often each is met, and how large its law is on a healthy sensor in tolerances (one standard deviation).
 PLATINUM = {"lead-resistance": (0.2, 0.12), "r0-drift": (0.2, 0.15), "immersion": (0.15, 0.06), "curve": (0.08, 0.06)}
 THERMOCOUPLE = {"cold-junction": (0.2, 0.15), "inhomogeneity": (0.15, 0.05), "immersion": (0.2, 0.06), "curve": (0.05, 0.1)}
@@ -52,6 +50,11 @@ class Sensor:
     r0: float = 100.0
     wires: int = 4
     air_c: float = AIR_C
+
+    @property
+    def is_failed(self) -> bool:
+        """Whether a comparison is outside the tolerance."""
+        return max(abs(p.error_c) for p in self.points) > self.tolerance
 
     @property
     def laws(self) -> dict[str, tuple[float, ...]]:
@@ -90,36 +93,26 @@ def find_sensor_signatures(
     if len({round(p.t90_c, 1) for p in points}) < 3 or max(abs(p.error_c) for p in points) <= FLOOR * tolerance:
         return ()
     told = shares_of(list(_hypotheses(s)))
-    first = told.candidates[0]
-    is_failed = max(abs(p.error_c) for p in points) > tolerance
-    if first.code == NONE and (not told.is_undecided or not is_failed):
+    if is_nothing(told, is_failed=s.is_failed):
         return ()
-    named = [c for c in told.candidates if c.code != NONE and c.chance >= LEAST_NAMED] or [c for c in told.candidates if c.code != NONE][:1]
     found = []
-    for c in named:
+    for c in named(told):
         says, action, seen = _words(s, c.code, c.best)
-        others = [f"{TITLES[o.code]} {100 * o.share:.0f} %" for o in told.candidates if o.code != c.code and o.share >= WORTH]
-        more = (f"Could also be: {', '.join(others)}.",) if others else ()
-        found.append(Signature(c.code, says, action, min(MOST, round(c.chance, 2)), (*seen, *more)))
-    if told.is_undecided:
-        found.insert(0, _undecided(told))
-    return tuple(found)
+        found.append(signature(told, c, TITLES, says=says, action=action, seen=seen))
+    return (undecided(told, TITLES, _would_tell(told)), *found) if told.is_undecided else tuple(found)
 
 
-def _undecided(told: Explanation) -> Signature:
-    names = ", ".join(f"{TITLES[c.code]} {100 * c.share:.0f} %" for c in told.candidates if c.share >= WORTH)
+def _would_tell(told: Explanation) -> str:
+    """The one more comparison, or look, that tells the two likeliest causes apart."""
     codes = {c.code for c in told.candidates[:2]}
-    tell = next(
-        words
-        for needs, words in (
-            ({"immersion"}, "Push it deeper, or into a deeper well, and read the top again: only immersion changes with depth."),
-            ({"outlier", "unsteady"}, "Take the point that is furthest off again: what is the sensor's own comes back."),
-            ({"lead-resistance", "cold-junction"}, "Read at 0 °C, or measure the leads and the terminals by themselves."),
-            (codes, "Add a point between the others: a law of the sensor's own goes through it."),
-        )
-        if needs & codes
+    ways = (
+        ({"immersion"}, "Push it deeper, or into a deeper well, and read the top again: only immersion changes with depth."),
+        ({"outlier", "unsteady"}, "Take the point that is furthest off again: what is the sensor's own comes back."),
+        ({"lead-resistance", "cold-junction"}, "Read at 0 °C, or measure the leads and the terminals by themselves."),
     )
-    return Signature(UNDECIDED, f"These readings don't tell what it is: {names}.", tell, round(told.candidates[0].chance, 2), ())
+    return next(
+        (words for needs, words in ways if needs & codes), "Add a point between the others: a law of the sensor's own goes through it."
+    )
 
 
 def _hypotheses(s: Sensor) -> Iterator[Hypothesis]:
@@ -127,11 +120,10 @@ def _hypotheses(s: Sensor) -> Iterator[Hypothesis]:
     rows = list(zip(*s.laws.values(), strict=True))
     design = Design([p.error_c for p in s.points], rows, [s.met[c][1] * s.tolerance for c in codes])
     mixed = [[1.0 if i == j else 0.0 for j in range(len(codes))] for i in range(len(codes))]
-    is_failed = max(abs(p.error_c) for p in s.points) > s.tolerance
     for noise in NOISE:
         at = design.at(noise * s.tolerance).weigh(mixed)
         each = at.healthy - math.log(len(NOISE))
-        yield Hypothesis((NONE,), each + math.log(HEALTHY) - (FAILED if is_failed else 0.0))
+        yield Hypothesis((NONE,), each + log_healthy(HEALTHY, is_failed=s.is_failed))
         yield from _laws(s, at, codes, each)
         yield from _one_reading(s, at, each)
     for scatter in SCATTER:
@@ -160,7 +152,7 @@ def _one_reading(s: Sensor, at: AtNoise, each: float) -> Iterator[Hypothesis]:
         return  # of three points any may be the one that is off
     for o in map(at.reading, at.doubtful(MOST_READINGS)):
         if abs(o.size) >= FLOOR * s.tolerance:
-            log = each + o.gain + 0.5 * math.log(TWO_PI / o.weight) + log_slip(o.size, s.tolerance) + math.log(OUTLIER / n)
+            log = each + log_odd(o, s.tolerance) + math.log(OUTLIER / n)
             yield Hypothesis(("outlier",), log, (o.size,), about=str(o.k))
 
 

@@ -123,15 +123,11 @@ class Budget:
 
     def as_one(self, code: str) -> None:
         """One device in two places errs the same way in both: its certificate and its drift are added as they are (GUM 5.2.2, correlation 1)."""
-        named = {
-            ("Input reference", "Output meter"): f"{code} as source and as meter",
-            ("Drift of",): f"Drift of {code} since its certificate",
-        }
-        for head, name in named.items():
-            mine = [c for c in self.parts if c.name.startswith(head) and code in c.name]
-            if len(mine) > 1:
-                self.parts = [c for c in self.parts if c not in mine]
-                self.add(name, sum(c.standard for c in mine), divisor=1.0)
+        drift = f"Drift of {code} since its certificate"
+        for names, name in (((f"Input reference {code}", f"Output meter {code}"), f"{code} as source and as meter"), ((drift,), drift)):
+            mine = [c for c in self.parts if c.name in names]
+            self.parts = [c for c in self.parts if c.name not in names]
+            self.add(name, sum(c.standard for c in mine), divisor=1.0)
 
     def cold_junction(self, t90_c: float) -> None:
         """How well the temperature at the terminals of a thermocouple is known, at a temperature of its tip."""

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import math
-
+from metrology.judgement.reference import ratio_together
 from metrology.methods.method import Method
 from metrology.quantities.words import ratio, ratio_below
 from metrology.run.same_device import accepted_words
@@ -45,13 +44,13 @@ def flags_of(state: RunState, method: Method) -> list[str]:
 
 
 def _together(state: RunState, method: Method) -> list[str]:
-    """References that are each good enough and are not together: their uncertainties add as squares, and so do the inverses of their ratios."""
+    """References that are each good enough and are not together."""
     wanted = state.setup.policy.minimum_tur
     told = [(n.role, state.references.get(n.role) or {}) for n in method.standards.needs(state.setup) if not n.is_informative]
     turs = {str(r["reference"]["code"]): float(r["tur"]) for _, r in told if r.get("tur")}
     if len(turs) < 2 or min(turs.values()) < wanted:
         return []  # one by itself was told, and has its reason
-    both = 1 / math.sqrt(math.fsum(1 / t**2 for t in turs.values()))
+    both = ratio_together(list(turs.values()))
     if both >= wanted:
         return []
     each = " and ".join(f"{ratio(t)} by {code}" for code, t in turs.items())

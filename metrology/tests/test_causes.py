@@ -172,6 +172,16 @@ class Names(TestCase):
             self.assertEqual(explain(replace(c, points=points)).candidates[0].code, NONE)
         self.assertEqual(explain(replace(c, points=c.points[:3])).candidates[0].code, "zero-shift")
 
+    def test_the_reading_that_is_off_is_named_by_its_own_place(self):
+        """A square root leaves out what reads nothing at nothing; the others keep their numbers."""
+        for transfer in (Transfer(), ROOT, REVERSE):
+            for n, (percent, _) in enumerate(ways()):
+                if 0 < percent < 100:
+                    (found, *_) = find_signatures(curve(lambda k, p, way, at=n: 2.0 if k == at else 0.0, transfer=transfer))
+                    self.assertEqual(found.code, "outlier", (transfer, n))
+                    self.assertIn(f"typing mistake at {percent:.0f} %", found.says)
+                    self.assertRegex(found.evidence[0], rf"^Reading {n + 1} is \+(1\.9\d|2\.0\d) %")
+
     def test_what_was_applied_far_outside_the_range_is_not_explained(self):
         c = curve(lambda n, p, way: 3.0)
         for fraction, is_named in ((1.49, True), (1.5, True), (1.51, False), (-0.51, False)):

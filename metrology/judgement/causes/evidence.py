@@ -56,6 +56,11 @@ class Odd:
         """What leaving it out adds to the log likelihood."""
         return 0.5 * self.pull * self.size
 
+    @property
+    def width(self) -> float:
+        """The log of the width of its size."""
+        return 0.5 * math.log(TWO_PI / self.weight)
+
 
 class Design:
     """Errors and shapes; small: how large each shape is on a healthy instrument, in the unit of the errors."""
@@ -92,7 +97,7 @@ class AtNoise:
         self.healthy = -0.5 * (n * math.log(TWO_PI) + log_det) - self.misfit
 
     def weigh(self, mixed: Sequence[Sequence[float]]) -> AtNoise:
-        """Faults as sums of shapes: one row of shares a fault, of which the first that are one shape only; the fits after it are of these."""
+        """Faults as sums of shapes, one row of shares a fault; the fits after it are of these."""
         design, count, v = self.design, len(self.design.small), self.variance
         self._columns = [self._solve(column) for column in design.scaled]
         plain = [[(design.gram[i][j] - dot(self._columns[i], self._columns[j])) / v for j in range(i + 1)] for i in range(count)]

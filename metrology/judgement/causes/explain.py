@@ -14,7 +14,6 @@ from metrology.judgement.causes.rows import Curve
 NONE = "none"
 SURE = 0.8  # from here on a cause is named without another beside it
 FARTHEST = 1.0  # of the span, from its middle
-WORTH = 0.02  # shares below it are not told
 LEAST_GAP = 0.8  # in tolerances: up and down this far apart are looked at, though every reading is well inside
 
 

@@ -6,7 +6,7 @@ import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from metrology.judgement.causes.evidence import TWO_PI, AtNoise, Design, log_size
+from metrology.judgement.causes.evidence import TWO_PI, AtNoise, Design, Odd, log_size
 from metrology.judgement.causes.rows import INPUT, Curve, Row
 
 # How large each shape is on a healthy instrument, in tolerances (one standard deviation): zero, span, bow, skew, hysteresis, friction, time.
@@ -14,6 +14,8 @@ SMALL = (0.2, 0.2, 0.12, 0.06, 0.12, 0.05, 0.08)
 NOISE = (0.015, 0.035, 0.08, 0.17)  # of a reading, in tolerances
 SCATTER = (0.3, 0.6, 1.2, 2.5)
 FLOOR = 0.6  # in tolerances: what is smaller is no fault
+FAILED = 4.0  # what a set outside its tolerance takes from the log chance of nothing being wrong
+MOST_READINGS = 3  # that are tried as the one that is off
 LEAN = (0.84375, 0.32479)  # bow and skew of 6.75 x (1 - x)^2, whose top is one at a third
 # Faults as sums of the shapes: zero, span, bow, skew, hysteresis, friction, time.
 FAULTS: tuple[tuple[str, tuple[float, ...]], ...] = (
@@ -83,10 +85,21 @@ def lost(left_out: int, noise: float) -> float:
     return left_out * (math.log(noise) + 0.5 * math.log(TWO_PI))
 
 
-def with_one(at: AtNoise, code: str, each: float, tolerance: float, about: str) -> Iterator[Hypothesis]:
-    """What is no shape, alone, or with a shift or a gain beside it."""
-    yield Hypothesis((code,), each, about=about)
+def log_healthy(prior: float, *, is_failed: bool) -> float:
+    """Log chance beforehand of nothing being wrong; less where a reading is outside its tolerance."""
+    return math.log(prior) - (FAILED if is_failed else 0.0)
+
+
+def log_odd(odd: Odd, tolerance: float) -> float:
+    """What one reading off adds to the log evidence."""
+    return odd.gain + odd.width + log_slip(odd.size, tolerance)
+
+
+def shifted(at: AtNoise, code: str, tolerance: float, about: str) -> Iterator[Hypothesis]:
+    """What is no shape, alone, or with a shift or a gain beside it: what that adds to the log evidence, and its zero and span as sizes."""
+    yield Hypothesis((code,), 0.0, (0.0, 0.0), about=about)
     for j in (ZERO, SPAN):
         size, gain, width = at.one(j)
         if abs(size) >= FLOOR * tolerance:
-            yield Hypothesis((code, NAMES[j]), each + gain + width + log_fault(size, tolerance) + math.log(TWO), (size,), about=about)
+            log = gain + width + log_fault(size, tolerance) + math.log(TWO)
+            yield Hypothesis((code, NAMES[j]), log, (size, 0.0) if j == ZERO else (0.0, size), about=about)

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
+from dataclasses import replace
 
-from metrology.judgement.causes.hypothesis import LOG_PRIOR, MIXED, Hypothesis, design_of, lost, noises, with_one
-from metrology.judgement.causes.rows import INPUT, Curve, Law, rows_of
+from metrology.judgement.causes.hypothesis import LOG_PRIOR, MIXED, Hypothesis, design_of, lost, noises, shifted
+from metrology.judgement.causes.rows import FALLING, INPUT, RISING, Curve, Law, rows_of
 
 
 def _root(x: float) -> float:
@@ -18,7 +19,6 @@ ROOT, SQUARE, FOURTH = (
     Law(lambda x: x * abs(x), _root),
     Law(lambda x: _root(_root(x)), lambda y: abs(y) ** 3 * y),
 )
-RISING, FALLING = Law(lambda x: x, lambda y: y, 1.0), Law(lambda x: 1 - x, lambda y: 1 - y, -1.0)
 
 
 def _upside_down(law: Law) -> Law:
@@ -37,12 +37,12 @@ OTHER_WAY = {"linear": FALLING, "reverse": RISING, "sqrt": _upside_down(ROOT)}
 def other_laws(curve: Curve) -> Iterator[Hypothesis]:
     """All that come into question for what is meant."""
     for about, law in ROOTS.get(curve.transfer.kind, ()):
-        yield from of_law(curve, "transfer-mismatch", law, about)
+        yield from _of_law(curve, "transfer-mismatch", law, about)
     if curve.transfer.kind in OTHER_WAY:
-        yield from of_law(curve, "reversed", OTHER_WAY[curve.transfer.kind], "")
+        yield from _of_law(curve, "reversed", OTHER_WAY[curve.transfer.kind], "")
 
 
-def of_law(curve: Curve, code: str, law: Law, about: str) -> Iterator[Hypothesis]:
+def _of_law(curve: Curve, code: str, law: Law, about: str) -> Iterator[Hypothesis]:
     """The readings against another law; weighed where it leaves clearly less than the one that is meant."""
     rows = rows_of(curve, INPUT, law)
     if sum(abs(r.error) for r in rows) > 0.6 * sum(abs(p.error_percent) for p in curve.points):
@@ -51,4 +51,5 @@ def of_law(curve: Curve, code: str, law: Law, about: str) -> Iterator[Hypothesis
     for noise in tried:
         at = design.at(noise).weigh(MIXED)
         each = at.healthy + LOG_PRIOR[code] - math.log(len(tried)) - lost(len(curve.points) - len(rows), noise)
-        yield from with_one(at, code, each, curve.tolerance, about)
+        for h in shifted(at, code, curve.tolerance, about):
+            yield replace(h, log=each + h.log, sizes=(0.0, h.sizes[0] or h.sizes[1]))

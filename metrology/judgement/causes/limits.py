@@ -6,22 +6,20 @@ import math
 from collections.abc import Iterator
 from dataclasses import replace
 
-from metrology.judgement.causes.evidence import AtNoise
 from metrology.judgement.causes.hypothesis import (
     FLOOR,
     LOG_PRIOR,
     MIXED,
-    NAMES,
+    NOISE,
     SPAN,
-    TWO,
     ZERO,
     Hypothesis,
     design_of,
-    log_fault,
     log_slip,
     lost,
     noises,
-)  # fmt: skip
+    shifted,
+)
 from metrology.judgement.causes.ranges import another_range
 from metrology.judgement.causes.rows import INPUT, Curve, Row, rows_of
 
@@ -51,7 +49,7 @@ def _flat(curve: Curve, flat: list[Row], others: list[Row], sign: int, levels: i
         at = design.at(noise).weigh(MIXED)
         spread = -0.5 * sum((r.read - edge) ** 2 for r in flat) / noise**2 - 0.5 * math.log(len(flat))
         each = at.healthy + spread - lost(left_out, noise) + prior
-        for h in _of_the_others(curve, at, about):
+        for h in (*shifted(at, "saturation", tolerance, about), *another_range(curve, at, 0.0)):
             # How far the last of them, and the first, would have gone beyond the edge.
             short = [
                 sign * (r.read - r.error + h.sizes[0] * r.shapes[ZERO] + h.sizes[1] * r.shapes[SPAN] - edge) for r in (flat[0], flat[-1])
@@ -60,24 +58,13 @@ def _flat(curve: Curve, flat: list[Row], others: list[Row], sign: int, levels: i
                 yield replace(h, log=each + h.log + log_slip(short[0], tolerance), sizes=(short[0], h.sizes[0] or h.sizes[1]))
 
 
-def _of_the_others(curve: Curve, at: AtNoise, about: str) -> Iterator[Hypothesis]:
-    """What the readings within the limit may have; their zero and span as sizes."""
-    yield Hypothesis(("saturation",), 0.0, (0.0, 0.0), about=about)
-    for j in (ZERO, SPAN):
-        size, gain, width = at.one(j)
-        if abs(size) >= FLOOR * curve.tolerance:
-            log = gain + width + log_fault(size, curve.tolerance) + math.log(TWO)
-            yield Hypothesis(("saturation", NAMES[j]), log, (size, 0.0) if j == ZERO else (0.0, size), about=about)
-    yield from another_range(curve, at, 0.0)
-
-
 def stuck(curve: Curve) -> Iterator[Hypothesis]:
     """The output does not move: every reading the same, whatever was applied."""
     reads = [p.ideal_percent + p.error_percent for p in curve.points]
     edge = sum(reads) / len(reads)
     if max(abs(r - edge) for r in reads) > max(0.6 * curve.tolerance, 0.1):
         return
+    prior = LOG_PRIOR["saturation"] - math.log(100.0 * len(NOISE))  # it may stand anywhere in its span
     for noise in noises(curve):
-        spread = -0.5 * sum((r - edge) ** 2 for r in reads) / noise**2
-        log = spread - lost(len(reads) - 1, noise) - math.log(len(noises(curve)) * 100.0) + LOG_PRIOR["saturation"]
+        log = prior - 0.5 * sum((r - edge) ** 2 for r in reads) / noise**2 - lost(len(reads) - 1, noise)
         yield Hypothesis(("saturation",), log, (curve.worst,), about=f"{'above' if edge < 50 else 'below'} {edge:.1f}")

@@ -5,21 +5,19 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 
-from metrology.judgement.causes.explain import NONE, WORTH, Candidate, Explanation, explain
+from metrology.judgement.causes.explain import NONE, Candidate, Explanation, explain
 from metrology.judgement.causes.hypothesis import FLOOR
 from metrology.judgement.causes.rows import OUTPUT, Curve
+from metrology.judgement.causes.telling import LEAST_NAMED, MOST, is_nothing, named, signature, undecided
 from metrology.judgement.errors import DOWN, Point, is_falling
-from metrology.judgement.signature import UNDECIDED, Signature
+from metrology.judgement.signature import Signature
 
 SENSOR_SIDE, OUTPUT_SIDE = "sensor-side", "output-side"
-LEAST_NAMED = 0.15  # a chance below it is in the evidence only
-MOST = 0.99
 ADJUSTED = {"zero-shift", "span-error", NONE}  # whichever of them it is, the same is done
 TITLES = {
     "zero-shift": "zero shift", "span-error": "span error", "linearity": "linearity", "hysteresis": "hysteresis", "friction": "friction",
     "time-drift": "a change with time", "range-mismatch": "another range", "unit-mismatch": "another unit", "transfer-mismatch": "root extraction",
     "saturation": "saturation", "reversed": "the wrong way round", "outlier": "one reading off", "scatter": "scatter", NONE: "nothing wrong",
-    SENSOR_SIDE: "sensor side", OUTPUT_SIDE: "output side",
 }  # fmt: skip
 ACTIONS = {
     "zero-shift": "Adjust zero; look for the cause (build-up, head, mounting).",
@@ -44,17 +42,14 @@ def find_signatures(curve: Curve) -> tuple[Signature, ...]:
     Empty where nothing is wrong.
     """
     told = explain(curve)
-    if told.candidates[0].code == NONE and (not told.is_undecided or curve.worst <= curve.tolerance):
+    if is_nothing(told, is_failed=curve.worst > curve.tolerance):
         return ()
-    named = [c for c in told.candidates if c.code != NONE and c.chance >= LEAST_NAMED] or [c for c in told.candidates if c.code != NONE][:1]
-    found = [_signature(curve, c, told) for c in named]
+    found = []
+    for c in named(told):
+        says, seen = WORDS[c.code](curve, c)
+        found.append(signature(told, c, TITLES, says=says, action=ACTIONS[c.code], seen=seen))
     if told.is_undecided and not {c.code for c in told.candidates if c.chance >= LEAST_NAMED} <= ADJUSTED:
-        found.insert(
-            0,
-            Signature(
-                UNDECIDED, f"These readings don't tell what it is: {shares(told)}.", would_tell(curve), told.candidates[0].chance, ()
-            ),
-        )
+        found.insert(0, undecided(told, TITLES, would_tell(curve)))
     sides = side_of(curve)
     # Where the digital value tells which side is off, an error of zero or span is put right on that side: the two don't say different things.
     return (*(replace(s, first_action=sides[0].first_action) if sides and s.code in ADJUSTED else s for s in found), *sides)
@@ -69,11 +64,6 @@ def with_sides(curve: Curve, told: Explanation) -> tuple[tuple[str, float], ...]
         for code in side if side and is_moved else {c.code}:
             rows[code] = rows.get(code, 0.0) + c.share / (len(side) if side and is_moved else 1)
     return tuple(sorted(rows.items(), key=lambda r: -r[1]))
-
-
-def shares(told: Explanation) -> str:
-    """The names with their shares, as "linearity 60 %, saturation 35 %"."""
-    return ", ".join(f"{TITLES[c.code]} {100 * c.share:.0f} %" for c in told.candidates if c.share >= WORTH)
 
 
 def would_tell(curve: Curve) -> str:
@@ -111,13 +101,6 @@ def _both_ways(curve: Curve, low: Point, high: Point) -> str:
     if not curve.is_both_ways:
         return "Take the points down again."
     return f"Read {100 * low.fraction:.0f} % coming from above and {100 * high.fraction:.0f} % coming from below: friction is there too, hysteresis is not."
-
-
-def _signature(curve: Curve, c: Candidate, told: Explanation) -> Signature:
-    says, seen = WORDS[c.code](curve, c)
-    others = [f"{TITLES[o.code]} {100 * o.share:.0f} %" for o in told.candidates if o.code != c.code and o.share >= WORTH]
-    more = (f"Could also be: {', '.join(others)}.",) if others else ()
-    return Signature(c.code, says, ACTIONS[c.code], min(MOST, round(c.chance, 2)), (*seen, *more))
 
 
 Told = tuple[str, tuple[str, ...]]

@@ -13,7 +13,6 @@ from metrology.judgement.errors import DOWN, Point
 from metrology.quantities.transfer import Transfer, input_fraction, output_fraction
 
 INPUT, OUTPUT = "input", "output"
-ZERO, SPAN, BOW, SKEW, HYSTERESIS, FRICTION, TIME = range(7)
 SKEW_TOP = 10.392  # makes x (1 - x) (1 - 2 x) one at its top
 NEARLY = 1e-6
 STEEP = 20.0
@@ -65,8 +64,9 @@ class Curve:
 
 @dataclass(frozen=True)
 class Row:
-    """One reading: error and reading in % of output span, and the size of each shape at it, for one unit of that shape."""
+    """One reading: which it is, error and reading in % of output span, and the size of each shape at it, for one unit of that shape."""
 
+    k: int  # of the curve's points
     error: float
     shapes: tuple[float, ...]
     level: float  # ideal output, %
@@ -89,11 +89,13 @@ class Law:
     is_straight: float = 0.0  # its slope where it has one everywhere
 
 
+RISING, FALLING = Law(lambda x: x, lambda y: y, 1.0), Law(lambda x: 1 - x, lambda y: 1 - y, -1.0)
+
+
 def law_of(transfer: Transfer) -> Law:
     """Of a transfer function."""
     if transfer.kind in ("linear", "reverse"):
-        rises = transfer.kind == "linear"
-        return Law(lambda x: x if rises else 1 - x, lambda y: y if rises else 1 - y, 1.0 if rises else -1.0)
+        return RISING if transfer.kind == "linear" else FALLING
     return Law(lambda x: output_fraction(transfer, x), lambda y: input_fraction(transfer, y))
 
 
@@ -105,7 +107,7 @@ def rows_of(curve: Curve, domain: str, law: Law | None = None) -> list[Row]:
     """
     follows = law or law_of(curve.transfer)
     made = []
-    for p, t in zip(curve.points, curve.at, strict=True):
+    for k, (p, t) in enumerate(zip(curve.points, curve.at, strict=True)):
         way = 1.0 if p.direction == DOWN else -1.0
         read = p.ideal_percent + p.error_percent
         ideal = 100.0 * follows.follow(p.fraction) if law else p.ideal_percent
@@ -116,7 +118,7 @@ def rows_of(curve: Curve, domain: str, law: Law | None = None) -> list[Row]:
             if not found:
                 continue
             slope = found
-        made.append(Row(read - ideal, shapes(u, slope, way, t), ideal, read))
+        made.append(Row(k, read - ideal, shapes(u, slope, way, t), ideal, read))
     return made
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from metrology.judgement.causes.evidence import IMPOSSIBLE, TWO_PI, AtNoise
+from metrology.judgement.causes.evidence import IMPOSSIBLE, AtNoise, Odd
 from metrology.judgement.causes.hypothesis import (
     BOW,
     BOW_HIGH,
@@ -18,8 +18,10 @@ from metrology.judgement.causes.hypothesis import (
     HYSTERESIS_UP,
     LOG_PRIOR,
     MIXED,
+    MOST_READINGS,
     MOVING,
     NAMES,
+    PRIOR,
     SCATTER,
     SPAN,
     TIME,
@@ -28,17 +30,17 @@ from metrology.judgement.causes.hypothesis import (
     Hypothesis,
     design_of,
     log_fault,
+    log_healthy,
+    log_odd,
     log_slip,
     lost,
     noises,
 )
 from metrology.judgement.causes.ranges import another_range, another_unit
-from metrology.judgement.causes.rows import INPUT, Curve, rows_of
+from metrology.judgement.causes.rows import INPUT, Curve, Row, rows_of
 
 STEEP_INPUT = 0.5  # at the foot of a square root a shift of its input is larger at its output
 OUT_OF_REACH = 14.0  # of a log likelihood
-FAILED = 4.0  # what a set outside its tolerance takes from the log chance of nothing being wrong
-MOST_READINGS = 3  # that are tried as the one that is off
 PAIRS = (
     (ZERO, SPAN), (ZERO, BOW), (ZERO, BOW_LOW), (ZERO, BOW_HIGH), (ZERO, HYSTERESIS), (ZERO, HYSTERESIS_DOWN), (ZERO, HYSTERESIS_UP), (ZERO, FRICTION),
     (ZERO, TIME), (SPAN, BOW), (SPAN, BOW_LOW), (SPAN, BOW_HIGH), (SPAN, HYSTERESIS), (SPAN, HYSTERESIS_DOWN), (SPAN, HYSTERESIS_UP), (SPAN, FRICTION),
@@ -61,7 +63,7 @@ def of_shapes(curve: Curve, domain: str, prior: float) -> Iterator[Hypothesis]:
             break
         at.weigh(MIXED)
         found = [
-            Hypothesis(("none",), each + LOG_PRIOR["none"] - (FAILED if curve.worst > curve.tolerance else 0.0), domain=domain),
+            Hypothesis(("none",), each + log_healthy(PRIOR["none"], is_failed=curve.worst > curve.tolerance), domain=domain),
             *_one_shape(curve, at, domain, each),
         ]
         if domain == INPUT:
@@ -72,7 +74,7 @@ def of_shapes(curve: Curve, domain: str, prior: float) -> Iterator[Hypothesis]:
         if at.misfit - max(h.gain for h in found) > 0.5 * len(rows) + 1:
             yield from _two_shapes(curve, at, domain, each)
         odd = odd or at.doubtful(MOST_READINGS)
-        yield from _one_reading(curve, at, odd, domain, each)
+        yield from _one_reading(curve, [(o, rows[o.k]) for o in map(at.reading, odd)], at, domain, each)
     for scatter in SCATTER:
         each = prior - math.log(len(SCATTER)) - lost(left_out, scatter * tolerance)
         yield Hypothesis(("scatter",), each + design.at(scatter * tolerance).healthy + LOG_PRIOR["scatter"], (scatter,), domain)
@@ -99,19 +101,19 @@ def _two_shapes(curve: Curve, at: AtNoise, domain: str, each: float) -> Iterator
             yield Hypothesis((NAMES[i], NAMES[j]), log, (a, b), domain, gain=gain)
 
 
-def _one_reading(curve: Curve, at: AtNoise, odd: list[int], domain: str, each: float) -> Iterator[Hypothesis]:
-    """One reading that is off, alone or beside a fault."""
+def _one_reading(curve: Curve, odd: list[tuple[Odd, Row]], at: AtNoise, domain: str, each: float) -> Iterator[Hypothesis]:
+    """One reading that is off, alone or beside a fault; about: which of the curve's points."""
     tolerance, n = curve.tolerance, len(at.design.errors)
     floor = FLOOR * tolerance
-    for o in map(at.reading, odd):
+    for o, row in odd:
         if abs(o.size) < floor:
             continue
-        log = each + LOG_PRIOR["outlier"] - math.log(n) + o.gain + 0.5 * math.log(TWO_PI / o.weight) + log_slip(o.size, tolerance)
-        yield Hypothesis(("outlier",), log, (o.size,), domain, str(o.k))
+        log = each + LOG_PRIOR["outlier"] - math.log(n) + log_odd(o, tolerance)
+        yield Hypothesis(("outlier",), log, (o.size,), domain, str(row.k))
         if at.misfit - o.gain <= 0.5 * n + 1:
             continue
         for j in (ZERO, SPAN, BOW, HYSTERESIS):
             a, b, gain, width = at.beside(o, j)
             if abs(a) >= floor and abs(b) >= floor:
                 sized = gain + width + log_slip(a, tolerance) + log_fault(b, tolerance)
-                yield Hypothesis(("outlier", NAMES[j]), each + sized + math.log(TWO / n / len(PAIRS)), (a, b), domain, str(o.k))
+                yield Hypothesis(("outlier", NAMES[j]), each + sized + math.log(TWO / n / len(PAIRS)), (a, b), domain, str(row.k))
