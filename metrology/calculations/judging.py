@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
 from dataclasses import replace
 from datetime import date, timedelta
 from functools import partial
@@ -42,33 +41,10 @@ def _duplicate(given: Input) -> Result:
 
 @calculator("points", "Errors and statistics of a set of transmitter readings.")
 def _points(given: Input) -> Result:
-    lrv, urv = given.number("lrv"), given.number("urv")
-    lo, hi = given.number("output_lo", default=4.0), given.number("output_hi", default=20.0)
-    transfer = transfer_of(given)
-    tolerance = given.number("tolerance_percent")
-    if tolerance <= 0:
-        raise Fault("tolerance_not_positive", f"tolerance_percent is {tolerance:g}; it must be above 0.", field="tolerance_percent")
-    points: list[Point] = []
-    pvs: list[float] = []
-    times: list[float] = []
-    for row in given.rows("readings"):
-        measure = partial(measure_point, lrv=lrv, urv=urv, transfer=transfer, output_lo=lo, output_hi=hi)
-        direction, cycle = row.choice("direction", ("up", "down"), default="up"), int(row.number("cycle", default=1.0))
-        points.append(measure(row.number("applied"), row.number("indicated"), direction=direction, cycle=cycle))
-        if row.has("pv"):
-            pvs.append(measure(row.number("pv"), 0.0).ideal_percent - points[-1].ideal_percent)
-        if row.has("at_s"):
-            times.append(row.number("at_s"))
-    for name, told in (("pv", pvs), ("at_s", times)):
-        if told and len(told) != len(points):
-            raise Fault(
-                "missing",
-                f"{name} is given for {len(told)} of {len(points)} readings; give it for all of them or for none.",
-                field="readings",
-            )
+    given_curve = _curve_of(given)
+    points, tolerance = given_curve.points, given_curve.tolerance
     stats = statistics(points)
-    curve = _curve(Curve(tuple(points), tolerance, transfer, lrv, urv, ""), pvs, times)
-    signatures = find_signatures(curve)
+    curve = _in_time(given_curve)
     candidates = with_sides(curve, explain(curve))
     inside = abs(stats.max_error) <= tolerance * (1 + 1e-10)
     return {
@@ -94,7 +70,7 @@ def _points(given: Input) -> Result:
         "signature": candidates[0][0],
         "signatures": [
             {"code": s.code, "says": s.says, "first_action": s.first_action, "confidence": s.confidence, "evidence": list(s.evidence)}
-            for s in signatures
+            for s in find_signatures(curve)
         ],
         "candidates": [{"code": code, "share": share} for code, share in candidates],
         "undecided": explain(curve).is_undecided,
@@ -102,16 +78,41 @@ def _points(given: Input) -> Result:
     }
 
 
-def _curve(plain: Curve, pvs: Sequence[float], times: Sequence[float]) -> Curve:
-    """With what was told beside each reading; readings in the order of their times."""
-    if not times:
-        return replace(plain, pv_errors=tuple(pvs) or None)
-    order = sorted(range(len(times)), key=times.__getitem__)
+def _curve_of(given: Input) -> Curve:
+    """The readings in the order in which they are given, with what is told beside each."""
+    lrv, urv = given.number("lrv"), given.number("urv")
+    lo, hi = given.number("output_lo", default=4.0), given.number("output_hi", default=20.0)
+    transfer, tolerance = transfer_of(given), given.number("tolerance_percent")
+    if tolerance <= 0:
+        raise Fault("tolerance_not_positive", f"tolerance_percent is {tolerance:g}; it must be above 0.", field="tolerance_percent")
+    measure = partial(measure_point, lrv=lrv, urv=urv, transfer=transfer, output_lo=lo, output_hi=hi)
+    points: list[Point] = []
+    beside: dict[str, list[float]] = {"pv": [], "at_s": []}
+    for row in given.rows("readings"):
+        direction, cycle = row.choice("direction", ("up", "down"), default="up"), int(row.number("cycle", default=1.0))
+        points.append(measure(row.number("applied"), row.number("indicated"), direction=direction, cycle=cycle))
+        if row.has("pv"):
+            beside["pv"].append(measure(row.number("pv"), 0.0).ideal_percent - points[-1].ideal_percent)
+        if row.has("at_s"):
+            beside["at_s"].append(row.number("at_s"))
+    for name, told in beside.items():
+        if told and len(told) != len(points):
+            says = f"{name} is given for {len(told)} of {len(points)} readings; give it for all of them or for none."
+            raise Fault("missing", says, field="readings")
+    pvs, times = (tuple(told) or None for told in beside.values())
+    return Curve(tuple(points), tolerance, transfer, lrv, urv, "", pv_errors=pvs, times_s=times)
+
+
+def _in_time(curve: Curve) -> Curve:
+    """Readings in the order of their times, where those are told."""
+    if curve.times_s is None:
+        return curve
+    order = sorted(range(len(curve.points)), key=curve.times_s.__getitem__)
     return replace(
-        plain,
-        points=tuple(plain.points[k] for k in order),
-        pv_errors=tuple(pvs[k] for k in order) if pvs else None,
-        times_s=tuple(times[k] for k in order),
+        curve,
+        points=tuple(curve.points[k] for k in order),
+        pv_errors=curve.pv_errors and tuple(curve.pv_errors[k] for k in order),
+        times_s=tuple(curve.times_s[k] for k in order),
     )
 
 

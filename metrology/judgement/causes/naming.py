@@ -57,11 +57,11 @@ def find_signatures(curve: Curve) -> tuple[Signature, ...]:
 
 def with_sides(curve: Curve, told: Explanation) -> tuple[tuple[str, float], ...]:
     """(code, share) of each; where the digital value was read, what is trimmed away on one side is told by its side."""
-    side = {s.code for s in side_of(curve)}
+    side = [s.code for s in side_of(curve)]
     rows: dict[str, float] = {}
     for c in told.candidates:
         is_moved = c.code in ("zero-shift", "span-error") or (OUTPUT_SIDE in side and c.code in ("range-mismatch", "linearity"))
-        for code in side if side and is_moved else {c.code}:
+        for code in side if side and is_moved else [c.code]:
             rows[code] = rows.get(code, 0.0) + c.share / (len(side) if side and is_moved else 1)
     return tuple(sorted(rows.items(), key=lambda r: -r[1]))
 
