@@ -12,9 +12,13 @@ COMMON = {
     "Locks taken off": "Ines", "Permit number": "P-1",
 }  # fmt: skip
 AT_STEP = "() => document.querySelector('form[aria-labelledby=step-title]')?.contains(document.activeElement)"
-# In one look: a reading that is on its way ends its set between two of them, and the step after it would be taken for the one before.
-STANDS = """(title) => [title.innerText, [...document.querySelectorAll('form[aria-labelledby=step-title] button')]
-  .some((b) => b.innerText.startsWith('Record reading') || (b.ariaLabel ?? '').startsWith('Record reading'))]"""
+# In one look, of the page and not of an element found before: a reading that is on its way ends its set between two looks, and what belongs to the step after it
+# would be taken for the one before.
+STANDS = """() => {
+  const title = document.querySelector('#step-title');
+  const buttons = [...document.querySelectorAll('form[aria-labelledby=step-title] button')];
+  return title && [title.innerText, buttons.some((b) => b.innerText.startsWith('Record reading') || (b.ariaLabel ?? '').startsWith('Record reading'))];
+}"""
 LABEL = "(e) => (e.labels && e.labels[0] ? e.labels[0].innerText : e.getAttribute('aria-label') || '').trim()"
 
 
@@ -49,7 +53,7 @@ class Walk:
 
     def stands(self) -> tuple[str, bool]:
         """The title of the step on the page, and whether it still takes readings."""
-        title, reads = self.title.evaluate(STANDS)
+        title, reads = self.page.wait_for_function(STANDS).json_value()
         return title, reads
 
     def pass_step(self, given: Mapping[str, str] | None = None, stands: tuple[str, bool] | None = None) -> None:

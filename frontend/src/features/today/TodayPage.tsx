@@ -30,7 +30,7 @@ function moveFocus(event: KeyboardEvent<HTMLElement>) {
 }
 
 const ROW =
-  "grid w-full grid-cols-[28px_minmax(96px,130px)_minmax(0,1fr)_auto] items-center gap-x-3 border-b border-rule px-3 min-h-16 text-left hover:bg-water-soft focus-visible:bg-water-soft";
+  "grid w-full grid-cols-[28px_minmax(96px,130px)_minmax(0,1fr)_auto] items-center gap-x-3 border-b border-rule px-3 py-1 min-h-16 text-left hover:bg-water-soft focus-visible:bg-water-soft";
 
 function OpenRow({ run }: { run: RunRow }) {
   return (
@@ -60,7 +60,7 @@ function DueLine({ row, onStart, busy }: { row: DueRow; onStart: (tag: string) =
         <span className="block truncate">
           {row.service} <span className="text-muted">· {row.area}</span>
         </span>
-        <span className={`block text-sm ${row.open_run ? "" : "truncate"} ${row.doubt ? "font-bold text-iron" : "text-muted"}`}>
+        <span className={`block text-sm ${row.doubt ? "font-bold text-iron" : "text-muted"}`}>
           {row.why} {row.last_found && <>Last as found: </>}
           {row.last_found && <Verdict verdict={row.last_found} size={13} />}
         </span>
