@@ -12,8 +12,8 @@ COMMON = {
     "Locks taken off": "Ines", "Permit number": "P-1",
 }  # fmt: skip
 AT_STEP = "() => document.querySelector('form[aria-labelledby=step-title]')?.contains(document.activeElement)"
-# In one look, of the page and not of an element found before: a reading that is on its way ends its set between two looks, and what belongs to the step after it
-# would be taken for the one before.
+# In one look, of the page and not of an element found before: a reading that is on its way ends its set between two looks, and what belongs to the
+# step after it would be taken for the one before.
 STANDS = """() => {
   const title = document.querySelector('#step-title');
   const buttons = [...document.querySelectorAll('form[aria-labelledby=step-title] button')];

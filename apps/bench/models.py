@@ -15,6 +15,7 @@ PROTOCOL_WORDS = [
     ("string", "Weight string over TCP"),
 ]
 RUNNING, DONE, STOPPED = "running", "done", "stopped"
+PARAMETER, NUMBER = "parameter", "number"  # roles of signals: what an instrument holds or tells of itself on demand, and which one it is
 
 
 class Device(models.Model):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from apps.bench.hart.master import HartMaster
-from apps.bench.models import Device
+from apps.bench.models import NUMBER, PARAMETER, Device
 from apps.bench.sources.base import SourceFault
 from config.failures import Missing
 from metrology.quantities.units import quantity_of
@@ -70,6 +70,8 @@ def list_signals(*, unit: str, tag: str, quantity: str = "", channel: str = "") 
     for device in Device.objects.all():
         for s in device.signals:
             own, role = quantity_of(s["unit"]), s.get("role", "")
+            if role in (PARAMETER, NUMBER):  # nothing that is measured
+                continue
             if says_of_itself(quantity, role, s.get("tag", ""), tag) or not (s["unit"] == unit or (wanted is not None and own == wanted)):
                 continue
             row = {

@@ -55,6 +55,8 @@ class Field:
     likely: tuple[float, float] | None = None  # numbers believed without asking; one outside, and inside its limits, is asked about once
     as_before: bool = False  # what an earlier step was told under its name is mostly so again: offered filled in
     nominal: str = ""  # what must be seen, where a tap that tells it may say that it was; never filled in by itself
+    beside: tuple[str, ...] = ()  # what is known of it, a text for each heading of its step
+    doubt: str = ""  # what is said of a number that is not likely, instead of what was to be expected
 
 
 @dataclass(frozen=True)
@@ -63,6 +65,22 @@ class Check:
 
     key: str
     label: str
+
+
+READ_ACT, SENT_ACT = "read", "sent"  # acts on an instrument: what it told, what it was told
+
+
+@dataclass(frozen=True)
+class Readout:
+    """Fields that an instrument on the bench tells itself, in one go.
+
+    takes: each field with the name of its signal. still: how far its looks may lie apart before it counts as moving; 0: one look, at what doesn't move.
+    """
+
+    key: str
+    label: str
+    takes: tuple[tuple[str, str], ...]
+    still: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -140,4 +158,9 @@ class Step:
     takes: tuple[str, ...] = ()  # confirm: what its trial makes of the set, entered with it without being asked
     vouches: bool = False  # confirm: from here on the run stands for samples, until it no longer holds
     duty: Duty | None = None  # confirm: what it leaves to be done soon
+    beside: tuple[str, ...] = ()  # headings of what is known of its fields
+    readouts: tuple[Readout, ...] = ()  # confirm: what the instrument tells of its fields, where it is on the bench
+    saves: tuple[tuple[str, str], ...] = ()  # confirm: what goes into a file of parameters: its name there, and under which it was entered
+    loads: tuple[tuple[str, str], ...] = ()  # confirm: fields that such a file fills, each with its name there
+    sends: tuple[tuple[str, float], ...] = ()  # confirm: what it is told before it is read back: the name of a signal, and the number
     pairs: tuple[Pair, ...] = ()  # checkpairs: what is moved, out into the test (variant "all": all of it) or (variant "back") back again

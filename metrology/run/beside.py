@@ -52,6 +52,7 @@ def _is_plain(state: RunState, method: Method, step: Step) -> bool:
     runs = (
         step.needs_timer
         or step.keys
+        or step.readouts
         or step.pairs
         or step.duty
         or step.takes

@@ -93,6 +93,8 @@ def _step(state: RunState, method: Method, step: Step, evidence: list[SetData], 
                 "options": [{"value": v, "label": t} for v, t in f.options],
                 "suggested": suggested.get(f.name, ""),
                 "usual": f.usual or (_told_before(state, f.name) if f.as_before else ""),
+                "beside": list(f.beside),
+                "read": state.read_from_it.get(step.key, {}).get(f.name, ""),
             }
             for f in step.fields
         ],
@@ -115,6 +117,11 @@ def _step(state: RunState, method: Method, step: Step, evidence: list[SetData], 
         "unheld": [
             {"kind": k, "asks": UNHELD[k].asks, "label": UNHELD[k].label} for k, _ in step.options if step.kind == "hold" and k in UNHELD
         ],
+        "beside": list(step.beside),
+        "readouts": [{"key": r.key, "label": r.label} for r in step.readouts],
+        "saves": bool(step.saves),
+        "loads": bool(step.loads),
+        "sends": bool(step.sends),
         **_watches(state, method, step),  # type: ignore[typeddict-item]
     }
     show = _SHOWN.get(step.kind)

@@ -70,6 +70,9 @@ def _asked_about(field: Field, text: str) -> Fault:
     """Is that really so? With the likelier number, where there is one."""
     low, high = field.likely or (0.0, 0.0)
     unit = f" {field.unit}" if field.unit else ""
+    if field.doubt:
+        told = f"{field.label} is {text}{unit}. {field.doubt} If it really is so, say so: it goes on the record."
+        return Fault("unlikely_value", told, field=field.name, can_confirm=True)
     is_narrow = high - low <= 0.2 * max(abs(low), abs(high))  # over a wide range a likelier number would be a guess
     slip = suggest_slip(text, low=low, high=high, expected=(low + high) / 2, close=(high - low) / 2) if is_narrow else None
     ask = f"Did you mean {slip}{unit}?" if slip else "Look again."

@@ -11,7 +11,7 @@ from metrology.faults import Fault, Faults
 from metrology.methods.method import Method
 from metrology.methods.parameters import FOLLOWS, TRIMMED, TRIMS
 from metrology.methods.slots import RawReading
-from metrology.methods.steps import CHOSEN, PURGED, Step
+from metrology.methods.steps import CHOSEN, PURGED, READ_ACT, SENT_ACT, Step
 from metrology.quantities.words import minutes as minutes_text
 from metrology.run.assigning import admit_reference, admit_standard, require_plan
 from metrology.run.chromatograms import admit_chromatogram
@@ -45,6 +45,7 @@ from metrology.run.progress import (
 from metrology.run.proposing import proposal_at, reason_asked
 from metrology.run.raw import raw_readings, references_of
 from metrology.run.readings import admit_adjustment, admit_reading
+from metrology.run.readouts import admit_read
 from metrology.run.reopening import may_reopen
 from metrology.run.same_device import admit_device
 from metrology.run.seal import make_seal
@@ -254,9 +255,13 @@ def _gives_back(state: RunState, event_type: str, payload: Mapping[str, Any]) ->
 
 
 def _device_acted(a: Admission, payload: Mapping[str, Any]) -> Payload:
-    """Something was done to the instrument itself: it needs the hold."""
-    require_hold(a.state, "The loop current can move")
+    """Something was done to the instrument itself: it needs the hold. Reading it does not."""
     current = a.progress.current
+    if payload.get("act") == READ_ACT:
+        return admit_read(a.state, current, payload)
+    require_hold(a.state, "The loop current can move")
+    if payload.get("act") == SENT_ACT:
+        return admit_read(a.state, current, payload)
     if not _gives_back(a.state, "device_acted", payload) and (current is None or current.key != payload.get("step")):
         raise Fault("not_current", "That is not the current step; nothing was sent.", field="step")
     kept = {k: payload[k] for k in ("step", "act", "words", "values") if k in payload}

@@ -12,7 +12,7 @@ from metrology.judgement.reference import ReferenceStandard
 from metrology.methods.registry import settings_of
 from metrology.methods.setup import RunSetup, setup_from
 from metrology.methods.slots import Slot
-from metrology.methods.steps import UNHELD, UNHELD_NOTES, WHERE
+from metrology.methods.steps import READ_ACT, SENT_ACT, UNHELD, UNHELD_NOTES, WHERE
 from metrology.run import event_types as kept
 from metrology.run.events import Event
 from metrology.run.upcast import start_payload
@@ -205,6 +205,7 @@ class RunState:
     assigned: dict[str, Mapping[str, Any]] = field(default_factory=dict)  # every assignment there was, by its event
     standing: dict[str, str] = field(default_factory=dict)  # role to the event that assigned what stands for it now
     reopened: list[Reopened] = field(default_factory=list)
+    read_from_it: dict[str, dict[str, str]] = field(default_factory=dict)  # by step: what the instrument told of its fields
     made: dict[str, ReferenceStandard] = field(default_factory=dict, compare=False)  # references by event, made once
     told: dict[str, tuple[tuple[Any, ...], Any]] = field(
         default_factory=dict, compare=False
@@ -432,6 +433,7 @@ def _step_reopened(s: RunState, e: Event) -> None:
 
 def _take_back(s: RunState, e: Event, step: str) -> None:
     done = s.confirmations.pop(step, None)
+    s.read_from_it.pop(step, None)
     values = done.values if done else {}
     if step in s.hold_steps:  # where none was placed; one that was is released instead
         s.hold_steps.discard(step)
@@ -492,6 +494,9 @@ def _parameters_captured(s: RunState, e: Event) -> None:
 def _device_acted(s: RunState, e: Event) -> None:
     p: kept.DeviceActed = e.payload
     s.acts.append({**p, "by": e.author_name, "at": e.at.isoformat()})
+    if p["act"] in (READ_ACT, SENT_ACT):
+        told = {k: str(v) for k, v in (p.get("values") or {}).items()}
+        s.read_from_it[p["step"]] = {**s.read_from_it.get(p["step"], {}), **told}
     if p.get("enters"):
         s.setup = s.setup.with_entered(p["enters"])
 

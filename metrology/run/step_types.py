@@ -28,6 +28,8 @@ class FieldData(TypedDict):
     options: list[Option]
     suggested: str
     usual: str  # what is found where nothing is wrong, offered filled in
+    beside: list[str]  # what is known of it, one text for each heading of its step
+    read: str  # what the instrument told of it, filled in
 
 
 class CheckData(TypedDict):
@@ -280,6 +282,18 @@ class StepData(TypedDict):
     usual: dict[str, str]  # hold: kind and reason as they mostly are
     lets_go: list[str]  # release: the holds that come off with it
     unheld: list[UnheldData]  # hold: those of its kinds that hold nothing
+    beside: list[str]  # headings of what is known of its fields
+    readouts: list[ReadoutData]  # what the instrument can be asked for, where it is on the bench
+    saves: bool  # its parameters can be saved as a file
+    loads: bool  # a file of parameters can be chosen
+    sends: bool  # it is told something before it is read back
+
+
+class ReadoutData(TypedDict):
+    """Fields that the instrument tells itself, in one go."""
+
+    key: str
+    label: str
 
 
 class BesideData(TypedDict):

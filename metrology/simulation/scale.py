@@ -15,7 +15,7 @@ class SimulatedScale:
 
     bound: share of its load that pipework takes from the last support; dead: a support without a signal, 0: none; strained_mv_v: how far the cell of the
     first support was overloaded; hose_kg: what a dragged hose adds upwards and takes downwards; build_up_kg: what sticks to it; wind_kg: s of the reading;
-    creep: share of the load that still comes, with 10 min; gravity: of the place.
+    creep: share of the load that still comes, with 10 min; gravity: of the place. number: its own, by which it is told from others.
     """
 
     supports: int = 3
@@ -38,6 +38,8 @@ class SimulatedScale:
     lag_s: float = 0.6
     seed: int = 0
     load_kg: float = 0.0
+    number: float = 0.0
+    is_in_service: bool = False
     _shown: float = field(default=0.0, init=False)
     _crept: float = field(default=0.0, init=False)
     _is_down: bool = field(default=False, init=False)
@@ -69,7 +71,7 @@ class SimulatedScale:
     def _aim(self) -> float:
         """What it comes to show."""
         hose = (-self.hose_kg if self._is_down else self.hose_kg) if self.load_kg else 0.0
-        strained = self.strained_mv_v / (self.sensitivity / self.supports / self.cell_capacity) / self.supports
+        strained = self.strained_mv_v / self._mv_v_kg / self.supports
         live = (self.load_kg + self._crept) * sum(self._shares) * self.gravity / STANDARD_GRAVITY
         return (live + self.build_up_kg + hose + strained - self.zero_kg) * self.span
 
@@ -102,6 +104,44 @@ class SimulatedScale:
             kg = 0.0 if n + 1 == self.dead else empty[n] + self.load_kg * share
             out.append(kg / self.cell_capacity * self.sensitivity + (self.strained_mv_v if n == 0 else 0.0))
         return tuple(out)
+
+    @property
+    def parameters(self) -> tuple[float, ...]:
+        """What its indicator holds: the signal empty and at Max, mV/V to four decimals, Max and division, kg; and its own number."""
+        empty = (self.dead_kg + self.zero_kg) * self._mv_v_kg
+        return (round(empty, 4), round(empty + self.top_kg / self.span * self._mv_v_kg, 4), self.top_kg, self.division, self.number)
+
+    @property
+    def _mv_v_kg(self) -> float:
+        return self.sensitivity / self.supports / self.cell_capacity
+
+    def hold(self, which: int, value: float) -> bool:
+        """A parameter set by its place; refused out of service mode, of its number, and where it makes no scale."""
+        empty, top, *_ = self.parameters
+        if not self.is_in_service or which > 3:
+            return False
+        if which == 0:
+            if value >= top:
+                return False
+            self.zero_kg = value / self._mv_v_kg - self.dead_kg
+            self.span = self.top_kg * self._mv_v_kg / (top - value)
+        elif which == 1:
+            if value <= empty:
+                return False
+            self.span = self.top_kg * self._mv_v_kg / (value - empty)
+        elif value <= 0:
+            return False
+        elif which == 2:
+            self.span *= value / self.top_kg
+            self.top_kg = value
+        else:
+            self.division = value
+        return True
+
+    def serve(self, *, is_on: bool) -> bool:
+        """Service mode on or off."""
+        self.is_in_service = is_on
+        return True
 
     def zero(self) -> bool:
         """Set to zero as it stands; refused under a load."""

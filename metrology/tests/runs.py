@@ -7,6 +7,7 @@ from metrology.methods.registry import get_method
 from metrology.methods.setup import InstrumentSetup, RunSetup, setup_payload
 from metrology.quantities.transfer import Transfer
 from metrology.run.events import Event
+from metrology.run.fields import CONFIRMED
 from metrology.run.progress import make_progress
 from metrology.run.rules import admit
 from metrology.run.state import apply, fold
@@ -178,6 +179,7 @@ class StepPlay(Play):
             suggested = {f["name"]: f["suggested"] for f in self.view["step"]["fields"]}
             first, then = (suggested, given) if self.prefers_suggested else (given, suggested)
             values = {f.name: first.get(f.name) or then.get(f.name) or "" for f in step.fields}
+            values |= {CONFIRMED: given[CONFIRMED]} if given.get(CONFIRMED) else {}
             self.do("step_confirmed", step=step.key, values=values, checks=[c.key for c in step.checks])
 
     def decide(self, choice, reason="seen and agreed"):

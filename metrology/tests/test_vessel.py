@@ -170,7 +170,7 @@ class Parameters(TestCase):
     def test_what_changed_in_the_device_only_is_pointed_out(self):
         history = (Past("p_span", "2026-01-01", 1.5767, "mV/V", "as left"),)
         for now, told in (("1.5767", ""), ("1.5768", "changed in the device, not in the file")):
-            p = VesselPlay(history=history).forward(p_span=now).take(*UP).forward()
+            p = VesselPlay(history=history).forward(p_span=now, confirmed="p_span" if told else "").take(*UP).forward()
             row = next(r for t in p.view["evidence"][0]["tables"] if t["title"] == "Parameters" for r in t["rows"] if "Max, mV" in r[0])
             self.assertEqual((row[1], row[4]), ("1.5767", told))
 

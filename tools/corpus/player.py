@@ -103,12 +103,12 @@ class Player:
         """What the screen shows now."""
         return make_view(self.state, self.method, self.now)
 
-    def forward(self, **values: Any) -> Player:
-        """Confirm step after step until something is decided, read, turned or compared."""
+    def forward(self, stop: str = "", **values: Any) -> Player:
+        """Confirm step after step until something is decided, read, turned or compared, or the step of that key comes."""
         given = {**PLAIN, **values}
         for _ in range(60):
             step = self.step
-            if step is None or step.kind in ("readings", "judge", "adjust", "compare", "sign"):
+            if step is None or step.kind in ("readings", "judge", "adjust", "compare", "sign") or step.key == stop:
                 return self
             self._pass(step, given)
         raise AssertionError(f"stuck at {self.step.key}")
@@ -150,7 +150,8 @@ class Player:
                     self.do("standard_assigned", role=f.name, item=self.items[f.name], reason="")
             if step.key.startswith(("coefficients", "accept")):
                 mine = {f["name"]: f["suggested"] for f in self.view["step"]["fields"]}
-            self.do("step_confirmed", step=step.key, values=mine, checks=[c.key for c in step.checks])
+            sure = {"confirmed": given["confirmed"]} if given.get("confirmed") in mine else {}
+            self.do("step_confirmed", step=step.key, values={**mine, **sure}, checks=[c.key for c in step.checks])
 
     def take(self, told: Callable[[Mapping[str, Any]], str | Mapping[str, Any]] | Sequence[Any]) -> Player:
         """All readings of the current set: from a list of texts or payloads, or from what each slot expects."""
@@ -166,6 +167,11 @@ class Player:
         """Readings off by these shares of `span`, one a slot, the last repeated."""
         made = iter([*percent, *[percent[-1]] * 60])
         return self.take(lambda slot: f"{float(slot['ideal']) + span * next(made) / 100:.4f}")
+
+    def act(self, act: str, words: str, values: Mapping[str, str]) -> Player:
+        """Something read from the instrument, or told to it, at the current step."""
+        self.do("device_acted", step=self.step.key, act=act, words=words, values=dict(values))
+        return self
 
     def strike(self, slot: int, reason: str) -> Player:
         """Strike the reading of a slot of the current or last set."""

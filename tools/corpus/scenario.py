@@ -16,6 +16,7 @@ EIGHTH = "ab2efd8"  # coefficients proved by the points they were fitted to
 NINTH = "4ce6d54"  # what failed could be marked for replacement, not exchanged
 TENTH = "1070331"  # displays told in percent only
 ELEVENTH = "3f16203"  # causes by thresholds in turn
+TWELFTH = "514aa1b"  # vessels of which the parameters were typed only
 
 
 @dataclass(frozen=True)

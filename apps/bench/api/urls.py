@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from apps.bench.api import views
+from apps.bench.api import indicator, views
 from apps.bench.api.stream import live_stream, watch_stream
 
 urlpatterns = [
@@ -16,6 +16,10 @@ urlpatterns = [
     path("runs/<uuid:run_id>/watch/", watch_stream, name="run-watch"),
     path("runs/<uuid:run_id>/capture/", views.CaptureView.as_view(), name="run-capture"),
     path("runs/<uuid:run_id>/key/", views.KeyView.as_view(), name="run-key"),
+    path("runs/<uuid:run_id>/indicator/", indicator.IndicatorView.as_view(), name="indicator"),
+    path("runs/<uuid:run_id>/indicator/parameters.json", indicator.IndicatorFileView.as_view(), name="indicator-file"),
+    path("runs/<uuid:run_id>/indicator/read/", indicator.IndicatorReadView.as_view(), name="indicator-read"),
+    path("runs/<uuid:run_id>/indicator/send/", indicator.IndicatorSendView.as_view(), name="indicator-send"),
     path("runs/<uuid:run_id>/chromatogram/live/", views.LiveChromatogramView.as_view(), name="run-live-chromatogram"),
     path("runs/<uuid:run_id>/gas-on/", views.GasOnView.as_view(), name="run-gas-on"),
     path("runs/<uuid:run_id>/device/read/", views.ReadDeviceView.as_view(), name="device-read"),

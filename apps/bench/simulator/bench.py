@@ -7,13 +7,14 @@ import struct
 import threading
 import time
 from collections.abc import Sequence
+from typing import Any
 
 from pymodbus.server import ModbusTcpServer
 from pymodbus.simulator import DataType, SimData, SimDevice
 
 from apps.bench.simulator import scpi
 from apps.bench.simulator.hart import HartDevice
-from apps.bench.simulator.points import Point, ScalePoint
+from apps.bench.simulator.points import KeyedPoint, Point, ScalePoint
 from apps.bench.simulator.weight_string import StringServer
 from apps.bench.simulator.world import AnalyzerPoint, BeltPoint, World
 
@@ -22,6 +23,7 @@ REGISTERS_A_CHANNEL = 10
 SPARE = 4  # channels that may still be put on the bench while it is served
 HOLDING_REGISTERS, INPUT_REGISTERS = 3, 4  # the function codes by which the server's registers are read and set
 ANALYZERS, BELTS, REGISTERS_A_POINT = 1000, 2000, 20
+HELD_FROM = 4  # of an instrument's holding registers: where those begin that are read and written
 POINTS, ROOM = 3000, 100  # where the other instruments start, and how far they are apart
 
 
@@ -42,7 +44,7 @@ class Bench:
 
     Detectors follow, ten registers each: display, mA, raw signal, status word, concentration of the open bottle. Analyzers start at 1000 and
     belts at 2000, twenty registers each, other instruments at 3000, a hundred each; their
-    holding registers take a start at their first register and a key at the third.
+    holding registers take a start at their first register and a key at the third; from the fifth on stand those that are read and written.
     """
 
     def __init__(self, world: World) -> None:
@@ -53,6 +55,7 @@ class Bench:
         self.hart = {c.tag: HartDevice(c.transmitter) for c in world.channels if c.hart_port >= 0}
         self.strings: dict[str, StringServer] = {}
         self.ports: dict[str, int] = {}
+        self._held: dict[int, list[int]] = {}
         self._modbus: ModbusTcpServer | None = None
 
     async def start(self) -> None:
@@ -138,6 +141,20 @@ class Bench:
         if start or key:
             await self._modbus.async_setValues(1, HOLDING_REGISTERS, at, [0, 0, 0, 0])
         await self._modbus.async_setValues(1, INPUT_REGISTERS, at, [w for value in point.registers for w in words(value)])
+        if isinstance(point, KeyedPoint) and point.held:
+            await self._serve_held(at + HELD_FROM, point)
+
+    async def _serve_held(self, at: int, point: KeyedPoint[Any]) -> None:
+        """Registers that can be read and written: what differs from what was last shown there was written, and is taken or not."""
+        if self._modbus is None:
+            return
+        shown = self._held.get(at)
+        there = list(await self._modbus.async_getValues(1, HOLDING_REGISTERS, at, 2 * len(point.held)))
+        for n in range(len(point.held)):
+            if shown and there[2 * n : 2 * n + 2] != shown[2 * n : 2 * n + 2]:
+                point.hold(n, number(there[2 * n : 2 * n + 2]))
+        self._held[at] = [w for value in point.held for w in words(value)]
+        await self._modbus.async_setValues(1, HOLDING_REGISTERS, at, self._held[at])
 
     async def stop(self) -> None:
         """Close every port."""

@@ -67,6 +67,14 @@ class KeyedPoint(Generic[S]):
         """What its keys do, from 1 on."""
         return ()
 
+    @property
+    def held(self) -> tuple[float, ...]:
+        """What it holds in registers that can be written."""
+        return ()
+
+    def hold(self, which: int, value: float) -> None:
+        """Something else was written to one of them; what is not taken stands as before."""
+
     def press(self, key: int) -> None:
         """Press a key by its number; one that is not there is not taken."""
         acts = self.acts()
@@ -182,15 +190,25 @@ class ScalePoint(KeyedPoint[SimulatedScale]):
     string_port: int | None = None
 
     def acts(self) -> Acts:
-        """One piece more, one less, all off; zero; span by the load that is on; what binds it is freed."""
+        """One piece more, one less, all off; zero; span by the load that is on; what binds it is freed; service mode on, off."""
         s = self.analyzer
         return (
             lambda: s.put(s.load_kg + s.piece_kg), lambda: s.put(s.load_kg - s.piece_kg), lambda: s.put(0.0), s.zero, s.set_span, s.free,
+            lambda: s.serve(is_on=True), lambda: s.serve(is_on=False),
         )  # fmt: skip
 
     def start(self, value: float) -> None:
         """So many kg lie on it."""
         self.taken = float(self.analyzer.put(value))
+
+    @property
+    def held(self) -> tuple[float, ...]:
+        """The parameters of its indicator."""
+        return self.analyzer.parameters
+
+    def hold(self, which: int, value: float) -> None:
+        """A parameter set."""
+        self.analyzer.hold(which, value)
 
     @property
     def registers(self) -> tuple[float, ...]:

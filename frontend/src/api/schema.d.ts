@@ -1492,6 +1492,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{run_id}/indicator/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What the instrument tells now of the fields of the current step; nothing of it is kept. */
+        get: operations["what_the_indicator_tells"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/indicator/parameters.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The parameters that were read back, as an open JSON document. */
+        get: operations["get_indicator_file"];
+        put?: never;
+        /** @description A file that was saved of this instrument, for what is to be sent. */
+        post: operations["take_indicator_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/indicator/read/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Fields of the current step read from the instrument; on the record as read. */
+        post: operations["read_indicator"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/indicator/send/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What is meant sent to the instrument, and read back. */
+        post: operations["send_to_indicator"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{run_id}/key/": {
         parameters: {
             query?: never;
@@ -1807,6 +1876,8 @@ export interface components {
                         }[];
                         suggested: string;
                         usual: string;
+                        beside: string[];
+                        read: string;
                     }[];
                     checks: {
                         key: string;
@@ -2101,6 +2172,14 @@ export interface components {
                         asks: string;
                         label: string;
                     }[];
+                    beside: string[];
+                    readouts: {
+                        key: string;
+                        label: string;
+                    }[];
+                    saves: boolean;
+                    loads: boolean;
+                    sends: boolean;
                 } | null;
                 beside: {
                     key: string;
@@ -2122,6 +2201,8 @@ export interface components {
                         }[];
                         suggested: string;
                         usual: string;
+                        beside: string[];
+                        read: string;
                     }[];
                     checks: {
                         key: string;
@@ -3429,6 +3510,11 @@ export interface components {
             unit: string;
             may_not_apply: boolean;
         };
+        Indicator: {
+            device: string;
+            fault: string;
+            fields_told: components["schemas"]["ToldField"][];
+        };
         /** @description The form as typed: numbers may come as text, with a comma. */
         InstrumentForm: {
             tag: string;
@@ -3862,6 +3948,11 @@ export interface components {
             reviewer: string;
             password: string;
         };
+        ParameterDocumentRequest: {
+            document: {
+                [key: string]: unknown;
+            };
+        };
         PermitFormRequest: {
             area: string;
             start: string;
@@ -3913,6 +4004,9 @@ export interface components {
             indicated: string;
             /** @default false */
             is_sure: boolean;
+        };
+        ReadoutRequest: {
+            readout: string;
         };
         ReasonRequest: {
             tag: string;
@@ -4131,6 +4225,8 @@ export interface components {
                         }[];
                         suggested: string;
                         usual: string;
+                        beside: string[];
+                        read: string;
                     }[];
                     checks: {
                         key: string;
@@ -4425,6 +4521,14 @@ export interface components {
                         asks: string;
                         label: string;
                     }[];
+                    beside: string[];
+                    readouts: {
+                        key: string;
+                        label: string;
+                    }[];
+                    saves: boolean;
+                    loads: boolean;
+                    sends: boolean;
                 } | null;
                 beside: {
                     key: string;
@@ -4446,6 +4550,8 @@ export interface components {
                         }[];
                         suggested: string;
                         usual: string;
+                        beside: string[];
+                        read: string;
                     }[];
                     checks: {
                         key: string;
@@ -5110,6 +5216,11 @@ export interface components {
             first: string[];
             to_review: number;
             round: components["schemas"]["MyRound"] | null;
+        };
+        ToldField: {
+            name: string;
+            value: string;
+            note: string;
         };
         Trend: {
             name: string;
@@ -8600,6 +8711,177 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["GasOptions"];
+                };
+            };
+        };
+    };
+    what_the_indicator_tells: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Indicator"];
+                };
+            };
+        };
+    };
+    get_indicator_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    take_indicator_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ParameterDocumentRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    read_indicator: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadoutRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    send_to_indicator: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
                 };
             };
         };

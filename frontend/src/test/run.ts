@@ -44,7 +44,7 @@ const STEP: Step = {
   needs_timer: "",
   watches: "",
   watches_channel: "",
-  watches_unit: "",
+  watches_unit: "", beside: [], readouts: [], sends: false, saves: false, loads: false,
 };
 
 const VIEW: RunView = {

@@ -41,11 +41,11 @@ export function Button({ children, kind = "plain", type = "button", onClick, dis
   );
 }
 
-export function LinkButton({ children, to, kind = "plain", href }: { children: ReactNode; to?: string; href?: string; kind?: Kind }) {
+export function LinkButton({ children, to, kind = "plain", href, onClick }: { children: ReactNode; to?: string; href?: string; kind?: Kind; onClick?: () => void }) {
   const look = `${SHAPE} ${LOOK[kind]}`;
   if (href) {
     return (
-      <a href={href} className={look} target="_blank" rel="noreferrer">
+      <a href={href} className={look} target="_blank" rel="noreferrer" onClick={onClick}>
         {children}
       </a>
     );

@@ -11,16 +11,16 @@ interface Common {
   unit?: string;
 }
 
-function Frame({ label, hint, error, unit, beside, children }: Common & { children: ReactNode; beside?: boolean }) {
+function Frame({ label, hint, error, unit, beside, bare, children }: Common & { children: ReactNode; beside?: boolean; bare?: boolean }) {
   return (
     <Field className={beside ? "flex items-center gap-2 *:last:w-24" : "block"}>
-      <Label className={beside ? "whitespace-nowrap" : "mb-1 block font-bold"}>
+      <Label className={bare ? "sr-only" : beside ? "whitespace-nowrap" : "mb-1 block font-bold"}>
         {label}
         {unit && <span className="font-normal text-muted">, {unit}</span>}
       </Label>
       {children}
       {error ? (
-        <Description className="mt-1 font-bold text-iron">{error}</Description>
+        <Description className={bare ? "sr-only" : "mt-1 font-bold text-iron"}>{error}</Description>
       ) : (
         hint && <Description className="mt-1 text-sm text-muted">{hint}</Description>
       )}
@@ -40,6 +40,7 @@ interface TextProps extends Common {
   inputRef?: Ref<HTMLInputElement>;
   placeholder?: string;
   beside?: boolean; // its label stands before it, on one line
+  bare?: boolean; // its label is only heard: it stands in a table that shows it
 }
 
 /** A text field. What is typed stays as typed: nothing is reformatted, clamped or scrolled away. */

@@ -6,29 +6,31 @@ Sources: OIML R 76-1:2006 (permissible errors, substitution, creep, zero return,
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 from functools import lru_cache
 from typing import Any
 
 from metrology.judgement.reference import ReferenceStandard
+from metrology.methods.advice.vessel import VesselAdvice
 from metrology.methods.flow import common
 from metrology.methods.flow.common import Wording, found_to_left, numbered
-from metrology.methods.flow.weighing import HANDS, NEAR_LOADS, ScaleAdvice, scale_words, tur_of_weights, weights_need
+from metrology.methods.flow.weighing import HANDS, NEAR_LOADS, scale_words, tur_of_weights, weights_need
 from metrology.methods.method import Method, Traits
 from metrology.methods.setup import RunSetup
 from metrology.methods.standards.base import Need, Standards
-from metrology.methods.steps import Check, Field, Pair, Step
+from metrology.methods.steps import Check, Field, Pair, Readout, Step
 from metrology.methods.trials.vessel import (
-    MV_V_STEP,
+    FILE_OF,
     PARAMETERS,
-    READ_BACK,
     Vessel,
     VesselSettings,
     division_of,
     filed,
+    room_of,
     scale,
     settings_of,
+    told_of,
     way_of,
     ways,
 )  # fmt: skip
@@ -50,8 +52,10 @@ def steps(setup: RunSetup, choices: Mapping[str, str]) -> tuple[Step, ...]:
 
 OPTIONS = (
     ("leave", "Leave as it is"), ("adjust", "Set zero and span with the load"), ("computed", "Set zero and span as worked out"),
-    ("repair", "Put it right, then test again"), ("repeat", "Take it again"),
+    ("restore", "Send it the parameters of the file"), ("repair", "Put it right, then test again"), ("repeat", "Take it again"),
 )  # fmt: skip
+BY_LOAD, BY_CELLS, BY_FILE = "load", "cells", "file"
+STILL_MV_V = 0.002  # how far looks at a cell may lie apart: a person who walks on the vessel moves it by more
 
 
 @lru_cache(maxsize=256)
@@ -59,18 +63,15 @@ def _steps(setup: RunSetup, chosen: tuple[tuple[str, str], ...]) -> tuple[Step, 
     told = "Empty, the loads, and empty again, each when it stands still. Set nothing to zero yet."
     found = Wording("as_found", "judge", "as found", "judge", "As found", "Judge as found", told, OPTIONS, {}, keys=HANDS)
 
-    def computed(n: int) -> tuple[Step, ...]:
-        return _set(setup, n, is_computed=True)
-
-    def by_load(n: int) -> tuple[Step, ...]:
-        return _set(setup, n, is_computed=False)
+    def set_by(way: str) -> Callable[[int], tuple[Step, ...]]:
+        return lambda n: _set(setup, n, way)
 
     def freed(n: int) -> tuple[Step, ...]:
         return tuple(replace(s, keys=("free",)) for s in common.repair(n))
 
     left = replace(
         found, found="as_left", judge="judge_left", phase="as left", judge_phase="as left", title="As left", judge_title="Judge as left",
-        instruction="The same loads again.", follow={"adjust": by_load, "computed": computed, "repair": freed},
+        instruction="The same loads again.", follow={"adjust": set_by(BY_LOAD), "computed": set_by(BY_CELLS), "restore": set_by(BY_FILE), "repair": freed},
     )  # fmt: skip
     spare = Step("adjust", "confirm", "adjust", "Set zero and span", "Only where it is off and nothing binds it.")
     made = found_to_left(found, left, dict(chosen), spare)
@@ -141,16 +142,24 @@ def _given(name: str, value: float) -> tuple[str, Any]:
 
 
 def _stored(setup: RunSetup) -> Step:
-    hints = {name: filed(setup, name) for name, _, _ in PARAMETERS}
     return Step(
         "stored", "confirm", "prepare", "Parameters it holds",
-        "Read them off the indicator; its service mode stays off. Beside each stands what the file of the last time has.",
-        fields=tuple(
-            Field(name, label, "number", unit, low=-1e6, high=1e6, hint="Nothing on file" if hints[name] is None else f"On file: {hints[name]:g}")
-            for name, label, unit in PARAMETERS
-        ),
+        "Read them off the indicator; its service mode stays off. A digit that is not that of the file was changed in the device only.",
+        fields=tuple(_stored_field(setup, name, label, unit) for name, label, unit in PARAMETERS),
+        beside=("On file",),
+        readouts=(Readout("stored", "Read the indicator", tuple((name, name) for name, _, _ in PARAMETERS)),),
         enters=True,
     )  # fmt: skip
+
+
+def _stored_field(setup: RunSetup, name: str, label: str, unit: str) -> Field:
+    file = filed(setup, name)
+    made = Field(name, label, "number", unit, low=-1e6, high=1e6, beside=("nothing" if file is None else told_of(name, file),))
+    if file is None:
+        return made
+    room = FILE_OF * max(abs(file), 1.0)
+    doubt = f"The file of the last time has {told_of(name, file)}: a slip, or changed in the device only."
+    return replace(made, likely=(file - room, file + room), doubt=doubt)
 
 
 def _lock(setup: RunSetup) -> Step:
@@ -189,10 +198,13 @@ def _supports(setup: RunSetup) -> tuple[Step, ...]:
         if dict(setup.entered).get("support_test")
         else ""
     )
+    stages = (("empty", "empty"), ("loaded", "loaded"))
     fields = tuple(
-        Field(f"{what}_{k}", f"Support {k}, {words}", "number", "mV/V", low=-10, high=10)
-        for what, words in (("empty", "empty"), ("loaded", "loaded"))
-        for k in range(1, n + 1)
+        Field(f"{what}_{k}", f"Support {k}, {words}", "number", "mV/V", low=-10, high=10) for what, words in stages for k in range(1, n + 1)
+    )
+    readouts = tuple(
+        Readout(what, f"Read the cells, {words}", tuple((f"{what}_{k}", f"cell{k}") for k in range(1, n + 1)), STILL_MV_V)
+        for what, words in stages
     )
     return (
         Step(
@@ -202,7 +214,7 @@ def _supports(setup: RunSetup) -> tuple[Step, ...]:
         Step(
             "supports", "confirm", "as found", "Each support by itself",
             "At the junction box, each cell by itself: first empty, then with a load in the middle of the vessel. Take the load off again.",
-            fields=fields, enters=True, left_out=none, keys=HANDS,
+            fields=fields, readouts=readouts, enters=True, left_out=none, keys=HANDS,
         ),
     )  # fmt: skip
 
@@ -237,45 +249,84 @@ def _creep(setup: RunSetup) -> tuple[Step, ...]:
     )  # fmt: skip
 
 
-def _set(setup: RunSetup, n: int, *, is_computed: bool) -> tuple[Step, ...]:
-    """Service mode on, sent, read back field by field, saved, service mode off. While it is on nothing can be released."""
+MEANT = {
+    BY_LOAD: "Zero it empty, put the known load on, wait until it stands, enter its mass and accept. Take the load off.",
+    BY_CELLS: "Send what was worked out from the cells' certificates.",
+    BY_FILE: "Send what the file of the last time has.",
+}
+
+
+def _meant(setup: RunSetup, way: str) -> dict[str, float]:
+    """What it is to hold afterwards, by name; what a load sets is not known beforehand."""
     cells, top = settings_of(setup).cells(), setup.instrument.urv
-    meant = {"p_zero": cells.mv_v(0.0), "p_span": cells.mv_v(top), "p_max": top, "p_division": division_of(setup)}
-    fields = []
-    for name, label, unit in PARAMETERS:
-        fixed = is_computed or name in ("p_max", "p_division")
-        room = MV_V_STEP / 2 if unit == "mV/V" else READ_BACK * abs(meant[name])
-        low, high = (meant[name] - room, meant[name] + room) if fixed else (-10.0, 10.0)
-        hint = f"Meant: {meant[name]:.6g}" if fixed else "As the indicator worked it out"
-        why = "That is not what was meant to be sent. Send it again, or say why it stands."
-        excused = "differs" if fixed else ""
-        fields.append(
-            Field(f"{name}_now", f"{label}, read back", "number", unit, low=low, high=high, hint=hint, why=why, excused_by=excused)
-        )
-    told = (
-        "Send what was worked out from the cells' certificates."
-        if is_computed
-        else "Zero it empty, put the known load on, wait until it stands, enter its mass and accept. Take the load off."
-    )
+    if way == BY_FILE:
+        return {name: setup.value(f"{name}_file", filed(setup, name) or 0.0) for name, _, _ in PARAMETERS}
+    by_cells = {"p_zero": cells.mv_v(0.0), "p_span": cells.mv_v(top)} if way == BY_CELLS else {}
+    return {**by_cells, "p_max": top, "p_division": division_of(setup)}
+
+
+def _back(setup: RunSetup, name: str, label: str, unit: str, meant: float | None) -> Field:
+    """A parameter as it is read back, beside what the file has, what was found in it and what was meant."""
+    file = filed(setup, name)
+    beside = (
+        "nothing" if file is None else told_of(name, file), dict(setup.entered).get(name, ""),
+        "as it works it out" if meant is None else told_of(name, meant),
+    )  # fmt: skip
+    made = Field(f"{name}_now", label, "number", unit, low=-10, high=10, beside=beside)
+    if meant is None:
+        return made
+    room = room_of(unit, meant)
+    why = "That is not what was meant to be sent. Send it again, or say why it stands."
+    return replace(made, low=meant - room, high=meant + room, why=why, excused_by="differs")
+
+
+def _file(setup: RunSetup, n: int) -> tuple[Step, ...]:
+    """Which parameters are sent: those of the last time, or of a file that is chosen."""
     return (
         Step(
+            numbered("file", n), "confirm", "adjust", "Parameters to send",
+            "Those of the last time, or of a file that was saved of this vessel. Check them against the certificates of the cells.",
+            fields=tuple(
+                Field(
+                    f"{name}_file", label, "number", unit, low=-1e6, high=1e6, usual="" if (file := filed(setup, name)) is None else told_of(name, file),
+                    beside=(dict(setup.entered).get(name, ""),),
+                )
+                for name, label, unit in PARAMETERS
+            ),
+            beside=("Found in it",), loads=tuple((f"{name}_file", name) for name, _, _ in PARAMETERS), enters=True, confirm_label="These are sent",
+        ),
+    )  # fmt: skip
+
+
+def _set(setup: RunSetup, n: int, way: str) -> tuple[Step, ...]:
+    """Service mode on, sent, read back field by field, saved, service mode off. While it is on nothing can be released."""
+    meant = _meant(setup, way)
+    fields = tuple(_back(setup, name, label, unit, meant.get(name)) for name, label, unit in PARAMETERS)
+    told = MEANT[way]
+    sends = tuple((name, float(told_of(name, value))) for name, value in meant.items()) if way != BY_LOAD else ()
+    back = Readout("back", "Read it back", tuple((f"{name}_now", name) for name, _, _ in PARAMETERS))
+    return (
+        *(_file(setup, n) if way == BY_FILE else ()),
+        Step(
             numbered("service_on", n), "checkpairs", "adjust", "Service mode on",
-            "From here the tool keeps it on its list until it is off again.", pairs=(SERVICE,), variant="all", confirm_label="It is on",
+            "From here the tool keeps it on its list until it is off again.", pairs=(SERVICE,), variant="all", keys=("service_on",),
+            confirm_label="It is on",
         ),
         Step(
             numbered("send", n), "confirm", "adjust", "Send, then read back",
             f"{told} Then read every parameter back from the indicator, not from what was sent.",
             fields=(*fields, Field("differs", "Why a value differs", "long", required=False)), enters=True,
-            keys=("zero", *HANDS, "span"), confirm_label="Read back",
+            beside=("On file", "Found in it", "To send"), readouts=(back,), sends=sends,
+            keys=("zero", *HANDS, "span") if way == BY_LOAD else (), confirm_label="Read back",
         ),
         Step(
             numbered("backup", n), "confirm", "adjust", "Backup file",
             "Save its parameters as a file, with tag and date in the name, where the site keeps them.",
-            fields=(Field("backup", "File saved as"),), confirm_label="Saved",
+            fields=(Field("backup", "File saved as"),), saves=tuple((name, f"{name}_now") for name, _, _ in PARAMETERS), confirm_label="Saved",
         ),
         Step(
             numbered("service_off", n), "checkpairs", "adjust", "Service mode off", "Off before it is proved: what is proved must be what stays.",
-            pairs=(SERVICE,), variant="back", confirm_label="It is off",
+            pairs=(SERVICE,), variant="back", keys=("service_off",), confirm_label="It is off",
         ),
     )  # fmt: skip
 
@@ -320,14 +371,18 @@ TRIAL = Vessel(scale)
 METHOD = Method(
     key="weigh-vessel",
     title="Vessel on load cells",
-    revision="1",
+    revision="2",
     traits=Traits("weighing", default_points=(), has_points=False, wears=("Test weights, lifting gear in date",), paired_adjusting=False),
     settings=VesselSettings,
     flow=steps,
     trial=TRIAL,
     standards=Standards(needs, tur),
-    advice=ScaleAdvice(),
+    advice=VesselAdvice(),
     watching=Still(TRIAL),
     words=scale_words,
-    names={"adjust": "zero and span set with the load", "computed": "zero and span set as worked out"},
+    names={
+        "adjust": "zero and span set with the load",
+        "computed": "zero and span set as worked out",
+        "restore": "parameters of the file sent",
+    },
 )

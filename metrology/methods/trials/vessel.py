@@ -25,8 +25,8 @@ PARAMETERS = (
     ("p_max", "Max", "kg"),
     ("p_division", "Division", "kg"),
 )
-READ_BACK = 1e-5  # of a value: what it may lose by the indicator's last digit
-MV_V_STEP = 0.0005  # mV/V: digits of an indicator that shows four
+FILE_OF = 1e-5  # of a value: what a parameter may differ from that of the file by rounding
+MV_V_STEP = 0.0005  # mV/V: what a signal read back may lie off what was sent, twice: digits of an indicator that shows four
 
 
 def _read_each(text: str) -> str:
@@ -140,33 +140,53 @@ class Vessel(Loads):
         """Its parameters beside those of the file; they are kept for the next time."""
         made = super().finish(setup, readings, outcome, set_key)
         table = _parameters(setup, is_left=not set_key.startswith("as_found"))
-        left = () if set_key.startswith("as_found") else _kept(setup)
-        return replace(made, tables=(*made.tables, table), series=(*made.series, *left)) if table.rows else made
+        kept = _kept(setup, is_left=not set_key.startswith("as_found"))
+        return replace(made, tables=(*made.tables, table), series=(*made.series, *kept)) if table.rows else made
 
 
-def _kept(setup: RunSetup) -> tuple[SeriesPoint, ...]:
+def _kept(setup: RunSetup, *, is_left: bool) -> tuple[SeriesPoint, ...]:
+    """What it held as found, or as it was left: the file of the next time."""
     known = dict(setup.entered)
     return tuple(
-        SeriesPoint(name, label, float(known.get(f"{name}_now") or known[name]), unit, is_followed=False, is_shown=False)
+        SeriesPoint(name, label, float((is_left and known.get(f"{name}_now")) or known[name]), unit, is_shown=False)
         for name, label, unit in PARAMETERS
         if known.get(name)
     )
 
 
 def filed(setup: RunSetup, name: str) -> float | None:
-    """What the file has of a parameter: as the last run left it."""
-    past = setup.past(name, phase="as left")
-    return past[-1].value if past else None
+    """What the file has of a parameter: as the last run left it; as it found it, where nothing was set."""
+    past = setup.past(name)
+    last = [p for p in past if p.on == past[-1].on]
+    return next((p.value for p in reversed(last) if p.phase == "as left"), last[-1].value) if past else None
+
+
+def told_of(name: str, value: float) -> str:
+    """A parameter as the indicator shows it: a signal to four decimals."""
+    return f"{value:.4f}" if name in ("p_zero", "p_span") else f"{value:.7g}"
+
+
+def room_of(unit: str, meant: float) -> float:
+    """How far a parameter read back may lie off what was meant."""
+    return MV_V_STEP / 2 if unit == "mV/V" else FILE_OF * abs(meant)
+
+
+def changed_in_it(setup: RunSetup) -> tuple[str, ...]:
+    """Names of the parameters that the indicator holds otherwise than the file of the last time."""
+    known = dict(setup.entered)
+    pairs = ((name, filed(setup, name), known.get(name, "")) for name, _, _ in PARAMETERS)
+    return tuple(
+        name for name, file, held in pairs if file is not None and held and abs(float(held) - file) > FILE_OF * max(abs(file), 1.0)
+    )
 
 
 def _parameters(setup: RunSetup, *, is_left: bool) -> OutcomeTable:
     """File, device and what was sent, side by side; what changed in the device only is pointed out."""
-    known, rows = dict(setup.entered), []
+    known, changed, rows = dict(setup.entered), changed_in_it(setup), []
     for name, label, unit in PARAMETERS:
         if not known.get(name):
             continue
-        file, device, now = filed(setup, name), float(known[name]), known.get(f"{name}_now", "")
-        differs = file is not None and abs(device - file) > READ_BACK * max(abs(file), 1.0)
-        told = "changed in the device, not in the file" if differs else ""
-        rows.append((f"{label}, {unit}", "none" if file is None else f"{file:g}", known[name], now if is_left else "", told))
+        file, now = filed(setup, name), known.get(f"{name}_now", "")
+        told = "changed in the device, not in the file" if name in changed else ""
+        rows.append((f"{label}, {unit}", "none" if file is None else told_of(name, file), known[name], now if is_left else "", told))
     return OutcomeTable("Parameters", ("Parameter", "File", "Found in it", "Read back after", ""), tuple(rows))

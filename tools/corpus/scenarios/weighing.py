@@ -5,7 +5,7 @@ from __future__ import annotations
 from metrology.judgement.tolerance import Term, Tolerance
 from tools.corpus import kit
 from tools.corpus.player import Player, instrument, optional
-from tools.corpus.scenario import scenario
+from tools.corpus.scenario import TWELFTH, scenario
 
 
 def _belt(**more: object) -> Player:
@@ -44,10 +44,10 @@ def _() -> Player:
     return p.take([{"indicated": "12034", "true_mass": "12000"}]).decide("leave").forward(**lock).sign().review()
 
 
-def _scale(method: str, top: float, details: dict[str, str], weights: float, **more: object) -> Player:
+def _scale(method: str, top: float, details: dict[str, str], weights: float, revision: str = "1", **more: object) -> Player:
     about = {"unit": "kg", "lrv": 0.0, "urv": top, "output_lo": 0.0, "output_hi": top, "output_unit": "kg"}
     i = instrument(details, **about, tolerance=Tolerance((Term(0.2, "span"),)))
-    p = Player(method, "1", instrument=i, points_percent=(), **more)
+    p = Player(method, revision, instrument=i, points_percent=(), **more)
     p.refs = {"weights": (kit.reference("REF-W", "kg", 0, weights, 0.0, u_percent_reading=0.005, resolution=0), "")}
     return p
 
@@ -74,7 +74,7 @@ READ = {
 }  # fmt: skip
 
 
-@scenario("weigh-vessel", "1", "a-leg-binds-and-is-freed")
+@scenario("weigh-vessel", "1", "a-leg-binds-and-is-freed", TWELFTH)
 def _() -> Player:
     looked = {**READ, "support_test": "yes", "creep_test": "yes", "creep_0": "9880", "creep_15": "9880", "creep_30": "9880"}
     looked |= {f"empty_{n}": "0.364" for n in (1, 2, 3)} | {"loaded_1": "0.667", "loaded_2": "0.668", "loaded_3": "0.595"}
@@ -84,15 +84,35 @@ def _() -> Player:
     return p.forward(**looked).sign().review()
 
 
-@scenario("weigh-vessel", "1", "by-substitution")
+@scenario("weigh-vessel", "1", "by-substitution", TWELFTH)
 def _() -> Player:
     p = _scale("weigh-vessel", 40_000.0, {**SILO, "scheme": "r76-iii"}, 10_000).forward(**{**READ, "way": "substitution"})
     p.take(["0", "10000", "10020", "20020", "20020", "30040", "30020", "40020", "0"]).forward(**READ)
     return p.decide("leave").forward(**READ).sign()
 
 
-@scenario("weigh-vessel", "1", "worked-out-and-proved")
+@scenario("weigh-vessel", "1", "worked-out-and-proved", TWELFTH)
 def _() -> Player:
     way = {**READ, "way": "computed"}
     p = _scale("weigh-vessel", 40_000.0, SILO, 10_000).forward(**way).take(["0", "10150", "0"]).forward(**way).decide("computed")
     return p.forward(**way).take(["0", "10000", "0"]).decide("leave").forward(**way).sign()
+
+
+@scenario("weigh-vessel", "2", "file-sent-and-proved")
+def _() -> Player:
+    past = optional("metrology.methods.setup", "Past")
+    file = {"p_zero": 0.364, "p_span": 1.5772, "p_max": 40_000.0, "p_division": 20.0}
+    history = tuple(past(name, "2025-11-03", value, "", "as left") for name, value in file.items())
+    way = {**READ, "p_span": "1.5972", "confirmed": "p_span", **{f"{name}_file": f"{value:g}" for name, value in file.items()}}
+    p = _scale("weigh-vessel", 40_000.0, SILO, 10_000, "2", history=history).forward("stored", **way)
+    p.act(
+        "read",
+        "read from Silo indicator: Signal at Max 1.5972 mV/V",
+        {"p_zero": "0.364", "p_span": "1.5972", "p_max": "40000", "p_division": "20"},
+    )
+    p.forward(**way).take(["0", "2460", "4920", "7380", "9840", "7380", "4920", "2460", "0"]).forward(**way).decide("restore").forward(
+        "send", **way
+    )
+    back = {f"{name}_now": f"{value:g}" for name, value in file.items()}
+    p.act("sent", "sent to Silo indicator: Signal at Max 1.5772; read back: Signal at Max 1.5772 mV/V", back).forward(**way)
+    return p.take(["0", "2500", "5000", "7500", "10000", "7500", "5000", "2500", "0"]).decide("leave").forward(**way).sign()

@@ -13,7 +13,7 @@ afterEach(() => {
 });
 
 const pair = (is_out: boolean) => ({ key: "selector", label: "Selector switch", normal: "operate", test: "test", is_out, can_go_out: false, by: is_out ? "Ines" : "", has_terminal: false, terminal: "" });
-const field = (name: string, label: string) => ({ name, label, kind: "gas", unit: "%LEL", required: true, hint: "", options: [], suggested: "", usual: "" });
+const field = (name: string, label: string) => ({ name, label, kind: "gas", unit: "%LEL", required: true, hint: "", options: [], suggested: "", usual: "", beside: [], read: "" });
 const bottle = (code: string, standing: string, says: string) => ({
   code, name: "Gas", holds: "50 %LEL hydrogen in air", litres_left: 40, expires_on: "2027-06-01", certificate: "C", state: "in service", standing,
   applied: "50 %LEL", remarks: [{ rule: "component", standing, says }], is_proposed: standing === "good", regulator: "V-1", line: "L-1",

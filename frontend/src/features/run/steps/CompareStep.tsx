@@ -1,6 +1,7 @@
 import { useMutation } from "@tanstack/react-query";
-import { useRef, useState } from "react";
+import { useState } from "react";
 import { ApiFailure, client, unwrap, type Run, type Step } from "../../../api/client";
+import { ChooseJson, readJson } from "../../../ui/ChooseJson";
 import { Button, LinkButton } from "../../../ui/Button";
 import { TextField } from "../../../ui/fields";
 import { Failure, Message } from "../../../ui/Message";
@@ -91,15 +92,9 @@ function Table({ c, typed, set, errors, typing }: { c: Compare; typed: Record<st
 
 /** A saved parameter file, compared with the device as it is now, also one exchanged; its settable values may become pending. */
 function FileCompare({ run, onUse }: { run: Run; onUse: (values: Record<string, string>) => void }) {
-  const input = useRef<HTMLInputElement>(null);
   const compare = useMutation({
     mutationFn: async (file: File) => {
-      let b: { values?: Record<string, unknown> };
-      try {
-        b = JSON.parse(await file.text()) as { values?: Record<string, unknown> };
-      } catch {
-        throw new ApiFailure(400, { code: "bad_file", message: `${file.name} is not a JSON file. Choose a parameter set that was saved here.` });
-      }
+      const b: { values?: Record<string, unknown> } = await readJson(file);
       if (!b.values || !Object.keys(b.values).length) {
         throw new ApiFailure(400, { code: "empty_file", message: `${file.name} holds no parameters. Choose a parameter set that was saved here.` });
       }
@@ -118,19 +113,7 @@ function FileCompare({ run, onUse }: { run: Run; onUse: (values: Record<string, 
     <div className="space-y-2">
       <div className="flex flex-wrap gap-3">
         <LinkButton href={`/api/v1/runs/${run.id}/parameters/before.json`}>Save the set before</LinkButton>
-        <Button onClick={() => input.current?.click()}>Compare with a saved set</Button>
-        <input
-          ref={input}
-          type="file"
-          accept="application/json,.json"
-          className="hidden"
-          aria-label="A saved parameter set"
-          onChange={(e) => {
-            const file = e.target.files?.[0];
-            if (file) compare.mutate(file);
-            e.target.value = "";
-          }}
-        />
+        <ChooseJson says="Compare with a saved set" label="A saved parameter set" onChoose={(file) => compare.mutate(file)} />
       </div>
       {compare.isError && <Failure error={compare.error} />}
       {found && (

@@ -10,7 +10,11 @@ import { ReallySo } from "../../../ui/ReallySo";
 import { StepFrame, type StepProps } from "../StepFrame";
 import { useAppend, type NewEvent } from "../useRun";
 import { keepTold } from "./lastTold";
-import { heldValues, StepFields } from "./StepFields";
+import type { Beside } from "./FieldTable";
+import { Readouts } from "./Readouts";
+import { heldValues } from "./held";
+import { StepFields } from "./StepFields";
+import { useIndicator } from "./useIndicator";
 
 /** What is typed and ticked at a step, kept on the device until it is stored. */
 export function useConfirming(run: string, step: Asked) {
@@ -26,6 +30,7 @@ export function useConfirming(run: string, step: Asked) {
       type: "step_confirmed",
       payload: { step: step.key, values: { ...heldValues(step, values), ...(sure && { confirmed: sure }) }, checks: ticked },
     }),
+    forget: clear,
     stored: () => {
       keepTold(heldValues(step, values));
       clear();
@@ -54,11 +59,11 @@ function Checks({ step, ticked, tick, errors, takesFocus }: { step: Asked; ticke
 }
 
 /** What a step asks to be typed and ticked. */
-export function Confirmed({ step, form, errors, isFirst = true, isBeside = false }: { step: Asked; form: Confirming; errors: Record<string, string>; isFirst?: boolean; isBeside?: boolean }) {
+export function Confirmed({ step, form, errors, isFirst = true, isBeside = false, table }: { step: Asked; form: Confirming; errors: Record<string, string>; isFirst?: boolean; isBeside?: boolean; table?: Beside }) {
   return (
     <>
-      <div className={isBeside ? "grid max-w-4xl items-end gap-4 sm:grid-cols-2" : "max-w-lg space-y-4"}>
-        <StepFields step={step} values={form.values} set={form.set} errors={errors} takesFocus={isFirst} />
+      <div className={isBeside ? "grid max-w-4xl items-end gap-4 sm:grid-cols-2" : table ? "space-y-4" : "max-w-lg space-y-4"}>
+        <StepFields step={step} values={form.values} set={form.set} errors={errors} takesFocus={isFirst} table={table} />
       </div>
       <Checks step={step} ticked={form.ticked} tick={form.tick} errors={errors} takesFocus={isFirst && !step.fields.length} />
     </>
@@ -69,6 +74,8 @@ export function Confirmed({ step, form, errors, isFirst = true, isBeside = false
 export function ConfirmStep({ run, step, children, live }: StepProps & { children?: ReactNode; live?: { take: () => void; busy: boolean } }) {
   const append = useAppend(run);
   const form = useConfirming(run.id, step);
+  const indicator = useIndicator(run, step);
+  const isTable = step.beside.length > 0 || step.readouts.length > 0;
   const failure = append.error instanceof ApiFailure ? append.error : null;
   const errors = failure?.byField ?? {};
   const isBeside = step.fields.some((f) => errors[f.name] === failure?.message);
@@ -93,7 +100,8 @@ export function ConfirmStep({ run, step, children, live }: StepProps & { childre
     >
       {children}
       <Keys run={run} only={step.keys} />
-      <Confirmed step={step} form={form} errors={errors} />
+      <Readouts run={run} step={step} from={indicator} onTaken={form.forget} onSaved={(name) => form.set(step.fields[0]?.name ?? "", name)} />
+      <Confirmed step={step} form={form} errors={errors} table={isTable ? { heads: step.beside, now: indicator.now } : undefined} />
       {append.isError && !isBeside && <Failure error={append.error} />}
       <ReallySo error={append.error} onConfirm={confirm} onTake={form.set} />
       {failure?.code === "warming_up" && <EndTimer run={run} timer={String(failure.details.timer)} />}

@@ -9,7 +9,8 @@ import { ReallySo } from "../../../ui/ReallySo";
 import { StepFrame, type StepProps } from "../StepFrame";
 import { useAppend, type NewEvent } from "../useRun";
 import { keepTold } from "./lastTold";
-import { heldValues, StepFields } from "./StepFields";
+import { heldValues } from "./held";
+import { StepFields } from "./StepFields";
 
 /** The release as it is being entered: what was seen, and with it every hold that comes off. */
 export function useReleasing(run: Run, step: Asked, error: unknown) {

@@ -1,18 +1,9 @@
 import type { Asked } from "../../../api/client";
 import { Button } from "../../../ui/Button";
 import { ChoiceField, LongField, TextField } from "../../../ui/fields";
+import { FieldTable, type Beside } from "./FieldTable";
+import { held } from "./held";
 import { lastTold } from "./lastTold";
-
-/** What a field holds: as typed, what it mostly is, or what was seen of something that may be left empty; the rest is only offered. */
-function held(f: Asked["fields"][number], values: Record<string, string>): string {
-  return values[f.name] ?? (f.usual || (f.required ? "" : f.suggested));
-}
-
-/** All that the fields of a step hold, with what was offered filled in. */
-export function heldValues(step: Asked, values: Record<string, string>): Record<string, string> {
-  const seen = Object.fromEntries(step.fields.filter((f) => held(f, values)).map((f) => [f.name, held(f, values)]));
-  return { ...seen, ...values };
-}
 
 export function StepFields({
   step,
@@ -20,14 +11,18 @@ export function StepFields({
   set,
   errors,
   takesFocus = true,
+  table,
 }: {
   step: Asked;
   values: Record<string, string>;
   set: (name: string, value: string) => void;
   errors: Record<string, string>;
   takesFocus?: boolean;
+  table?: Beside;
 }) {
-  return step.fields.map((f, i) => {
+  const inTable = table ? step.fields.filter((f) => f.kind === "number") : [];
+  const rest = step.fields.filter((f) => !inTable.includes(f));
+  const others = rest.map((f, i) => {
     const offered = f.suggested || (f.usual ? "" : lastTold(f.name));
     const common = {
       label: f.required ? f.label : `${f.label} (may be left empty)`,
@@ -41,7 +36,7 @@ export function StepFields({
     if (f.kind === "choice") return <ChoiceField key={f.name} {...common} options={f.options} />;
     return (
       <div key={f.name}>
-        <TextField {...common} numeric={f.kind === "number"} autoFocus={takesFocus && i === 0} />
+        <TextField {...common} numeric={f.kind === "number"} autoFocus={takesFocus && i === 0 && !table} />
         {f.suggested && !f.required && values[f.name] === undefined && <p className="text-sm text-muted">As seen live. Change it if you saw otherwise.</p>}
         {offered && held(f, values) !== offered && (
           <Button onClick={() => set(f.name, offered)} className="mt-1">
@@ -51,5 +46,7 @@ export function StepFields({
       </div>
     );
   });
+  if (!table) return others;
+  return [<FieldTable key="table" {...table} fields={inTable} values={values} set={set} errors={errors} takesFocus={takesFocus} />, ...others];
 }
 

@@ -48,7 +48,7 @@ describe("parameters", () => {
 
 describe("a calculation of the run", () => {
   it("shows the result with the register's values and keeps what was typed instead", async () => {
-    const field = { name: "ohms", label: "Resistance", kind: "number", unit: "ohm", required: true, hint: "", options: [], suggested: "", usual: "" };
+    const field = { name: "ohms", label: "Resistance", kind: "number", unit: "ohm", required: true, hint: "", options: [], suggested: "", usual: "", beside: [], read: "" };
     const c = { calculator: "loop", values: { ohms: "250" }, rows: [], head: [], says: "8.5 V over lift-off.", failed: "" };
     const run = runAt({ key: "loop_budget", kind: "compute", title: "Loop budget", readings: null, fields: [field], confirm_label: "Keep", compute: c });
     const server = pretendServer({ [EVENTS]: { body: run } });

@@ -18,7 +18,7 @@ afterEach(() => {
 });
 
 function field(name: string, label: string, kind = "text") {
-  return { name, label, kind, unit: "", required: true, hint: "", options: [], suggested: "", usual: "" };
+  return { name, label, kind, unit: "", required: true, hint: "", options: [], suggested: "", usual: "", beside: [], read: "" };
 }
 
 function asked(key: string, title: string, more: Partial<Beside>): Beside {
