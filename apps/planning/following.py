@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import uuid
+from collections.abc import Mapping
 from datetime import date, datetime
 from typing import Any
 
+from django.db.models import Q
 from django.utils import timezone
 
 from apps.planning.jobs import build_problem
@@ -127,4 +129,36 @@ def hand_over(found: Round, now: datetime) -> list[dict[str, str]]:
             out.append({"tag": row["tag"], "what": "begun", "says": f"{row['tag']} was begun and is not signed."})
         elif row["state"] == "to do":
             out.append({"tag": row["tag"], "what": "not begun", "says": f"{row['tag']} was planned and not begun."})
+    out += [{"tag": t["tag"], "what": "taken out", "says": _taken_out(t)} for t in found.taken_out if t["begun"]]
+    others = _open_elsewhere({row["tag"] for row in rows}, now)
+    return [
+        *(r for r in out if r["what"] == "open"),
+        *(r for r in others if r["what"] == "open"),
+        *(r for r in [*out, *others] if r["what"] != "open"),
+    ]
+
+
+def _taken_out(t: Mapping[str, Any]) -> str:
+    return f"{t['tag']} was begun and taken out of this round by {t['by']} at {t['at']}: {t['why']}"
+
+
+def _open_elsewhere(tags: set[str], now: datetime) -> list[dict[str, str]]:
+    """Open holds and runs of other rounds, or of none: whoever comes next must know of them whichever round they belong to."""
+    held: dict[uuid.UUID, Hold] = {h.run_id: h for h in Hold.objects.filter(released_at=None).select_related("run__instrument")}
+    runs = Run.objects.filter(instrument__isnull=False).filter(Q(status__in=OPEN) | Q(pk__in=list(held)))
+    out = []
+    for run in runs.select_related("instrument", "technician").order_by("started_at"):
+        tag = run.instrument.tag if run.instrument else ""
+        if tag in tags:
+            continue
+        of = f"({run.technician.name}, since {_since(run.started_at, now)}, not of this round)"
+        if run.pk in held:
+            out.append({"tag": tag, "what": "open", "says": f"{tag} is on hold and not guarded {of}: finish it, or release it."})
+        else:
+            out.append({"tag": tag, "what": "begun", "says": f"{tag} was begun and is not signed {of}."})
     return out
+
+
+def _since(at: datetime, now: datetime) -> str:
+    local = timezone.localtime(at)
+    return f"{local:%H:%M}" if local.date() == timezone.localdate(now) else f"{local:%-d %b}"

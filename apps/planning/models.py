@@ -36,6 +36,7 @@ class Round(models.Model):
     areas = models.JSONField(default=list)  # codes; empty: the whole plant
     permits = models.JSONField(default=dict)  # area code -> [from, until]
     result = models.JSONField(default=dict)  # value, bound, gap, seconds, said, saved, load, clash
+    taken_out = models.JSONField(default=list)  # [{"tag", "by", "at", "why", "begun"}]
     stop_asked = models.BooleanField(default=False)
 
     class Meta:

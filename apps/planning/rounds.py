@@ -15,6 +15,7 @@ from django.utils import timezone
 
 from apps.accounts.models import Person
 from apps.accounts.policy import require
+from apps.planning.across import jobs_elsewhere, overlaps_of, require_free_jobs, require_free_people
 from apps.planning.following import get_round, minute_of, plan_of, runs_of
 from apps.planning.jobs import build_problem
 from apps.planning.models import Round, RoundJob
@@ -24,12 +25,13 @@ from apps.planning.solver.check import find_breaches
 from apps.planning.solver.problem import Fixed, Placed, Plan, Problem
 from apps.planning.solver.why import find_clash, why_left_out
 from apps.plant.models import Area, Instrument
-from apps.runs.models import OPEN
+from apps.runs.models import OPEN, Hold
 from config import background
 from config.failures import Missing
 from metrology.faults import Fault, Faults
 
 MOST_JOBS = 120
+MOST_TOLD = 60
 AHEAD_DAYS = 14
 SOLVE_S = 20.0
 LUNCH = (11 * 60 + 30, 13 * 60, 30)
@@ -56,20 +58,30 @@ def make_round(*, actor: Person, data: Mapping[str, Any], now: datetime) -> Roun
         faults.append(Fault("unknown_area", f"There is no area {', '.join(sorted(unknown))}.", field="areas"))
     permits = _permits(data, faults)
     musts = _tags(data, faults)
+    elsewhere = jobs_elsewhere(timezone.localdate(now))
+    faults += require_free_jobs(musts, elsewhere)
+    faults += require_free_people(day, crew) if day else []
     if faults:
         raise Faults(faults)
     assert day is not None
     name = str(data.get("name") or "").strip()[:80] or f"Round of {day:%-d %B}"
     made = Round.objects.create(name=name, day=day, made_by=actor, made_at=now, crew=crew, areas=areas, permits=permits)
-    found = Instrument.objects.filter(next_due__lte=day + timedelta(days=AHEAD_DAYS)).exclude(runs__status__in=OPEN)
+    found = Instrument.objects.filter(next_due__lte=day + timedelta(days=AHEAD_DAYS))
     if areas:
         found = found.filter(area__code__in=areas)
-    chosen = {i.pk: i for i in musts}
-    for i in found.order_by("next_due", "tag")[:MOST_JOBS]:
-        if len(chosen) < MOST_JOBS:
-            chosen.setdefault(i.pk, i)
+    begun = set(found.filter(runs__status__in=OPEN).values_list("pk", flat=True))
+    chosen, not_taken = {i.pk: i for i in musts}, []
+    for i in found.order_by("next_due", "tag"):
+        if i.pk in chosen:
+            continue
+        if i.pk in elsewhere or i.pk in begun:
+            not_taken.append(f"{i.tag} is on '{elsewhere[i.pk]}'" if i.pk in elsewhere else f"{i.tag} is under way and not signed")
+        elif len(chosen) < MOST_JOBS:
+            chosen[i.pk] = i
     if not chosen:
         raise Fault("nothing_due", "Nothing is due there until two weeks after that day. Choose other areas, or name what must be done.")
+    made.result = {"not_taken": not_taken[:MOST_TOLD]}
+    made.save(update_fields=["result"])
     RoundJob.objects.bulk_create(RoundJob(round=made, instrument=i, is_must=i in musts) for i in chosen.values())
     return made
 
@@ -176,6 +188,7 @@ def solve_round(round_id: uuid.UUID, before: str, now: int, seconds: float) -> N
     after = "under way" if before == "under way" else "planned"
     try:
         keep, gone = _standing_still(found, now, is_running=before == "under way")
+        gone |= _leave_to_others(found)
         problem = build_problem(found, now=now, keep=keep, gone=gone)
         stop = _Stop(round_id)
         build = build_round if settings.BACKGROUND_INLINE else build_apart
@@ -188,6 +201,16 @@ def solve_round(round_id: uuid.UUID, before: str, now: int, seconds: float) -> N
         raise
     finally:
         Round.objects.filter(pk=round_id).update(status=after)
+
+
+def _leave_to_others(found: Round) -> set[str]:
+    """Jobs that another round has planned meanwhile; they are left out here, with its name."""
+    elsewhere = jobs_elsewhere(min(found.day, timezone.localdate()), besides=found)
+    rows = [r for r in found.jobs.select_related("instrument") if r.instrument_id in elsewhere]
+    for row in rows:
+        row.tasks, row.kit, row.is_locked, row.why_left = [], [], False, f"It is on '{elsewhere[row.instrument_id]}'."
+        row.save()
+    return {row.instrument.tag for row in rows}
 
 
 class _Stop:
@@ -246,6 +269,7 @@ def _store(found: Round, problem: Problem, built: Built, gone: set[str]) -> None
         "is_best": built.is_best,
         "seconds": round(built.seconds, 1),
         "lunches": dict(plan.lunches),
+        "not_taken": found.result.get("not_taken", []),
         **saved_by_overlapping(problem, plan),
     }
     found.save(update_fields=["result"])
@@ -282,7 +306,7 @@ def saved_by_overlapping(problem: Problem, plan: Plan) -> dict[str, int]:
     return {"waiting_min": waited, "saved_min": max(0, waited - idle)}
 
 
-def change_job(*, actor: Person, round_id: uuid.UUID, tag: str, data: Mapping[str, Any]) -> Round:
+def change_job(*, actor: Person, round_id: uuid.UUID, tag: str, data: Mapping[str, Any], now: datetime) -> Round:
     """Lock, move, give to somebody else, make a must, or take out; a move that breaks a rule is refused with the rule."""
     require(actor, "plan the work")
     found = get_round(round_id)
@@ -292,7 +316,7 @@ def change_job(*, actor: Person, round_id: uuid.UUID, tag: str, data: Mapping[st
     if row is None:
         raise Missing("unknown_job", f"{tag} is not on this round.", field="tag")
     if data.get("remove"):
-        row.delete()
+        _take_out(found, row, actor, str(data.get("reason") or "").strip(), now)
         return get_round(round_id)
     if "is_must" in data:
         row.is_must = bool(data["is_must"])
@@ -306,6 +330,22 @@ def change_job(*, actor: Person, round_id: uuid.UUID, tag: str, data: Mapping[st
     if data.get("person") or data.get("start"):
         _move(found, row, data)
     return get_round(round_id)
+
+
+def _take_out(found: Round, row: RoundJob, actor: Person, reason: str, now: datetime) -> None:
+    """Take a job out of a round. One that was begun takes a reason, which is written down; one that is on hold stays."""
+    tag, run = row.instrument.tag, runs_of(found).get(row.instrument_id)
+    if run is not None and run.status in OPEN:
+        if Hold.objects.filter(run=run, released_at=None).exists():
+            told = f"{tag} is on hold and not guarded. Finish it or release the hold first; it stays on this round until then."
+            raise Fault("on_hold", told, field="remove")
+        if len(reason) < 5:
+            told = f"{tag} was begun by {run.technician.name} and is not signed; its run stays open. If it is to leave this round all the same, say why."
+            raise Fault("begun", told, field="reason", needs_reason=True)
+    local = timezone.localtime(now)
+    found.taken_out = [*found.taken_out, {"tag": tag, "by": actor.name, "at": f"{local:%H:%M}", "why": reason, "begun": run is not None}]
+    found.save(update_fields=["taken_out"])
+    row.delete()
 
 
 def _move(found: Round, row: RoundJob, data: Mapping[str, Any]) -> None:
@@ -344,8 +384,12 @@ def _move(found: Round, row: RoundJob, data: Mapping[str, Any]) -> None:
 
 
 def set_status(*, actor: Person, round_id: uuid.UUID, status: str) -> Round:
-    """Give a planned round out, or close it."""
+    """Give a planned round out, or close it. One of which somebody or something is in another round too is not given out."""
     require(actor, "plan the work")
+    if status == "under way" and (overlaps := overlaps_of(get_round(round_id))):
+        raise Fault(
+            "in_two_places", " ".join([*overlaps[:5], "Build it anew, or take it out of one of them, then give it out."]), field="status"
+        )
     allowed = {"under way": ("planned",), "closed": ("planned", "under way", "draft")}
     if status not in allowed or not Round.objects.filter(pk=round_id, status__in=allowed[status]).update(status=status):
         found = get_round(round_id)

@@ -21,7 +21,9 @@ class Read(TestCase):
     def test_what_was_read_stands_in_the_fields_until_the_step_is_taken_back(self):
         p = VesselPlay().forward("stored")
         p.do("device_acted", step="stored", act="read", **told({"p_zero": "0.3640", "nothing": "1"}))
-        self.assertEqual({f["name"]: f["read"] for f in p.view["step"]["fields"]}, {"p_zero": "0.3640", "p_span": "", "p_max": "", "p_division": ""})
+        self.assertEqual(
+            {f["name"]: f["read"] for f in p.view["step"]["fields"]}, {"p_zero": "0.3640", "p_span": "", "p_max": "", "p_division": ""}
+        )
         p.forward("operator").do("step_reopened", step="stored", reason="read again")
         self.assertEqual({f["read"] for f in p.view["step"]["fields"]}, {""})
 
@@ -101,7 +103,14 @@ class Files(TestCase):
 
     def test_what_is_saved_can_be_taken_again(self):
         given = {f"{k}_file": f"{v:g}" for k, v in HELD.items()}
-        q = VesselPlay(history=FILE).forward().take(*OFF).forward().decide("restore", "wanted").forward("backup", **given, p_span_now="1.5767")
+        q = (
+            VesselPlay(history=FILE)
+            .forward()
+            .take(*OFF)
+            .forward()
+            .decide("restore", "wanted")
+            .forward("backup", **given, p_span_now="1.5767")
+        )
         file = parameters_file(q.state, q.step)
         self.assertEqual(file["values"], {"p_zero": "0.3639", "p_span": "1.5767", "p_max": "40000", "p_division": "20"})
         self.assertEqual(values_of_file(self.p.state, self.p.step, file)["p_span_file"], "1.5767")

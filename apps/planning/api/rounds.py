@@ -19,6 +19,7 @@ from apps.accounts.api.serializers import FailureSerializer
 from apps.accounts.models import Person
 from apps.accounts.policy import require
 from apps.accounts.services import set_skills
+from apps.planning.across import PLANNED, overlaps_of
 from apps.planning.following import get_round, hand_over, job_rows, minute_of
 from apps.planning.loading import load_list
 from apps.planning.models import Round
@@ -131,6 +132,8 @@ class WorkRoundSerializer(RoundRowSerializer):
     result = RoundResultSerializer()
     load = LoadSerializer()
     hand_over = HandOverSerializer(many=True)
+    overlaps = serializers.ListField(child=serializers.CharField())
+    not_taken = serializers.ListField(child=serializers.CharField())
     now = serializers.IntegerField()
 
 
@@ -162,6 +165,7 @@ class JobChangeSerializer(serializers.Serializer):
     person = serializers.CharField(required=False)
     start = serializers.CharField(required=False)
     remove = serializers.BooleanField(required=False)
+    reason = serializers.CharField(required=False, allow_blank=True, max_length=300)
 
 
 class SolveSerializer(serializers.Serializer):
@@ -226,6 +230,8 @@ def _whole(found: Round) -> dict[str, Any]:
         },
         "load": load_list(found) if is_built else empty,
         "hand_over": hand_over(found, now) if found.status == "under way" else [],
+        "overlaps": overlaps_of(found) if found.status in PLANNED else [],
+        "not_taken": r.get("not_taken", []),
         "now": minute_of(found, now),
     }
 
@@ -299,4 +305,6 @@ class JobView(APIView):
     def post(self, request: Request, round_id: UUID, tag: str) -> Response:
         asked = JobChangeSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
-        return Response(_whole(change_job(actor=signed_in(request), round_id=round_id, tag=tag, data=asked.validated_data)))
+        return Response(
+            _whole(change_job(actor=signed_in(request), round_id=round_id, tag=tag, data=asked.validated_data, now=timezone.now()))
+        )

@@ -3697,6 +3697,7 @@ export interface components {
             person?: string;
             start?: string;
             remove?: boolean;
+            reason?: string;
         };
         KeyRequest: {
             signal: string;
@@ -5322,6 +5323,8 @@ export interface components {
             result: components["schemas"]["RoundResult"];
             load: components["schemas"]["Load"];
             hand_over: components["schemas"]["HandOver"][];
+            overlaps: string[];
+            not_taken: string[];
             now: number;
         };
     };

@@ -1,6 +1,7 @@
 import { Lock, TriangleAlert } from "lucide-react";
 import { useState } from "react";
 import { Link, useParams } from "react-router";
+import { ApiFailure } from "../../api/client";
 import { useMay } from "../../app/session";
 import { Button, LinkButton } from "../../ui/Button";
 import { ChoiceField, TextField } from "../../ui/fields";
@@ -63,6 +64,9 @@ function JobPanel({ round, job, onDone }: { round: WorkRound; job: RoundJob; onD
   const first = job.tasks[0];
   const [person, setPerson] = useState(first?.people[0] ?? round.crew[0]?.username ?? "");
   const [start, setStart] = useState(first ? hm(first.start) : "");
+  const [why, setWhy] = useState("");
+  const asksWhy = change.error instanceof ApiFailure && change.error.details.needs_reason === true;
+  const takeOut = () => change.mutate({ tag: job.tag, remove: true, reason: why }, { onSuccess: onDone });
   return (
     <section aria-label={`Job ${job.tag}`} className="space-y-3 border-l-8 border-water bg-page p-3">
       <p>
@@ -86,17 +90,27 @@ function JobPanel({ round, job, onDone }: { round: WorkRound; job: RoundJob; onD
         </Button>
         {job.tasks.length > 0 && <Button onClick={() => change.mutate({ tag: job.tag, is_locked: !job.is_locked })}>{job.is_locked ? "Unlock" : "Lock"}</Button>}
         <Button onClick={() => change.mutate({ tag: job.tag, is_must: !job.is_must })}>{job.is_must ? "Not a must" : "Must be done"}</Button>
-        <Button
-          kind="danger"
-          onClick={() => {
-            change.mutate({ tag: job.tag, remove: true });
-            onDone();
-          }}
-        >
+        <Button kind="danger" onClick={takeOut} disabled={change.isPending}>
           Take it out
         </Button>
       </form>
       {change.isError && <Failure error={change.error} />}
+      {asksWhy && (
+        <form
+          className="flex flex-wrap items-end gap-3"
+          onSubmit={(e) => {
+            e.preventDefault();
+            takeOut();
+          }}
+        >
+          <div className="w-96 max-w-full">
+            <TextField label="Why it leaves this round" value={why} onChange={setWhy} autoFocus hint="It is handed over to the next shift." />
+          </div>
+          <Button type="submit" kind="danger" disabled={change.isPending || why.trim().length < 5}>
+            Take it out all the same
+          </Button>
+        </form>
+      )}
     </section>
   );
 }
@@ -232,11 +246,21 @@ export function RoundPlanPage() {
       </div>
       {failed && <Failure error={failed} />}
       <Result round={round} />
+      {round.overlaps.length > 0 && (
+        <Message tone="out" title="In two places at a time: it can't be given out like that">
+          <ul className="list-disc pl-5">
+            {round.overlaps.map((says) => (
+              <li key={says}>{says}</li>
+            ))}
+          </ul>
+          <p>Build it anew, or take it out of one of them.</p>
+        </Message>
+      )}
       {round.hand_over.length > 0 && (
         <Message tone="edge" title="For the next shift, open loops first">
           <ul className="list-disc pl-5">
             {round.hand_over.map((h) => (
-              <li key={h.tag} className={h.what === "open" ? "font-bold" : ""}>
+              <li key={h.says} className={h.what === "open" ? "font-bold" : ""}>
                 {h.says}
               </li>
             ))}
@@ -262,6 +286,16 @@ export function RoundPlanPage() {
             ))}
           </ul>
         </section>
+      )}
+      {round.not_taken.length > 0 && (
+        <details className="border-y border-rule bg-page px-3">
+          <summary className="flex min-h-12 cursor-pointer items-center font-bold">Due and not taken into this round: {round.not_taken.length}</summary>
+          <ul className="pb-3">
+            {round.not_taken.map((says) => (
+              <li key={says}>{says}.</li>
+            ))}
+          </ul>
+        </details>
       )}
       <Load round={round} />
     </div>
