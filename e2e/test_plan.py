@@ -6,6 +6,7 @@ from datetime import timedelta
 from django.utils import timezone
 from playwright.sync_api import expect
 
+from apps.kit.models import Reference
 from apps.planning.models import Round
 from apps.plant.models import Area, Instrument
 from e2e.base import BrowserTestCase
@@ -73,6 +74,64 @@ class PlanJourney(BrowserTestCase):
         p.get_by_role("button", name="Build it anew").click()
         expect(p.get_by_text("These can't hold together:")).to_be_visible(timeout=60_000)
         expect(p.get_by_text("PT-3000 must be done.")).to_be_visible()
+
+    def test_a_second_round_gets_neither_the_people_nor_the_jobs_of_the_first(self):
+        p = self.page
+        self.make("Ines")
+        p.goto("/plan")
+        p.get_by_role("link", name="Make a round").click()
+        p.get_by_role("checkbox", name="Ines").click()
+        p.get_by_role("button", name="Make it").click()
+        expect(p.get_by_text(re.compile("Ines Calder is on 'Round of .*' that day from 07:30 to 15:30")).first).to_be_visible()
+        p.get_by_role("checkbox", name="Ines").click()
+        p.get_by_role("checkbox", name="Tomas").click()
+        p.get_by_role("button", name="Make it").click()
+        expect(p.get_by_text("Nothing is due there").first).to_be_visible()  # all of it is on the first
+
+    def test_kit_that_was_dropped_is_exchanged_before_the_round_is_given_out(self):
+        like = Reference.objects.get(code="MB-P01")
+        like.pk, like.code, like.serial = None, "MB-P02", "S-P02"
+        like.save()
+        p = self.page
+        self.make("Ines")
+        used = next(c for c in Round.objects.get().jobs.first().kit if c.startswith("MB-P"))
+        other = {"MB-P01": "MB-P02", "MB-P02": "MB-P01"}[used]
+        Reference.objects.filter(code=used).update(state="quarantined")
+        p.get_by_role("button", name="Give it out").click()
+        expect(p.get_by_text(re.compile(f"{used} .* is quarantined. It is planned for")).first).to_be_visible()
+        p.reload()
+        expect(p.get_by_text("Kit that must not be used")).to_be_visible()
+        expect(p.get_by_label("Jobs in order").get_by_text(f"{used} \u2715 not to be used").first).to_be_visible()
+        self.check(p, "round with kit that must not be used")
+        p.get_by_role("button", name=f"Take {other} instead").press("Enter")
+        expect(p.get_by_text("Kit that must not be used")).to_have_count(0)
+        p.get_by_role("button", name="Give it out").press("Enter")
+        expect(p.get_by_role("button", name="Plan on from now")).to_be_visible()
+
+    def test_begun_work_leaves_a_round_with_a_reason_and_is_handed_over(self):
+        p = self.page
+        self.make("Ines")
+        p.get_by_role("button", name="Give it out").press("Enter")
+        expect(p.get_by_role("button", name="Plan on from now")).to_be_visible()
+        Round.objects.update(day=timezone.localdate())
+        tech = self.open_browser()
+        self.sign_in(tech, "ines")
+        tech.goto("/plant/PT-3000")
+        tech.get_by_role("button", name="Start a calibration").press("Enter")
+        expect(tech.get_by_role("heading", name="Right instrument")).to_be_visible()
+        p.reload()
+        p.get_by_label("Jobs in order").get_by_role("button", name=re.compile("PT-3000")).press("Enter")
+        panel = p.get_by_label("Job PT-3000")
+        panel.get_by_role("button", name="Take it out", exact=True).press("Enter")
+        expect(panel.get_by_text("PT-3000 was begun by Ines Calder and is not signed")).to_be_visible()
+        expect(panel.get_by_label("Why it leaves this round")).to_be_focused()
+        p.keyboard.type("The pump is needed until noon")
+        p.keyboard.press("Enter")
+        expect(panel).to_have_count(0)
+        told = p.get_by_text("For the next shift, open loops first").locator("xpath=..")
+        expect(told).to_contain_text("taken out of this round by Ruben")
+        expect(told).to_contain_text("The pump is needed until noon")
+        expect(told).to_contain_text(re.compile("PT-3000 was begun and is not signed .*not of this round"))
 
     def test_work_is_put_off_by_one_and_approved_by_another(self):
         p = self.page

@@ -31,12 +31,13 @@ from apps.kit.models import (
     Worn,
 )
 from apps.kit.outside import item_check
+from apps.kit.quarantine import FAILED, cause_of, kept_back, require_may_return
 from config.failures import Missing
 from config.uploads import check_file
 from metrology.faults import Fault, Faults
 from metrology.judgement.composition import composition_faults
 from metrology.judgement.gas_kit import BottleGas
-from metrology.judgement.incoming import judge_incoming
+from metrology.judgement.incoming import ACCEPTED, judge_incoming
 from metrology.quantities.acidity import buffer_ph
 from metrology.quantities.conductivity import solution_conductivity
 from metrology.quantities.tabulated import of_table
@@ -376,18 +377,24 @@ def _buffer_faults(item: Buffer) -> list[Fault]:
     return []
 
 
-def set_state(*, actor: Person, group: str, code: str, state: str, reason: str, now: datetime) -> Any:
-    """Quarantine, retire, or take back into service, with the reason. Anybody may quarantine; only a planner takes back or retires."""
+def set_state(*, actor: Person, group: str, code: str, state: str, reason: str, now: datetime, cause: str = "") -> Any:
+    """Quarantine, retire, or take back into service, with the reason. Anybody may quarantine; only a planner takes back or retires.
+
+    cause: of a quarantine; it decides with what the item may come back.
+    """
     if state not in STATE_WORDS:
         raise Fault("unknown_choice", f"'{state[:30]}' is no state; there are {', '.join(STATE_WORDS)}.", field="state")
     require(actor, "quarantine kit" if state == "quarantined" else "edit the kit")
     item = get_item(group, code)
     if len(reason.strip()) < 5:
         raise Fault("missing", "Say why, so that the next one knows.", field="reason")
-    if item.state != state:
-        KitChange.objects.create(
-            group=group, code=code, at=now, by=actor, reason=reason.strip()[:300], values={"state": [item.state, state]}
-        )
+    values = {"state": [item.state, state]}
+    if state == "quarantined":
+        values["cause"] = ["", cause_of(cause).key]
+    elif state == "in service":
+        require_may_return(group, item)
+    if item.state != state or "cause" in values:
+        KitChange.objects.create(group=group, code=code, at=now, by=actor, reason=reason.strip()[:300], values=values)
         item.state = state
         item.save(update_fields=["state"])
     return item
@@ -400,7 +407,9 @@ def check_in(*, actor: Person, group: str, code: str, values: Mapping[str, Any],
     if item_check(group, item) is not None:
         raise Fault("check_is_a_run", f"{code} is checked in step by step, with a signed record: start its incoming check.", field="code")
     result = judge_incoming({k: str(v) for k, v in values.items()})
-    told = "Incoming check: " + (" ".join(result.reasons) or "accepted into service.")
+    stays = kept_back(group, item, checked_at=now) if result.state == ACCEPTED else ""
+    state = "quarantined" if stays else result.state
+    told = "Incoming check: " + (" ".join(result.reasons) or (f"passed. {stays}" if stays else "accepted into service."))
     if result.hours is not None:
         told += f" Battery {result.hours:.1f} h."
     KitChange.objects.create(
@@ -409,9 +418,13 @@ def check_in(*, actor: Person, group: str, code: str, values: Mapping[str, Any],
         at=now,
         by=actor,
         reason=told[:300],
-        values={"state": [item.state, result.state], "incoming": ["", dict(values)]},
+        values={
+            "state": [item.state, state],
+            "incoming": ["", dict(values)],
+            **({} if result.state == ACCEPTED else {"cause": ["", FAILED]}),
+        },
     )
-    item.state = result.state
+    item.state = state
     item.save(update_fields=["state"])
     return item
 

@@ -10,7 +10,7 @@ from typing import Any
 from django.db.models import Q
 from django.utils import timezone
 
-from apps.planning.jobs import build_problem
+from apps.planning.jobs import problem_of
 from apps.planning.models import Round, RoundJob
 from apps.planning.solver.problem import Placed, Plan
 from apps.runs.models import OPEN, Hold, Run
@@ -37,7 +37,7 @@ def minute_of(found: Round, now: datetime) -> int:
 
 def plan_of(found: Round) -> Plan:
     """The plan as stored, for checking; kit and bottles are told apart by the needs of each job."""
-    problem = build_problem(found)
+    problem = problem_of(found)
     placed = {}
     for row in found.jobs.select_related("instrument"):
         job = problem.index.get(row.instrument.tag)

@@ -104,6 +104,11 @@ def build_problem(found: Round, *, now: int = 0, keep: dict[str, Fixed] | None =
     return Problem(crew, tuple(jobs), ways(areas), base_of(areas), store.litres(Policy()), now)
 
 
+def problem_of(found: Round) -> Problem:
+    """The whole round as it stands, for looking at it."""
+    return cast(Problem, once(f"problem {found.pk}", lambda: build_problem(found)))
+
+
 def _worker(c: dict[str, Any], now: int) -> Worker:
     lunch = c.get("lunch")
     earliest = max(int(c["start"]), now)

@@ -9,7 +9,7 @@ from typing import Any
 
 from apps.kit.models import GasBottle, Reference
 from apps.planning.following import plan_of
-from apps.planning.jobs import Store, build_problem, fittings_for, is_bottled, setup_of, taken_elsewhere
+from apps.planning.jobs import Store, fittings_for, is_bottled, problem_of, setup_of, taken_elsewhere
 from apps.planning.models import Round
 from apps.planning.solver.problem import Placed
 from apps.plant.models import ACCESS, Instrument
@@ -29,7 +29,7 @@ class Load:
 
     def __init__(self, found: Round) -> None:
         self.found, self.store = found, Store.of(found)
-        self.plan, self.problem = plan_of(found), build_problem(found)
+        self.plan, self.problem = plan_of(found), problem_of(found)
         self.names = {c["username"]: c["name"] for c in found.crew}
         self.who: dict[str, set[str]] = defaultdict(set)
         self.litres: dict[str, float] = defaultdict(float)

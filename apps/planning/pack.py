@@ -19,6 +19,7 @@ from apps.planning.following import job_rows
 from apps.planning.loading import load_list
 from apps.planning.models import Round
 from apps.planning.solver.why import clock
+from apps.planning.unfit import unfit_kit
 from apps.plant.models import Instrument
 from apps.plant.services import policy_for
 from config.pdf import BOLD, PLAIN
@@ -105,6 +106,7 @@ def _load(found: Round) -> list[Flowable]:
     things += [[g["code"], f"{g['litres']} l of {g['left']} l left", " and ".join(g["who"])] for g in load["gas"]]
     wear = [[w["what"], ", ".join(w["tags"][:12]) + (" …" if len(w["tags"]) > 12 else ""), ""] for w in load["wear"]]
     lacks = [_p(f"Not to be had: {says}", BOLDER) for says in load["lacks"]]
+    lacks += [_p(f"Not to be used: {row['says']} It is planned for {', '.join(row['tags'])}.", BOLDER) for row in unfit_kit(found)]
     return [_p("In the van", HEADING), *lacks, _table(["What", "How much, for what", "With"], [*things, *wear], [60, 86, 32])]
 
 

@@ -24,6 +24,7 @@ from apps.planning.solver.build import Built, build_round
 from apps.planning.solver.check import find_breaches
 from apps.planning.solver.problem import Fixed, Placed, Plan, Problem
 from apps.planning.solver.why import find_clash, why_left_out
+from apps.planning.unfit import require_fit
 from apps.plant.models import Area, Instrument
 from apps.runs.models import OPEN, Hold
 from config import background
@@ -384,8 +385,10 @@ def _move(found: Round, row: RoundJob, data: Mapping[str, Any]) -> None:
 
 
 def set_status(*, actor: Person, round_id: uuid.UUID, status: str) -> Round:
-    """Give a planned round out, or close it. One of which somebody or something is in another round too is not given out."""
+    """Give a planned round out, or close it. One with unfit kit, or with somebody in two places, is not given out."""
     require(actor, "plan the work")
+    if status == "under way":
+        require_fit(get_round(round_id))
     if status == "under way" and (overlaps := overlaps_of(get_round(round_id))):
         raise Fault(
             "in_two_places", " ".join([*overlaps[:5], "Build it anew, or take it out of one of them, then give it out."]), field="status"

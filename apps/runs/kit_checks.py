@@ -8,11 +8,13 @@ from typing import Any
 from django.db import transaction
 
 from apps.kit.models import KitChange, Reference
+from apps.kit.quarantine import FAILED, kept_back
 from apps.kit.register import get_item
 from apps.plant.models import all_layers
 from apps.plant.services import plain_policies
 from apps.runs.models import OPEN, Run
 from metrology.faults import Fault
+from metrology.judgement.incoming import ACCEPTED, QUARANTINED
 from metrology.judgement.policy import resolve_policy
 from metrology.judgement.tolerance import Term, Tolerance
 from metrology.methods.method import Method
@@ -117,7 +119,12 @@ def project_item(run: Run, decided: DecisionMade) -> None:
     if KitChange.objects.filter(group=GROUP, code=item.code, values__incoming=mark).exists():
         return
     why = decided.reason if decided.choice != decided.proposed else decided.because
+    stays = kept_back(GROUP, item, checked_at=run.signed_at) if state == ACCEPTED else ""
+    if stays:
+        why, state = f"passed. {stays}", QUARANTINED
     values = {"state": [item.state, state], "incoming": mark}
+    if state == QUARANTINED and not stays:
+        values["cause"] = ["", FAILED]
     KitChange.objects.create(
         group=GROUP, code=item.code, at=run.signed_at, by=run.technician, reason=f"Incoming check {run.label}: {why}"[:300], values=values
     )

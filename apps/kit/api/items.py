@@ -19,6 +19,7 @@ from apps.accounts.api.serializers import FailureSerializer
 from apps.accounts.policy import require
 from apps.kit.models import Buffer, KitChange, KitFile, Liquid, Reference, Solution, Syringe, Trap, Worn
 from apps.kit.outside import item_check, item_stops, item_uses
+from apps.kit.quarantine import CAUSES, cause_of, quarantine_of
 from apps.kit.register import (
     GROUPS,
     KitField,
@@ -74,6 +75,7 @@ class KitGroupSerializer(serializers.Serializer):
 class KitGroupsSerializer(serializers.Serializer):
     groups = KitGroupSerializer(many=True)
     incoming = IncomingCheckSerializer(many=True)
+    causes = OptionSerializer(many=True)
     liquids = serializers.ListField(child=serializers.DictField(child=serializers.CharField()))
 
 
@@ -136,6 +138,7 @@ class KitItemSerializer(serializers.Serializer):
     changes = KitChangeSerializer(many=True)
     files = KitFileSerializer(many=True)
     says = serializers.ListField(child=serializers.CharField())
+    quarantine = serializers.CharField()
 
 
 class KitFormSerializer(serializers.Serializer):
@@ -146,6 +149,7 @@ class KitFormSerializer(serializers.Serializer):
 class StateFormSerializer(serializers.Serializer):
     state = serializers.CharField()
     reason = serializers.CharField(allow_blank=True)
+    cause = serializers.CharField(allow_blank=True, required=False, default="")
 
 
 def _field(f: KitField) -> dict[str, Any]:
@@ -182,7 +186,7 @@ def _item(group: str, item: Any, says: list[str] | None = None) -> dict[str, Any
                 "at": c.at,
                 "by": c.by.name,
                 "reason": c.reason,
-                "what": [f"{k}: {v[0] or 'empty'} → {v[1]}" for k, v in c.values.items() if k != "incoming"],
+                "what": _what_changed(c),
             }
             for c in changes
         ],
@@ -191,7 +195,19 @@ def _item(group: str, item: Any, says: list[str] | None = None) -> dict[str, Any
             for f in KitFile.objects.filter(group=group, code=item.code).select_related("by")
         ],
         "says": says or [],
+        "quarantine": held.says if item.state == "quarantined" and (held := quarantine_of(group, item.code)) else "",
     }
+
+
+def _what_changed(change: KitChange) -> list[str]:
+    """What a change was, each field a line; of an incoming check every answer, value and time that was given."""
+    out = [f"{k}: {v[0] or 'empty'} → {v[1]}" for k, v in change.values.items() if k not in ("incoming", "cause")]
+    if "cause" in change.values:
+        out.append(f"because: {cause_of(change.values['cause'][1]).label.lower()}")
+    given = change.values.get("incoming", ["", ""])[1]
+    if isinstance(given, dict):
+        out += [f"{c.label}: {given[c.name]}{f' {c.unit}' if c.unit else ''}" for c in CHECKS if str(given.get(c.name) or "").strip()]
+    return out
 
 
 def _form(request: Request) -> dict[str, Any]:
@@ -217,7 +233,14 @@ class KitGroupsView(APIView):
             for group, model in LASTING
             for b in model._default_manager.all()
         ]
-        return Response({"groups": groups, "incoming": incoming, "liquids": shown})
+        return Response(
+            {
+                "groups": groups,
+                "incoming": incoming,
+                "liquids": shown,
+                "causes": [{"value": c.key, "label": c.label} for c in CAUSES.values()],
+            }
+        )
 
 
 class KitItemsView(APIView):

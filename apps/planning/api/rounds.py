@@ -25,6 +25,7 @@ from apps.planning.loading import load_list
 from apps.planning.models import Round
 from apps.planning.pack import make_pack
 from apps.planning.rounds import change_job, make_round, set_status, start_solving, stop_solving
+from apps.planning.unfit import exchange_kit, unfit_kit
 from metrology.faults import Fault
 
 
@@ -107,6 +108,18 @@ class LoadSerializer(serializers.Serializer):
     elsewhere = serializers.ListField(child=serializers.CharField())
 
 
+class UnfitSerializer(serializers.Serializer):
+    code = serializers.CharField()
+    says = serializers.CharField()
+    tags = serializers.ListField(child=serializers.CharField())
+    instead = serializers.ListField(child=serializers.CharField())
+
+
+class ExchangeSerializer(serializers.Serializer):
+    code = serializers.CharField(max_length=20)
+    take = serializers.CharField(max_length=20)
+
+
 class HandOverSerializer(serializers.Serializer):
     tag = serializers.CharField()
     what = serializers.CharField()
@@ -134,6 +147,7 @@ class WorkRoundSerializer(RoundRowSerializer):
     hand_over = HandOverSerializer(many=True)
     overlaps = serializers.ListField(child=serializers.CharField())
     not_taken = serializers.ListField(child=serializers.CharField())
+    unfit = UnfitSerializer(many=True)
     now = serializers.IntegerField()
 
 
@@ -232,6 +246,7 @@ def _whole(found: Round) -> dict[str, Any]:
         "hand_over": hand_over(found, now) if found.status == "under way" else [],
         "overlaps": overlaps_of(found) if found.status in PLANNED else [],
         "not_taken": r.get("not_taken", []),
+        "unfit": unfit_kit(found) if found.status in PLANNED else [],
         "now": minute_of(found, now),
     }
 
@@ -308,3 +323,14 @@ class JobView(APIView):
         return Response(
             _whole(change_job(actor=signed_in(request), round_id=round_id, tag=tag, data=asked.validated_data, now=timezone.now()))
         )
+
+
+class ExchangeView(APIView):
+    @extend_schema(
+        operation_id="exchange_plan_kit", request=ExchangeSerializer, responses={200: WorkRoundSerializer, 400: FailureSerializer}
+    )
+    def post(self, request: Request, round_id: UUID) -> Response:
+        """Another item for every job that needs one that must not be used."""
+        asked = ExchangeSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        return Response(_whole(exchange_kit(actor=signed_in(request), round_id=round_id, **asked.validated_data)))

@@ -20,5 +20,6 @@ urlpatterns = [
     path("plans/<uuid:round_id>/", rounds.RoundView.as_view(), name="plan"),
     path("plans/<uuid:round_id>/pack.pdf", rounds.PackView.as_view(), name="print-plan"),
     path("plans/<uuid:round_id>/solve/", rounds.SolveView.as_view(), name="solve-plan"),
+    path("plans/<uuid:round_id>/kit/", rounds.ExchangeView.as_view(), name="exchange-plan-kit"),
     path("plans/<uuid:round_id>/jobs/<path:tag>/", rounds.JobView.as_view(), name="plan-job"),
 ]

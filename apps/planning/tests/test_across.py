@@ -166,3 +166,55 @@ class Begun(Rounds):
         self.assertEqual((told[0]["tag"], told[0]["what"]), ("PT-3000", "open"))
         self.assertIn("not of this round", told[0]["says"])
         self.assertEqual(told[1]["tag"], "PT-3001")
+
+
+class Unfit(Rounds):
+    """Kit that was put into quarantine, or goes out of date, after a round was built with it."""
+
+    def setUp(self):
+        super().setUp()
+        self.id = self.solve(self.made())["id"]
+        kit = {code for j in self.read()["jobs"] for code in j["kit"]}
+        self.used = next(c for c in sorted(kit) if c.startswith("MB-P"))
+        self.other = {"MB-P01": "MB-P02", "MB-P02": "MB-P01"}[self.used]
+
+    def read(self):
+        return self.get(f"plans/{self.id}/").json()
+
+    def give_out(self):
+        return self.post(f"plans/{self.id}/", {"status": "under way"})
+
+    def test_quarantined_kit_marks_its_jobs_blocks_giving_out_and_is_exchanged(self):
+        answer = self.post(f"kit/reference/{self.used}/state/", {"state": "quarantined", "reason": "fell off the van", "cause": "dropped"})
+        self.assertEqual(answer.status_code, 200, answer.content)
+        (row,) = self.read()["unfit"]
+        self.assertEqual((row["code"], row["says"], row["instead"]), (self.used, f"{self.used} Reference is quarantined.", [self.other]))
+        self.assertEqual(row["tags"], sorted(self.planned(self.read())))
+        self.assertFailure(self.give_out(), 400, "unfit_kit")
+        self.assertFailure(self.post(f"plans/{self.id}/kit/", {"code": self.used, "take": "MB-I01"}), 400, "unknown_choice")
+        made = self.post(f"plans/{self.id}/kit/", {"code": self.used, "take": self.other}).json()
+        self.assertEqual(made["unfit"], [])
+        self.assertTrue(all(self.other in j["kit"] and self.used not in j["kit"] for j in made["jobs"] if j["tasks"]))
+        self.assertFailure(self.post(f"plans/{self.id}/kit/", {"code": self.used, "take": self.other}), 400, "not_now")
+        self.assertEqual(self.give_out().json()["status"], "under way")
+
+    def test_nothing_is_proposed_that_another_round_has(self):
+        self.plan("B", "PT-2110", "tomas", 0, 30, [self.other])
+        Reference.objects.filter(code=self.used).update(state="quarantined")
+        self.assertEqual(self.read()["unfit"][0]["instead"], [])
+
+    def test_out_of_date_on_the_day_of_the_round(self):
+        day = self.day + timedelta(days=1)
+        for due, fit in ((day, True), (day - timedelta(days=1), False)):
+            Reference.objects.filter(code=self.used).update(due_on=due)
+            self.assertEqual(not self.read()["unfit"], fit, due)
+
+    def test_what_is_done_needs_nothing_any_more(self):
+        Reference.objects.filter(code=self.used).update(state="quarantined")
+        Round.objects.filter(pk=self.id).update(day=self.day)
+        before = self.read()["unfit"][0]["tags"]
+        done = Instrument.objects.get(tag=before[0])
+        Run.objects.create(
+            instrument=done, method="tx-multipoint", technician=self.ines, started_at=timezone.now(), status="signed", number=900
+        )
+        self.assertEqual(self.read()["unfit"][0]["tags"], before[1:])

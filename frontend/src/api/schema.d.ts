@@ -1184,6 +1184,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/plans/{round_id}/kit/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Another item for every job that needs one that must not be used. */
+        post: operations["exchange_plan_kit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/plans/{round_id}/pack.pdf": {
         parameters: {
             query?: never;
@@ -3354,6 +3371,10 @@ export interface components {
             /** Format: date-time */
             device_at?: string | null;
         };
+        ExchangeRequest: {
+            code: string;
+            take: string;
+        };
         Failure: {
             code: string;
             message: string;
@@ -3759,6 +3780,7 @@ export interface components {
         KitGroups: {
             groups: components["schemas"]["KitGroup"][];
             incoming: components["schemas"]["IncomingCheck"][];
+            causes: components["schemas"]["Option"][];
             liquids: {
                 [key: string]: string;
             }[];
@@ -3778,6 +3800,7 @@ export interface components {
             changes: components["schemas"]["KitChange"][];
             files: components["schemas"]["KitFile"][];
             says: string[];
+            quarantine: string;
         };
         KitUse: {
             tag: string;
@@ -5179,6 +5202,8 @@ export interface components {
         StateFormRequest: {
             state: string;
             reason: string;
+            /** @default  */
+            cause: string;
         };
         StatusRequest: {
             status: string;
@@ -5270,6 +5295,12 @@ export interface components {
          * @enum {string}
          */
         TypeEnum: "adjustment_made" | "decision_made";
+        Unfit: {
+            code: string;
+            says: string;
+            tags: string[];
+            instead: string[];
+        };
         UploadRequest: {
             /** Format: binary */
             file: string;
@@ -5325,6 +5356,7 @@ export interface components {
             hand_over: components["schemas"]["HandOver"][];
             overlaps: string[];
             not_taken: string[];
+            unfit: components["schemas"]["Unfit"][];
             now: number;
         };
     };
@@ -8104,6 +8136,39 @@ export interface operations {
         requestBody?: {
             content: {
                 "application/json": components["schemas"]["JobChangeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkRound"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    exchange_plan_kit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                round_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExchangeRequest"];
             };
         };
         responses: {

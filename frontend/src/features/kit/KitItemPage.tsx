@@ -80,12 +80,14 @@ export function NewKitPage() {
 
 const STATES: Record<string, string> = { quarantined: "Quarantine it", "in service": "Take it back into service", retired: "Retire it" };
 
-function StateForm({ item, state, onDone }: { item: Item; state: string; onDone: (made: Item) => void }) {
+function StateForm({ item, state, causes, onDone }: { item: Item; state: string; causes: Schemas["Option"][]; onDone: (made: Item) => void }) {
   const [reason, setReason] = useState("");
+  const [cause, setCause] = useState("");
   const act = useMutation({
-    mutationFn: () => unwrap(client.POST("/api/v1/kit/{group}/{code}/state/", { params: { path: { group: item.group, code: item.code } }, body: { state, reason } })),
+    mutationFn: () => unwrap(client.POST("/api/v1/kit/{group}/{code}/state/", { params: { path: { group: item.group, code: item.code } }, body: { state, reason, cause } })),
     onSuccess: onDone,
   });
+  const errors = act.error instanceof ApiFailure ? act.error.byField : {};
   return (
     <form
       className="space-y-3"
@@ -94,7 +96,11 @@ function StateForm({ item, state, onDone }: { item: Item; state: string; onDone:
         act.mutate();
       }}
     >
-      <TextField label="Why" value={reason} onChange={setReason} autoFocus />
+      {state === "quarantined" && (
+        <ChoiceField label="What happened" value={cause} onChange={setCause} options={causes} error={errors.cause} hint="It decides with what it may come back." />
+      )}
+      {state === "in service" && item.quarantine && <p>{item.quarantine}</p>}
+      <TextField label="Why" value={reason} onChange={setReason} autoFocus={state !== "quarantined"} error={errors.reason} />
       {act.isError && <Failure error={act.error} />}
       <Button kind={state === "in service" ? "primary" : "danger"} type="submit" disabled={act.isPending}>
         {STATES[state]}
@@ -224,7 +230,7 @@ export function KitItemPage() {
       </div>
       {start.isError && <Failure error={start.error} />}
       {i.stops.length > 0 && (
-        <Message tone={i.state === "in service" ? "edge" : "out"} title={i.state === "in service" ? "These count on it" : "These stop: give the runs another, build the rounds anew"}>
+        <Message tone={i.state === "in service" ? "edge" : "out"} title={i.state === "in service" ? "These count on it" : "These stop: give the runs another; a round proposes what would do instead"}>
           <ul className="list-disc pl-5">
             {i.stops.map((s) => (
               <li key={s.kind + s.id + s.says}>{s.says}</li>
@@ -232,6 +238,7 @@ export function KitItemPage() {
           </ul>
         </Message>
       )}
+      {i.quarantine && <Message tone="out">{i.quarantine}</Message>}
       {i.says.map((s) => (
         <Message key={s}>{s}</Message>
       ))}
@@ -311,7 +318,7 @@ export function KitItemPage() {
       )}
       {acting && (
         <Modal open onClose={() => act("")} title={acting === "incoming" ? `Incoming check of ${i.code}` : `${STATES[acting]}: ${i.code}`}>
-          {acting === "incoming" ? <IncomingForm item={i} checks={groups.data?.incoming ?? []} onDone={take} /> : <StateForm item={i} state={acting} onDone={take} />}
+          {acting === "incoming" ? <IncomingForm item={i} checks={groups.data?.incoming ?? []} onDone={take} /> : <StateForm item={i} state={acting} causes={groups.data?.causes ?? []} onDone={take} />}
         </Modal>
       )}
     </div>

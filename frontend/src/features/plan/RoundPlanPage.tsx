@@ -118,6 +118,7 @@ function JobPanel({ round, job, onDone }: { round: WorkRound; job: RoundJob; onD
 function Jobs({ round, chosen, onChoose }: { round: WorkRound; chosen: string; onChoose: (tag: string) => void }) {
   const start = useStart();
   const mayStart = useMay("start a run");
+  const unfit = new Set(round.unfit.map((u) => u.code));
   const planned = round.jobs.filter((j) => j.tasks.length).sort((a, b) => (a.tasks[0]?.start ?? 0) - (b.tasks[0]?.start ?? 0));
   return (
     <section aria-label="Jobs in order">
@@ -146,7 +147,15 @@ function Jobs({ round, chosen, onChoose }: { round: WorkRound; chosen: string; o
               </td>
               <td>{[...new Set(j.tasks.flatMap((t) => t.names))].join(" and ")}</td>
               <td className="max-md:hidden">{j.area}</td>
-              <td className="text-sm text-muted max-lg:hidden">{j.kit.join(", ")}</td>
+              <td className="text-sm text-muted max-lg:hidden">
+                {j.kit.map((code, n) => (
+                  <span key={code} className={unfit.has(code) && j.state !== "done" ? "font-bold text-iron" : ""}>
+                    {n > 0 && ", "}
+                    {code}
+                    {unfit.has(code) && j.state !== "done" && " ✕ not to be used"}
+                  </span>
+                ))}
+              </td>
               <td className="pr-3">
                 <span className="flex flex-wrap items-center gap-x-3">
                   {j.state}
@@ -210,6 +219,30 @@ function Load({ round }: { round: WorkRound }) {
   );
 }
 
+/** Kit that must not be used any more, the jobs that need it, and what would do for all of them. */
+function Unfit({ round, mayPlan }: { round: WorkRound; mayPlan: boolean }) {
+  const { exchange } = usePlanActs(round.id);
+  if (!round.unfit.length) return null;
+  return (
+    <Message tone="out" title="Kit that must not be used">
+      {round.unfit.map((u) => (
+        <div key={u.code} className="flex flex-wrap items-center gap-3 py-1">
+          <span className="flex-1 basis-80">
+            {u.says} Needed for {u.tags.join(", ")}. {u.instead.length === 0 && "Nothing else does for all of these: build the round anew."}
+          </span>
+          {mayPlan &&
+            u.instead.map((code) => (
+              <Button key={code} onClick={() => exchange.mutate({ code: u.code, take: code })} disabled={exchange.isPending}>
+                Take {code} instead
+              </Button>
+            ))}
+        </div>
+      ))}
+      {exchange.isError && <Failure error={exchange.error} />}
+    </Message>
+  );
+}
+
 /** A round: built, looked at, changed by hand, given out, and followed. */
 export function RoundPlanPage() {
   const { id = "" } = useParams();
@@ -246,6 +279,7 @@ export function RoundPlanPage() {
       </div>
       {failed && <Failure error={failed} />}
       <Result round={round} />
+      <Unfit round={round} mayPlan={mayPlan && isStill} />
       {round.overlaps.length > 0 && (
         <Message tone="out" title="In two places at a time: it can't be given out like that">
           <ul className="list-disc pl-5">

@@ -29,6 +29,10 @@ export function usePlanActs(id: string) {
     solve: useMutation({ mutationFn: () => unwrap(client.POST("/api/v1/plans/{round_id}/solve/", { ...path, body: {} })), onSuccess }),
     stop: useMutation({ mutationFn: () => unwrap(client.DELETE("/api/v1/plans/{round_id}/solve/", path)), onSuccess }),
     status: useMutation({ mutationFn: (status: string) => unwrap(client.POST("/api/v1/plans/{round_id}/", { ...path, body: { status } })), onSuccess }),
+    exchange: useMutation({
+      mutationFn: (body: Schemas["ExchangeRequest"]) => unwrap(client.POST("/api/v1/plans/{round_id}/kit/", { ...path, body })),
+      onSuccess,
+    }),
     change: useMutation({
       mutationFn: ({ tag, ...body }: { tag: string } & JobChange) =>
         unwrap(client.POST("/api/v1/plans/{round_id}/jobs/{tag}/", { params: { path: { round_id: id, tag } }, body })),
