@@ -23,7 +23,7 @@ from apps.planning.solver.apart import build_apart
 from apps.planning.solver.build import Built, build_round
 from apps.planning.solver.check import find_breaches
 from apps.planning.solver.problem import Fixed, Placed, Plan, Problem
-from apps.planning.solver.why import find_clash, why_left_out
+from apps.planning.solver.why import find_clash, overloads, why_left_out
 from apps.planning.unfit import require_fit
 from apps.plant.models import Area, Instrument
 from apps.runs.models import OPEN, Hold
@@ -245,8 +245,16 @@ def _store(found: Round, problem: Problem, built: Built, gone: set[str]) -> None
     names = {c["username"]: c["name"] for c in found.crew}
     progress = found.result.get("progress", [])
     if built.plan is None:
+        over = overloads(problem, names)
         clash = find_clash(problem, names)
-        says = "These can't hold together:" if clash else "No plan was found in the time given. Give it longer, or leave something out."
+        says = (
+            "These can't hold together:"
+            if clash
+            else ""
+            if over
+            else "No plan was found in the time given. Give it longer, or leave something out."
+        )
+        says = " ".join(filter(None, (*over, says)))
         found.result = {**found.result, "says": says, "clash": clash, "progress": progress}
         found.save(update_fields=["result"])
         return

@@ -13,6 +13,7 @@ from apps.planning.solver.check import find_breaches
 from apps.planning.solver.problem import Plan, Problem
 from apps.planning.solver.quick import quick_plan
 from apps.planning.solver.search import improve
+from apps.planning.solver.why import overloads
 
 QUICK_S = 1.0
 SMALL = 14  # jobs; so few are searched exactly from the start
@@ -61,6 +62,8 @@ def build_round(
         value = plan.value(problem)
         return Built(plan, value, max(float(value), bound[0]), spent(), best or value >= bound[0])
 
+    if overloads(problem):  # no order helps: said at once
+        return Built(None, 0, 0.0, spent(), is_best=False, is_impossible=True)
     is_large = len(problem.jobs) > LARGE
     beside = Beside(problem, seconds=BESIDE_SHARE * seconds) if is_large and seconds >= WORTH_BESIDE_S else None
     first = quick_plan(problem, seconds=min(QUICK_S, seconds / 3), should_stop=should_stop)

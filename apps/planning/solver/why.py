@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+import time
+from collections.abc import Mapping
 from dataclasses import replace
 
 from ortools.sat.python import cp_model
 
-from apps.planning.solver.problem import Plan, Problem
+from apps.planning.solver.problem import Fixed, GasNeed, Job, Plan, Problem
 from apps.planning.solver.quick import decode
 from apps.planning.solver.search import RoundModel
 
-SOLVE_S = 2.0
+SOLVE_S = 1.0
+CLASH_S = 4.0  # for the whole of it; a set that is not the smallest by then is told as it is
 
 
 def find_clash(problem: Problem, names: dict[str, str] | None = None) -> list[str]:
@@ -18,11 +21,13 @@ def find_clash(problem: Problem, names: dict[str, str] | None = None) -> list[st
     small = replace(problem, jobs=tuple(j for j in problem.jobs if j.is_must or j.fixed))
     model = RoundModel(small, switch=lambda m, name: m.new_bool_var(name))
     model.model.clear_objective()
-    rules = list(model.on)
+    rules, until = list(model.on), time.monotonic() + CLASH_S
     if _holds(model, rules):
         return []
     core = _first_core(model, rules)
     for rule in list(core):
+        if time.monotonic() > until:
+            break
         rest = [r for r in core if r != rule]
         if not _holds(model, rest):
             core = rest
@@ -93,7 +98,7 @@ def _kit(problem: Problem, key: str) -> str:
 
 
 def why_left_out(problem: Problem, plan: Plan, key: str, names: dict[str, str] | None = None) -> str:
-    """Why a job is not in a plan: what stands in its way even alone, or that more urgent work came first."""
+    """Why a job is not in a plan: what stands in its way even alone, else what binds beside the rest of the plan."""
     job, called = problem.index[key], names or {}
     able = [w for w in problem.people if problem.may(w, job)]
     if len(able) < job.people:
@@ -104,16 +109,82 @@ def why_left_out(problem: Problem, plan: Plan, key: str, names: dict[str, str] |
             return "No kit that is good enough and in date is free for it."
     for gas in job.gas:
         if not any(problem.litres.get(b, 0.0) >= gas.litres for b in gas.bottles):
-            return f"No bottle that fits has the {gas.litres:.0f} l it takes."
+            return f"No bottle that fits has the {gas.litres:.0f} l it takes{_fullest(problem.litres, gas)}."
     if job.window and job.window[1] - job.window[0] < job.least:
         return f"Its permit lasts {job.window[1] - job.window[0]} min and it takes {job.least} min."
     alone = replace(job, is_must=False, fixed=None)
     if key not in decode(replace(problem, jobs=(alone,)), [alone]).placed:
         return f"It takes {job.least} min and does not fit into what is left of any shift{' and its permit' if job.window else ''}."
-    rivals = [k for k in plan.placed if set(problem.index[k].groups) & set(job.groups)]
-    if rivals:
-        return f"The shift is full; it may not be on hold together with {', '.join(sorted(called.get(k, k) for k in rivals)[:3])}."
-    return "The shift is full: what is more urgent, or nearer, came first."
+    return _binding(problem, plan, alone, called)
+
+
+def _fullest(litres: Mapping[str, float], gas: GasNeed) -> str:
+    """How much the fullest bottle is short, where there is one."""
+    left, bottle = max(((litres.get(b, 0.0), b) for b in gas.bottles), default=(0.0, ""))
+    return f": {bottle} is short by {_litres(gas.litres - left)}" if bottle else ""
+
+
+def _litres(short: float) -> str:
+    return f"{short:.1f} l" if short < 10 else f"{short:.0f} l"
+
+
+def _binding(problem: Problem, plan: Plan, job: Job, names: Mapping[str, str]) -> str:
+    """The one rule without which it would find room beside what is planned; the shift where there is none such."""
+    if _finds_room(problem, plan, job):
+        return "It would fit in: more urgent work was placed first. Build it anew, or move it in by hand."
+    drawn: dict[str, float] = {}
+    for key, at in plan.placed.items():
+        for bottle, need in zip(at.bottles, problem.index[key].gas, strict=False):
+            drawn[bottle] = drawn.get(bottle, 0.0) + need.litres
+    if job.gas and _finds_room(problem, plan, replace(job, gas=())):
+        left = {b: n - drawn.get(b, 0.0) for b, n in problem.litres.items()}
+        gas = next((g for g in job.gas if all(left.get(b, 0.0) < g.litres for b in g.bottles)), None)
+        if gas is not None:
+            return f"The gas does not last: after what is planned it takes {gas.litres:.0f} l more{_fullest(left, gas)}."
+        return "Its gas is with somebody else all day."
+    if job.kit and _finds_room(problem, plan, replace(job, kit=())):
+        holders = {item: at.people[0] for at in plan.placed.values() for item in at.kit}
+        item = next((i for need in job.kit for i in need if i in holders), "")
+        who = names.get(holders.get(item, ""), holders.get(item, "somebody else"))
+        return f"Its kit is elsewhere: {item or 'what it takes'} is with {who}, who has no time left for it."
+    if job.groups and _finds_room(problem, plan, replace(job, groups=())):
+        rivals = sorted(names.get(k, k) for k in plan.placed if set(problem.index[k].groups) & set(job.groups))
+        return f"It may not be on hold together with {', '.join(rivals[:3])}, and no time is left beside."
+    if job.window and _finds_room(problem, plan, replace(job, window=None)):
+        return f"Inside its permit, {clock(job.window[0])} to {clock(job.window[1])}, the time is taken by other work."
+    if job.skills and _finds_room(problem, plan, replace(job, skills=frozenset())):
+        return f"Whoever is qualified for {', '.join(sorted(job.skills))} has no time left; others would have."
+    if job.people == 2 and _finds_room(problem, plan, replace(job, people=1)):
+        return f"It takes two people, and no two have {job.least} min together."
+    return f"The shift is full: it takes {job.least} min and the way, and what is more urgent, or nearer, came first."
+
+
+def _finds_room(problem: Problem, plan: Plan, job: Job) -> bool:
+    """Whether a job can be put in beside what is planned, with nothing of that moved."""
+    stays = [replace(problem.index[k], fixed=Fixed(at.people, at.starts)) for k, at in plan.placed.items()]
+    board = decode(replace(problem, jobs=(*stays, job)), [*stays, job], lunches=plan.lunches)
+    return job.key in board.placed
+
+
+def overloads(problem: Problem, names: Mapping[str, str] | None = None) -> list[str]:
+    """Where what must be done takes more of people's time than the shifts give, whatever the order: of everybody, then of the qualified for something."""
+    musts = [j for j in problem.jobs if j.is_must or j.fixed]
+    out = []
+    for skills in dict.fromkeys((frozenset[str](), *sorted((j.skills for j in musts), key=sorted))):
+        mine = [j for j in musts if skills <= j.skills]
+        crew = [w for w in problem.people if skills <= w.skills]
+        need = sum(j.attention * j.people for j in mine)
+        there = sum(max(0, w.end - w.start - (w.lunch[2] if w.lunch else 0)) for w in crew)
+        if need > there:
+            who = f" of {' and '.join((names or {}).get(w.key, w.key) for w in crew)}" if skills and crew else ""
+            what = f" for {', '.join(sorted(skills))}" if skills else ""
+            out.append(f"{_hours(need)} of musts{what}, {_hours(there)} of shift{who}.")
+    return out
+
+
+def _hours(minutes: int) -> str:
+    hours, rest = divmod(minutes, 60)
+    return " ".join(filter(None, (f"{hours} h" if hours else "", f"{rest} min" if rest or not hours else "")))
 
 
 def clock(minutes: int) -> str:

@@ -10,7 +10,7 @@ from apps.planning.solver.build import build_round
 from apps.planning.solver.check import find_breaches
 from apps.planning.solver.problem import Fixed, GasNeed, Job, Placed, Plan, Problem, Worker
 from apps.planning.solver.quick import quick_plan
-from apps.planning.solver.why import find_clash, why_left_out
+from apps.planning.solver.why import find_clash, overloads, why_left_out
 
 WAYS = {("W", "A"): 10, ("W", "B"): 10, ("A", "B"): 20}
 
@@ -96,7 +96,11 @@ class Optimum(unittest.TestCase):
         self.assertEqual(len(set("abc") & set(at)), 2)
         self.assertEqual({at[k].people for k in set("abc") & set(at)}, {("ben",)})
         self.assertEqual(at["d"].people, at["e"].people)
-        self.assertIn("has the 6 l it takes", why_left_out(replace(made, litres={"B1": 1.0}), built.plan, "a"))
+        self.assertIn("has the 6 l it takes: B1 is short by 5.0 l", why_left_out(replace(made, litres={"B1": 1.0}), built.plan, "a"))
+        (left,) = set("abc") - set(at)
+        self.assertEqual(
+            why_left_out(made, built.plan, left), "The gas does not last: after what is planned it takes 6 l more: B1 is short by 5.0 l."
+        )
 
     def test_permit_lunch_and_the_way_home_are_kept(self):
         made = problem(job("a", window=(540, 580)), job("b"), job("c", "B"), people=[worker(end=720, lunch=(600, 630, 30))])
@@ -193,6 +197,60 @@ class Clashes(unittest.TestCase):
         plan = quick_plan(made, seconds=0.2)
         for key, part in (("b", "The shift is full"), ("c", "qualified for gas work"), ("d", "does not fit"), ("e", "No kit")):
             self.assertIn(part, why_left_out(made, plan, key))
+
+
+class Binding(unittest.TestCase):
+    """What is left out names the one rule that binds."""
+
+    def told(self, *jobs, left, placed, **more):
+        made = problem(*jobs, **more)
+        at = {k: Placed(starts, people, kit, gas) for k, (starts, people, kit, gas) in placed.items()}
+        return why_left_out(made, Plan(at, {}), left, {"ann": "Ann Lee", "ben": "Ben Oak"})
+
+    def test_kit_that_is_with_somebody_who_has_no_time(self):
+        crew = [worker("ann", end=540), worker("ben", end=600)]
+        said = self.told(
+            job("a", kit=(("K1",),)), job("b", kit=(("K1",),)), left="b", placed={"a": ((490,), ("ann",), ("K1",), ())}, people=crew
+        )
+        self.assertEqual(said, "Its kit is elsewhere: K1 is with Ann Lee, who has no time left for it.")
+
+    def test_a_group_a_permit_the_qualified_and_two_people(self):
+        crew = [worker("ann", end=552, skills=frozenset({"gas"})), worker("ben", end=552)]
+        done = {"a": ((490,), ("ann",), (), ())}
+        for more, others, part in (
+            ({"groups": ("V",), "tasks": (40,)}, {"groups": ("V",), "tasks": (52,)}, "may not be on hold together with a"),
+            ({"skills": frozenset({"gas"}), "tasks": (40,)}, {"tasks": (50,)}, "Whoever is qualified for gas has no time left"),
+            ({"people": 2, "tasks": (30,)}, {"tasks": (50,)}, "no two have 30 min together"),
+            ({"window": (485, 530), "skills": frozenset({"gas"}), "tasks": (20,)}, {"tasks": (30,)}, "Inside its permit, 08:05 to 08:50"),
+        ):
+            said = self.told(job("a", **others), job("b", **more), left="b", placed=done, people=crew)
+            self.assertIn(part, said)
+
+    def test_a_full_shift(self):
+        said = self.told(job("a"), job("b"), left="b", placed={"a": ((490,), ("ann",), (), ())}, people=[worker(end=540)])
+        self.assertEqual(said, "The shift is full: it takes 30 min and the way, and what is more urgent, or nearer, came first.")
+
+
+class Overloads(unittest.TestCase):
+    def test_more_musts_than_shift_is_said_at_once_and_first(self):
+        for minutes, over in ((120, []), (121, ["2 h 1 min of musts, 2 h of shift."])):
+            made = problem(job("a", is_must=True, tasks=(minutes,)))
+            self.assertEqual(overloads(made), over)
+            self.assertEqual(build_round(made, seconds=1).plan, None)
+        built = build_round(problem(*(job(f"j{n}", is_must=True, tasks=(60,)) for n in range(60)), people=[worker(end=1000)]), seconds=20)
+        self.assertTrue(built.is_impossible)
+
+    def test_lunch_and_two_people_count(self):
+        made = problem(job("a", is_must=True, tasks=(46,), people=2), people=[worker(lunch=(500, 540, 30))])
+        self.assertEqual(overloads(made), ["1 h 32 min of musts, 1 h 30 min of shift."])
+
+    def test_of_the_qualified_by_name(self):
+        crew = [worker("ann", end=540, skills=frozenset({"gas"})), worker("ben")]
+        made = problem(*(job(k, is_must=True, tasks=(40,), skills=frozenset({"gas"})) for k in "ab"), people=crew)
+        self.assertEqual(overloads(made, {"ann": "Ann Lee"}), ["1 h 20 min of musts for gas, 1 h of shift of Ann Lee."])
+
+    def test_what_need_not_be_done_counts_for_nothing(self):
+        self.assertEqual(overloads(problem(job("a", tasks=(500,)))), [])
 
 
 class Check(unittest.TestCase):

@@ -1,8 +1,9 @@
 import { Lock, TriangleAlert } from "lucide-react";
+import { useState } from "react";
 import { hm, type RoundJob, type WorkRound } from "./plans";
 
 const LUNCH_MIN = 30;
-const READABLE_MIN = 15; // a shorter block has no room for its tag
+const READABLE_MIN = 15; // in a shorter block its tag stands upright
 const LOOK: Record<string, string> = {
   done: "border-kelp bg-kelp-soft",
   "under way": "border-water bg-water-soft",
@@ -23,6 +24,7 @@ export function Timeline({ round, chosen, onChoose }: Props) {
   const wide = (minutes: number) => `${(100 * minutes) / (until - from)}%`;
   const hours = Array.from({ length: (until - from) / 60 + 1 }, (_, n) => from + 60 * n);
   const mine = (username: string) => round.jobs.filter((j) => j.tasks.some((t) => t.people.includes(username)));
+  const [pointed, point] = useState("");
   return (
     <section aria-label="Timeline" className="bg-page pt-1">
       <div className="relative ml-28 h-6 border-b border-rule text-sm text-muted" aria-hidden="true">
@@ -47,14 +49,14 @@ export function Timeline({ round, chosen, onChoose }: Props) {
               </div>
             )}
             {mine(person.username).map((job) => (
-              <Bars key={job.tag} job={job} username={person.username} at={at} wide={wide} chosen={chosen === job.tag} onChoose={() => onChoose(job.tag)} />
+              <Bars key={job.tag} job={job} username={person.username} at={at} wide={wide} chosen={chosen === job.tag} onChoose={() => onChoose(job.tag)} onPoint={point} />
             ))}
             {round.status === "under way" && round.now > from && round.now < until && <div className="absolute top-0 h-full border-l-2 border-iron" style={{ left: at(round.now) }} />}
           </div>
         </div>
       ))}
       <p className="py-1 text-sm text-muted" aria-hidden="true">
-        Block: takes somebody. Dashed line: warms up or soaks by itself. Bar beneath: on hold. {round.status === "under way" && "Red line: now."}
+        {pointed || `Block: takes somebody. Dashed line: warms up or soaks by itself. Bar beneath: on hold. ${round.status === "under way" ? "Red line: now." : ""}`}
       </p>
     </section>
   );
@@ -83,14 +85,16 @@ interface BarProps {
   wide: (minutes: number) => string;
   chosen: boolean;
   onChoose: () => void;
+  onPoint: (says: string) => void;
 }
 
-function Bars({ job, username, at, wide, chosen, onChoose }: BarProps) {
+function Bars({ job, username, at, wide, chosen, onChoose, onPoint }: BarProps) {
   const tasks = job.tasks.filter((t) => t.people.includes(username));
   const first = tasks[0];
   const last = tasks.at(-1);
   if (!first || !last) return null;
   const hold = tasks.find((t) => t.holds);
+  const says = `${job.tag} ${job.service}, ${job.area}`;
   return (
     <>
       {tasks.length > 1 && <div className="absolute top-10 border-t-2 border-dashed border-muted" style={{ left: at(first.start), width: wide(last.end - first.start) }} />}
@@ -99,14 +103,16 @@ function Bars({ job, username, at, wide, chosen, onChoose }: BarProps) {
           key={t.start}
           type="button"
           onClick={onChoose}
+          onFocus={() => onPoint(`${says}, ${hm(t.start)} to ${hm(t.end)}, ${job.state}`)}
+          onMouseEnter={() => onPoint(`${says}, ${hm(t.start)} to ${hm(t.end)}, ${job.state}`)}
           aria-pressed={chosen}
           aria-label={`${job.tag}, ${hm(t.start)} to ${hm(t.end)}, ${job.state}${job.is_locked ? ", locked" : ""}`}
-          className={`absolute top-3 flex h-14 min-w-3 items-center gap-0.5 overflow-hidden rounded border-2 px-0.5 text-left text-xs leading-tight font-bold ${LOOK[job.state] ?? LOOK["to do"]} ${chosen ? "z-10 ring-3 ring-water" : "z-[1]"}`}
+          className={`absolute top-3 flex h-14 min-w-3.5 items-center gap-0.5 overflow-hidden rounded border-2 px-0.5 text-left text-xs leading-tight font-bold ${LOOK[job.state] ?? LOOK["to do"]} ${chosen ? "z-10 ring-3 ring-water" : t.end - t.start < READABLE_MIN ? "z-[2]" : "z-[1]"}`}
           style={{ left: at(t.start), width: wide(t.end - t.start) }}
         >
           {job.is_locked && n === 0 && <Lock size={12} aria-hidden="true" className="shrink-0" />}
           {job.late_min > 5 && n === tasks.length - 1 && <TriangleAlert size={12} aria-hidden="true" className="shrink-0 text-iron" />}
-          {t.end - t.start >= READABLE_MIN && <Tag tag={job.tag} />}
+          {t.end - t.start >= READABLE_MIN ? <Tag tag={job.tag} /> : <span className="mx-auto text-[10px] leading-none [writing-mode:vertical-rl]">{job.tag}</span>}
         </button>
       ))}
       {hold && <div className="absolute top-[4.4rem] h-1 rounded bg-amber" style={{ left: at(hold.start), width: wide(last.end - hold.start) }} />}
