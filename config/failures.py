@@ -11,7 +11,7 @@ from rest_framework.response import Response
 
 from metrology.faults import Fault
 
-CONFLICTS = {"stale", "run_open"}
+CONFLICTS = {"stale", "run_open", "changed_meanwhile"}
 
 
 class NotAllowed(Fault):

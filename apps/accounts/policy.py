@@ -17,6 +17,8 @@ PERMISSIONS: dict[str, frozenset[str]] = {
     "report what happened": frozenset({"technician", "planner"}),
     "plan the work": frozenset({"planner", "administrator"}),
     "approve a deferral": frozenset({"reviewer", "administrator"}),
+    "answer a follow-up": frozenset({"technician", "planner", "reviewer", "administrator"}),
+    "close a follow-up": frozenset({"planner", "reviewer", "administrator"}),
     "edit the kit": frozenset({"planner", "administrator"}),
     "quarantine kit": frozenset({"technician", "planner", "reviewer", "administrator"}),
     "check kit in": frozenset({"technician", "planner"}),

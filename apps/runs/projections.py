@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from datetime import datetime
 
 from django.db.models import Max
@@ -33,6 +33,9 @@ PROJECTED = tuple(
 )
 
 
+WHEN_ENDED: list[Callable[[Run, RunState], None]] = []  # what else hangs on a run of an instrument that has ended, put in by those who know
+
+
 def project(run: Run, state: RunState, before: RunState | None = None) -> None:
     """Bring the run's row, its holds and, once it is signed, its instrument up to date.
 
@@ -57,6 +60,8 @@ def project(run: Run, state: RunState, before: RunState | None = None) -> None:
         _project_fittings(state)
     if run.status in ("signed", "accepted", "voided") and run.instrument:
         project_instrument(run.instrument)
+        for hang_on in WHEN_ENDED:
+            hang_on(run, state)
     if run.status == "signed" and run.instrument:
         _project_sensor(run.instrument, run, state)
         _project_exchanged(run.instrument, run, state)

@@ -30,6 +30,7 @@ INSTALLED_APPS = [
     "apps.planning",
     "apps.checks",
     "apps.batches",
+    "apps.followups",
     "demo",
 ]
 

@@ -21,6 +21,7 @@ from apps.plant.models import Area, Instrument, InstrumentChange, PolicyLayer
 from apps.runs.due import ask_deferral, report_trigger
 from demo.analyzer_history import play_analyzers
 from demo.cell_history import play_cells
+from demo.follow_ups import follow_up
 from demo.gas_history import play_detectors
 from demo.history import PlayedRun
 from demo.injection_history import play_injections
@@ -137,6 +138,7 @@ class Loader:
             technicians = [self.people[u] for u in ("ines", "tomas", "oda")]
             for play in (play_analyzers, play_cells, play_detectors, play_mixtures, play_injections, play_scales):
                 self.number = play(self.now, self.number, technicians, self.people["marta"])
+            follow_up(self.now, self.people["ines"], self.people["marta"])
             yesterday = timezone.localdate(self.now) - timedelta(days=1)
             GasFitting.objects.exclude(stays_on="").update(purged_on=yesterday)  # purged anew, after it had been off for its test
 

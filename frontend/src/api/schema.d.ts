@@ -652,6 +652,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/follow-ups/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The open ones, or those that are closed. */
+        get: operations["list_follow_ups"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/follow-ups/{follow_up_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_follow_up"];
+        /** @description What is asked, written; refused where somebody else wrote meanwhile. */
+        put: operations["answer_follow_up"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/follow-ups/{follow_up_id}/close/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Closed by somebody who wrote none of it. */
+        post: operations["close_follow_up"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/gas/": {
         parameters: {
             query?: never;
@@ -3404,6 +3455,78 @@ export interface components {
         Fitting: {
             code: string;
             words: string;
+        };
+        FollowUp: {
+            /** Format: uuid */
+            id: string;
+            /** Format: uuid */
+            run: string;
+            number: string;
+            tag: string;
+            service: string;
+            area: string;
+            feeds: string;
+            /** Format: date-time */
+            opened_at: string;
+            days: number;
+            estimate: string;
+            missing: string[];
+            is_open: boolean;
+            /** Format: date-time */
+            closed_at: string | null;
+            closed_by: string;
+            note: string;
+            version: number;
+            asked: components["schemas"]["FollowUpAsked"][];
+            changes: components["schemas"]["FollowUpChange"][];
+        };
+        FollowUpAnswerRequest: {
+            values: {
+                [key: string]: string;
+            };
+            version: number;
+        };
+        FollowUpAsked: {
+            name: string;
+            label: string;
+            hint: string;
+            value: string;
+        };
+        FollowUpChange: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            what: string[];
+        };
+        FollowUpCloseRequest: {
+            /** @default  */
+            note: string;
+        };
+        FollowUpList: {
+            open: number;
+            closed: number;
+            rows: components["schemas"]["FollowUpRow"][];
+        };
+        FollowUpRow: {
+            /** Format: uuid */
+            id: string;
+            /** Format: uuid */
+            run: string;
+            number: string;
+            tag: string;
+            service: string;
+            area: string;
+            feeds: string;
+            /** Format: date-time */
+            opened_at: string;
+            days: number;
+            estimate: string;
+            missing: string[];
+            is_open: boolean;
+            /** Format: date-time */
+            closed_at: string | null;
+            closed_by: string;
+            note: string;
         };
         FoundCode: {
             tag: string;
@@ -6982,6 +7105,194 @@ export interface operations {
                 };
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    list_follow_ups: {
+        parameters: {
+            query?: {
+                closed?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FollowUpList"];
+                };
+            };
+        };
+    };
+    get_follow_up: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                follow_up_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FollowUp"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    answer_follow_up: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                follow_up_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FollowUpAnswerRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FollowUp"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    close_follow_up: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                follow_up_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["FollowUpCloseRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FollowUp"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };

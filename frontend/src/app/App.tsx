@@ -30,6 +30,8 @@ const ChecksPage = lazy(() => import("../features/checks/ChecksPage").then((m) =
 const CheckRoundPage = lazy(() => import("../features/checks/CheckRoundPage").then((m) => ({ default: m.CheckRoundPage })));
 const CalculatorsPage = lazy(() => import("../features/calculators/CalculatorsPage").then((m) => ({ default: m.CalculatorsPage })));
 const RecordsPage = lazy(() => import("../features/records/RecordsPage").then((m) => ({ default: m.RecordsPage })));
+const FollowUpsPage = lazy(() => import("../features/followups/FollowUpsPage").then((m) => ({ default: m.FollowUpsPage })));
+const FollowUpPage = lazy(() => import("../features/followups/FollowUpPage").then((m) => ({ default: m.FollowUpPage })));
 const RecordPage = lazy(() => import("../features/records/RecordPage").then((m) => ({ default: m.RecordPage })));
 
 function watch(error: unknown) {
@@ -77,6 +79,8 @@ export function App() {
                 <Route path="/checks/:id" element={<CheckRoundPage />} />
                 <Route path="/calculators" element={<CalculatorsPage />} />
                 <Route path="/calculators/:name" element={<CalculatorsPage />} />
+                <Route path="/follow-ups" element={<FollowUpsPage />} />
+                <Route path="/follow-ups/:id" element={<FollowUpPage />} />
                 <Route path="/records" element={<RecordsPage />} />
                 <Route path="/records/:id" element={<RecordPage />} />
                 <Route path="*" element={<Navigate to="/" replace />} />

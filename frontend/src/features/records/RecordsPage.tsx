@@ -1,5 +1,6 @@
 import { Link } from "react-router";
 import { useRecords } from "../../api/queries";
+import { LinkButton } from "../../ui/Button";
 import { ChoiceField, TextField } from "../../ui/fields";
 import { day, signedPercent } from "../../ui/format";
 import { Failure, Loading, Message } from "../../ui/Message";
@@ -7,6 +8,7 @@ import { Pager } from "../../ui/Pager";
 import { Ring } from "../../ui/Ring";
 import { useFilters } from "../../ui/useFilters";
 import { Verdict } from "../../ui/Verdict";
+import { useFollowUps } from "../followups/useFollowUps";
 
 const STATUSES = [
   { value: "", label: "All" },
@@ -26,6 +28,7 @@ const VERDICTS = [
 export function RecordsPage() {
   const [get, set, page] = useFilters();
   const list = useRecords({ search: get("search"), status: get("status"), verdict: get("verdict"), page });
+  const followUps = useFollowUps();
   if (list.isPending) return <Loading what="the records" />;
   if (list.isError) return <Failure error={list.error} retry={() => void list.refetch()} />;
   const d = list.data;
@@ -33,6 +36,7 @@ export function RecordsPage() {
     <div className="mx-auto max-w-7xl p-4 lg:p-6">
       <div className="mb-4 flex flex-wrap items-end gap-4">
         <h1 className="mr-auto text-2xl font-bold">Records</h1>
+        <LinkButton to="/follow-ups">Found outside{followUps.data ? `: ${followUps.data.open} to follow up` : ""}</LinkButton>
         <div className="w-72">
           <TextField label="Search" type="search" value={get("search")} onChange={(v) => set({ search: v })} placeholder="number, part of tag or service" />
         </div>

@@ -12,6 +12,8 @@ import { Verdict } from "../../ui/Verdict";
 import { ChecksBlock } from "../checks/ChecksBlock";
 import { hm } from "../plan/plans";
 import { Duties } from "./Duties";
+import { FollowUpRows } from "../followups/FollowUpRows";
+import { useFollowUps } from "../followups/useFollowUps";
 import { useStart } from "./useStart";
 
 type DueRow = Schemas["DueRow"];
@@ -154,6 +156,23 @@ function MyRound({ round, onStart, busy }: { round: NonNullable<Schemas["Today"]
   );
 }
 
+/** What was found outside and is not followed up yet, the oldest first. */
+function FollowedUp() {
+  const list = useFollowUps();
+  if (!list.data?.open) return null;
+  const shown = list.data.rows.slice(0, 2);
+  return (
+    <Block title="Found outside, to follow up" count={list.data.open} tone="border-iron">
+      <FollowUpRows rows={shown} />
+      {list.data.open > shown.length && (
+        <Link to="/follow-ups" data-row className="inline-flex min-h-12 items-center px-3 font-bold text-water underline">
+          All {list.data.open}
+        </Link>
+      )}
+    </Block>
+  );
+}
+
 export function TodayPage() {
   const today = useToday();
   const person = usePerson();
@@ -193,6 +212,7 @@ export function TodayPage() {
         )}
         {d.round && <MyRound round={d.round} onStart={start.mutate} busy={start.isPending} />}
         <ChecksBlock />
+        <FollowedUp />
         {d.overdue_total > 0 && (
           <Block title="Overdue" count={d.overdue_total} tone="border-iron text-iron">
             {d.overdue.map((r) => (
