@@ -12,6 +12,7 @@ PLAUSIBLE = {
     "run_id": uuid.UUID(int=7),
     "round_id": uuid.UUID(int=7),
     "batch_id": uuid.UUID(int=7),
+    "follow_up_id": uuid.UUID(int=7),
     "auto_id": uuid.UUID(int=7),
     "hold_id": uuid.UUID(int=7),
     "duty_id": uuid.UUID(int=7),

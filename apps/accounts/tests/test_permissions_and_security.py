@@ -27,6 +27,8 @@ class Permissions(PlantTestCase):
             "report what happened": {"technician", "planner"},
             "plan the work": {"planner", "administrator"},
             "approve a deferral": {"reviewer", "administrator"},
+            "answer a follow-up": set(ROLES.values()),
+            "close a follow-up": {"planner", "reviewer", "administrator"},
             "edit the kit": {"planner", "administrator"},
             "quarantine kit": set(ROLES.values()),
             "check kit in": {"technician", "planner"},
