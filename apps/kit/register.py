@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import date, datetime
+from functools import partial
 from typing import Any
 
 from django.core.files.base import ContentFile
@@ -32,6 +33,7 @@ from apps.kit.models import (
 )
 from apps.kit.outside import item_check
 from apps.kit.quarantine import FAILED, cause_of, kept_back, require_may_return
+from apps.plant.merging import merged
 from config.failures import Missing
 from config.uploads import check_file
 from metrology.faults import Fault, Faults
@@ -213,6 +215,10 @@ def edit_item(*, actor: Person, group: str, code: str, data: Mapping[str, Any], 
     require(actor, "edit the kit")
     item = get_item(group, code)
     before = as_typed(group, item)
+    if isinstance(data.get("seen"), Mapping):
+        labels = {f.name: f.label.lower() for f in group_of(group)[2]}
+        who = partial(_who_changed, group, code)
+        data = merged(data["seen"], data, before, what=code, label=lambda name: labels.get(name, name), who=who)
     _fill(group, item, {**data, "code": code})
     after = as_typed(group, item)
     changed = {k: [before[k], after[k]] for k in after if before[k] != after[k]}
@@ -223,6 +229,11 @@ def edit_item(*, actor: Person, group: str, code: str, data: Mapping[str, Any], 
         reason = str(data.get("reason") or "").strip()[:300] or "Edited"
         KitChange.objects.create(group=group, code=code, at=now, by=actor, reason=reason, values=changed)
     return item
+
+
+def _who_changed(group: str, code: str, name: str) -> str:
+    changes = KitChange.objects.filter(group=group, code=code).select_related("by").order_by("-at", "-pk")[:50]
+    return next((c.by.name for c in changes if name in c.values), "")
 
 
 def _fill(group: str, item: Any, data: Mapping[str, Any]) -> None:

@@ -16,8 +16,9 @@ from django.utils import timezone
 from apps.accounts.models import Person
 from apps.accounts.policy import require
 from apps.plant.columns import all_columns, find_column, put, unit_of_header
+from apps.plant.merging import differences
 from apps.plant.models import ImportBatch, ImportRow, Instrument, InstrumentChange
-from apps.plant.register import Known, as_typed, differences, fill
+from apps.plant.register import Known, as_typed, fill
 from apps.plant.services import DUE_FIELDS, tell_edited
 from apps.plant.sheets import FORMULA, Table, column_letter, read_table
 from config import background

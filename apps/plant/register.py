@@ -134,19 +134,6 @@ def as_typed(i: Instrument) -> dict[str, Any]:
     }
 
 
-def differences(before: Mapping[str, Any], after: Mapping[str, Any]) -> dict[str, list[Any]]:
-    """What differs of two forms, field to old and new; details and policies one by one, as 'details.gas'."""
-    out: dict[str, list[Any]] = {}
-    for name in {**before, **after}:
-        old, new = before.get(name, ""), after.get(name, "")
-        if isinstance(old, dict) or isinstance(new, dict):
-            old, new = old or {}, new or {}
-            out |= {f"{name}.{k}": [old.get(k, ""), new.get(k, "")] for k in {**old, **new} if old.get(k, "") != new.get(k, "")}
-        elif old != new:
-            out[name] = [old, new]
-    return out
-
-
 def fill(instrument: Instrument, data: Mapping[str, Any], known: Known | None = None) -> None:
     """Put the values of a form or a row onto the instrument, or raise all the faults there are."""
     known = known or Known.for_one()

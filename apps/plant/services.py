@@ -11,8 +11,9 @@ from django.db import transaction
 
 from apps.accounts.models import Person
 from apps.accounts.policy import require
+from apps.plant.merging import differences, merged
 from apps.plant.models import Area, Instrument, InstrumentChange, InstrumentFile, Layers, all_layers
-from apps.plant.register import as_typed, differences, fill
+from apps.plant.register import LABELS, as_typed, fill
 from config.uploads import check_file
 from metrology.faults import Fault, Faults, require_range
 from metrology.judgement.policy import Policy, resolve_policy
@@ -23,6 +24,11 @@ from metrology.quantities.typed import parse_typed
 # Called with each instrument whose interval, rule or policy was edited; what works out due dates follows it this way.
 FOLLOWERS: list[Callable[[Instrument], None]] = []
 DUE_FIELDS = {"interval_days", "due_rule", "grace_days", "method"}
+# What decides verdicts and due dates: changed with a reason only.
+WEIGHTY = DUE_FIELDS | {
+    "unit", "lrv", "urv", "output_lo", "output_hi", "output_unit", "transfer", "cutoff_percent", "transfer_table", "tolerance_value", "tolerance_basis",
+    "tolerance_combine", "tolerance2_value", "tolerance2_basis", "division", "points_percent", "cycles",
+}  # fmt: skip
 
 
 def tell_edited(instruments: Iterable[Instrument]) -> None:
@@ -32,12 +38,26 @@ def tell_edited(instruments: Iterable[Instrument]) -> None:
             follow(instrument)
 
 
+def area_form(a: Area) -> dict[str, Any]:
+    """An area as a form shows it."""
+    return {"code": a.code, "name": a.name, "needs_permit": a.needs_permit, "east_m": f"{a.east_m:.12g}", "north_m": f"{a.north_m:.12g}"}
+
+
 @transaction.atomic
 def store_area(*, actor: Person, code: str, data: Mapping[str, Any]) -> Area:
     """Add an area, or change the one of that code; where it lies gives the walking times of rounds, in metres on the plan of the site."""
     require(actor, "edit the plant")
     faults: list[Fault] = []
-    found = Area.objects.filter(code=code).first() or Area(code=code.strip())
+    held = Area.objects.filter(code__iexact=code.strip()).first()
+    if held is not None and data.get("is_new"):
+        raise Fault(
+            "exists",
+            f"There is an area {held.code} already: {held.name}. Nothing was changed; take another code, or edit that one.",
+            field="code",
+        )
+    found = held or Area(code=code.strip())
+    if held is not None and isinstance(data.get("seen"), Mapping):
+        data = merged(data["seen"], data, area_form(held), what=f"area {held.code}", label=_label, who=lambda _: "")
     if not found.pk and not (1 <= len(found.code) <= 12 and found.code.isalnum()):
         faults.append(Fault("bad_code", "The code has 1 to 12 letters and digits.", field="code"))
     found.name = str(data.get("name", found.name) or "").strip()
@@ -107,13 +127,37 @@ def attach_document(*, actor: Person, instrument: Instrument, name: str, data: b
 
 @transaction.atomic
 def edit_instrument(*, actor: Person, instrument: Instrument, data: Mapping[str, Any], now: datetime) -> Instrument:
-    """Change an instrument; runs already started keep what they were started with."""
+    """Change an instrument; runs already started keep what they were started with.
+
+    data: the form, with the form as it was opened under "seen". What another changed meanwhile stays; what both changed is refused.
+    """
     require(actor, "edit the plant")
     before = as_typed(instrument)
+    if isinstance(data.get("seen"), Mapping):
+        data = merged(data["seen"], data, before, what=instrument.tag, label=_label, who=lambda name: _who_changed(instrument, name))
     fill(instrument, data)
     changed = differences(before, as_typed(instrument))
+    _require_reason(changed, str(data.get("reason") or ""))
     instrument.save()
     tell_edited([instrument] if DUE_FIELDS.intersection(changed) or any(k.startswith("policy.") for k in changed) else [])
     if changed:
         InstrumentChange.objects.create(instrument=instrument, at=now, by=actor, reason=str(data.get("reason", ""))[:300], values=changed)
     return instrument
+
+
+def _label(name: str) -> str:
+    head, _, inner = name.partition(".")
+    return (inner.replace("_", " ") if inner else LABELS.get(head, head)).lower()
+
+
+def _who_changed(instrument: Instrument, name: str) -> str:
+    changes = InstrumentChange.objects.filter(instrument=instrument).select_related("by").order_by("-at", "-pk")[:50]
+    return next((c.by.name for c in changes if name in c.values), "")
+
+
+def _require_reason(changed: Mapping[str, Any], reason: str) -> None:
+    """Refuse a change of what decides verdicts, alarms and due dates that says not why."""
+    weighty = [k for k in changed if k in WEIGHTY or k.startswith("policy.") or (k.startswith("details.") and "alarm" in k)]
+    if weighty and len(reason.strip()) < 5:
+        names = ", ".join(_label(k) for k in weighty[:4])
+        raise Fault("missing", f"Say why it is changed: {names}. It decides verdicts, alarms or due dates.", field="reason")

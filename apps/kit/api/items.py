@@ -144,6 +144,7 @@ class KitItemSerializer(serializers.Serializer):
 class KitFormSerializer(serializers.Serializer):
     values = serializers.DictField(child=serializers.CharField(allow_blank=True))
     reason = serializers.CharField(allow_blank=True, required=False, default="")
+    seen = serializers.DictField(child=serializers.CharField(allow_blank=True), required=False)  # as the form was opened
 
 
 class StateFormSerializer(serializers.Serializer):
@@ -213,7 +214,7 @@ def _what_changed(change: KitChange) -> list[str]:
 def _form(request: Request) -> dict[str, Any]:
     asked = KitFormSerializer(data=request.data)
     asked.is_valid(raise_exception=True)
-    return {**asked.validated_data["values"], "reason": asked.validated_data["reason"]}
+    return {**asked.validated_data["values"], **{k: v for k, v in asked.validated_data.items() if k != "values"}}
 
 
 class KitGroupsView(APIView):
@@ -275,7 +276,7 @@ class KitStateView(APIView):
 class KitIncomingView(APIView):
     @extend_schema(operation_id="check_kit_in", request=KitFormSerializer, responses={200: KitItemSerializer, 400: FailureSerializer})
     def post(self, request: Request, group: str, code: str) -> Response:
-        values = {k: v for k, v in _form(request).items() if k != "reason"}
+        values = {k: v for k, v in _form(request).items() if k not in ("reason", "seen")}
         return Response(_item(group, check_in(actor=signed_in(request), group=group, code=code, values=values, now=timezone.now())))
 
 

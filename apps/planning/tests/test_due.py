@@ -144,9 +144,13 @@ class DueReasons(PlantTestCase):
         self.signed_run()
         self.sign_in(self.ruben)
         form = self.get("instruments/PT-2110/").json()["form"]
-        edited = self.client.put("/api/v1/instruments/PT-2110/", {**form, "interval_days": "100"}, content_type="application/json").json()
+        edited = self.client.put(
+            "/api/v1/instruments/PT-2110/", {**form, "interval_days": "100", "reason": "drifts more"}, content_type="application/json"
+        ).json()
         self.assertEqual(edited["next_due"], (timezone.localdate() + timedelta(days=100)).isoformat())
-        edited = self.client.put("/api/v1/instruments/PT-2110/", {**form, "due_rule": "drift"}, content_type="application/json").json()
+        edited = self.client.put(
+            "/api/v1/instruments/PT-2110/", {**form, "due_rule": "drift", "reason": "drifts more"}, content_type="application/json"
+        ).json()
         self.assertIn("needs an interval from as left to as found", edited["due_reason"])
 
     def test_a_replacement_makes_it_due_at_once(self):

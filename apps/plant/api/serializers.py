@@ -18,6 +18,8 @@ class AreaFormSerializer(serializers.Serializer):
     needs_permit = serializers.BooleanField(required=False)
     east_m = serializers.CharField(allow_blank=True, required=False)
     north_m = serializers.CharField(allow_blank=True, required=False)
+    is_new = serializers.BooleanField(required=False)
+    seen = serializers.DictField(required=False)
 
 
 class InstrumentRowSerializer(serializers.Serializer):
@@ -112,6 +114,7 @@ class InstrumentFormSerializer(serializers.Serializer):
     policy = serializers.DictField(required=False)
     details = serializers.DictField(required=False)
     reason = serializers.CharField(required=False)
+    seen = serializers.DictField(required=False)  # the form as it was opened, by which two who edit at once are told apart
 
 
 class ResultSerializer(serializers.Serializer):

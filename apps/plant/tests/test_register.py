@@ -105,7 +105,9 @@ class Register(PlantTestCase):
         self.assertIn("Pass rule: guard band of U.", page["policies"])
         self.assertEqual(page["form"]["policy"], own)
         answer = self.client.put(
-            "/api/v1/instruments/PT-9/", {**page["form"], "policy": {"pass_rule": ""}}, content_type="application/json"
+            "/api/v1/instruments/PT-9/",
+            {**page["form"], "policy": {"pass_rule": ""}, "reason": "as for all"},
+            content_type="application/json",
         )
         self.assertIn("Pass rule: plain limit.", answer.json()["policies"])
         for changes, field, code in (

@@ -2715,6 +2715,10 @@ export interface components {
             needs_permit?: boolean;
             east_m?: string;
             north_m?: string;
+            is_new?: boolean;
+            seen?: {
+                [key: string]: unknown;
+            };
         };
         Asked: {
             name: string;
@@ -3712,6 +3716,9 @@ export interface components {
                 [key: string]: unknown;
             };
             reason?: string;
+            seen?: {
+                [key: string]: unknown;
+            };
         };
         /** @description The form as typed: numbers may come as text, with a comma. */
         InstrumentFormRequest: {
@@ -3766,6 +3773,9 @@ export interface components {
                 [key: string]: unknown;
             };
             reason?: string;
+            seen?: {
+                [key: string]: unknown;
+            };
         };
         /** @description What every page of a list carries. */
         InstrumentPage: {
@@ -3894,6 +3904,9 @@ export interface components {
             };
             /** @default  */
             reason: string;
+            seen?: {
+                [key: string]: string;
+            };
         };
         KitGroup: {
             group: string;

@@ -3,6 +3,7 @@ import { Check, TriangleAlert, X } from "lucide-react";
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { ApiFailure, client, unwrap, type Schemas } from "../../api/client";
+import { nowSeen } from "../../api/seen";
 import { useMay } from "../../app/session";
 import { Button, LinkButton } from "../../ui/Button";
 import { CheckLine, ChoiceField, TextField } from "../../ui/fields";
@@ -182,6 +183,7 @@ export function KitItemPage() {
   const item = useQuery({ queryKey: ["kit", group, code], queryFn: () => unwrap(client.GET("/api/v1/kit/{group}/{code}/", path)) });
   const [draft, setDraft] = useState<Record<string, string>>({});
   const [reason, setReason] = useState("");
+  const [seen, setSeen] = useState<Record<string, string>>({}); // what stood in a field when it was first typed into
   const take = (made: Item) => {
     queries.setQueryData(["kit", group, code], made);
     void queries.invalidateQueries({ queryKey: ["references"] });
@@ -189,11 +191,13 @@ export function KitItemPage() {
     void queries.invalidateQueries({ queryKey: ["kit-groups"] });
     act("");
     setDraft({});
+    setSeen({});
     setReason("");
   };
   const start = useStart();
   const save = useMutation({
-    mutationFn: (values: Record<string, string>) => unwrap(client.PUT("/api/v1/kit/{group}/{code}/", { ...path, body: { values, reason } })),
+    mutationFn: (values: Record<string, string>) => unwrap(client.PUT("/api/v1/kit/{group}/{code}/", { ...path, body: { values, reason, seen: { ...item.data?.form, ...seen } } })),
+    onError: (error) => setSeen((was) => nowSeen(was, error)),
     onSuccess: take,
   });
   if (item.isPending || groups.isPending) return <Loading what={code} />;
@@ -251,7 +255,11 @@ export function KitItemPage() {
         }}
       >
         <fieldset disabled={!mayEdit} className="min-w-0">
-          <Fields asked={asked} locked values={{ ...i.form, ...draft }} errors={save.error instanceof ApiFailure ? save.error.byField : {}} onChange={(n, v) => setDraft({ ...draft, [n]: v })} />
+          <Fields asked={asked} locked values={{ ...i.form, ...draft }} errors={save.error instanceof ApiFailure ? save.error.byField : {}} onChange={(n, v) => {
+              setDraft({ ...draft, [n]: v });
+              if (!(n in seen)) setSeen({ ...seen, [n]: i.form[n] ?? "" });
+            }}
+          />
         </fieldset>
         {mayEdit && Object.keys(draft).length > 0 && (
           <div className="flex flex-wrap items-end gap-3">

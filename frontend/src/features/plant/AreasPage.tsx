@@ -2,6 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { ApiFailure, client, unwrap, type Schemas } from "../../api/client";
 import { useInstruments } from "../../api/queries";
+import { nowSeen } from "../../api/seen";
 import { useMay } from "../../app/session";
 import { Button, LinkButton } from "../../ui/Button";
 import { CheckLine, TextField } from "../../ui/fields";
@@ -13,9 +14,20 @@ function AreaLine({ area, mayEdit }: { area: Area | null; mayEdit: boolean }) {
   const queries = useQueryClient();
   const start = { code: area?.code ?? "", name: area?.name ?? "", needs_permit: area?.needs_permit ?? false, east_m: String(area?.east_m ?? 0), north_m: String(area?.north_m ?? 0) };
   const [form, setForm] = useState(start);
+  const [seen, setSeen] = useState(start);
+  const [held, setHeld] = useState(start);
+  if (JSON.stringify(held) !== JSON.stringify(start)) {
+    setHeld(start); // as it is stored now: shown at once where nothing was typed here
+    if (JSON.stringify(form) === JSON.stringify(seen)) {
+      setForm(start);
+      setSeen(start);
+    }
+  }
   const save = useMutation({
-    mutationFn: () => unwrap(client.PUT("/api/v1/areas/{code}/", { params: { path: { code: form.code || "-" } }, body: form })),
+    mutationFn: () => unwrap(client.PUT("/api/v1/areas/{code}/", { params: { path: { code: form.code || "-" } }, body: area ? { ...form, seen } : { ...form, is_new: true } })),
+    onError: (error) => setSeen((was) => nowSeen(was, error)),
     onSuccess: () => {
+      setSeen(form);
       if (!area) setForm({ code: "", name: "", needs_permit: false, east_m: "0", north_m: "0" });
       void queries.invalidateQueries({ queryKey: ["instruments"] });
     },
@@ -65,7 +77,7 @@ export function AreasPage() {
       <p className="text-muted">Metres on the plan of the site, from any one corner: rounds reckon their walking from them.</p>
       <ul className="border-t-2 border-slate">
         {plant.data.areas.map((a) => (
-          <AreaLine key={JSON.stringify(a)} area={a} mayEdit={mayEdit} />
+          <AreaLine key={a.code} area={a} mayEdit={mayEdit} />
         ))}
         {mayEdit && <AreaLine key="new" area={null} mayEdit />}
       </ul>

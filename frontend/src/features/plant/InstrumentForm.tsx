@@ -2,6 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState, type ReactNode } from "react";
 import { useNavigate, useParams } from "react-router";
 import { ApiFailure, client, unwrap, type Schemas } from "../../api/client";
+import { nowSeen } from "../../api/seen";
 import { useInstrument, useInstruments } from "../../api/queries";
 import { Button, LinkButton } from "../../ui/Button";
 import { CheckLine, ChoiceField, TextField } from "../../ui/fields";
@@ -91,11 +92,14 @@ function Fields({ tag, start, plant }: { tag?: string; start: Form; plant: Schem
   const navigate = useNavigate();
   const queries = useQueryClient();
   const [form, setForm] = useState<Form>(start);
+  const [seen, setSeen] = useState<Record<string, unknown>>({ ...start });
   const save = useMutation({
     mutationFn: async () => {
-      if (tag) await unwrap(client.PUT("/api/v1/instruments/{tag}/", { params: { path: { tag } }, body: form }));
+      if (tag) await unwrap(client.PUT("/api/v1/instruments/{tag}/", { params: { path: { tag } }, body: { ...form, seen } }));
       else await unwrap(client.POST("/api/v1/instruments/", { body: form }));
     },
+    // What another changed meanwhile has been told: stored again, this form is meant.
+    onError: (error) => setSeen((was) => nowSeen(was, error)),
     onSuccess: () => {
       void queries.invalidateQueries();
       void navigate(`/plant/${encodeURIComponent(form.tag.trim())}`);
