@@ -1,7 +1,9 @@
 """What went wrong in a real day, one journey each: an output left held, a probe in two blocks, a step taken back, a device exchanged."""
 
 import re
+from datetime import timedelta
 
+from django.utils import timezone
 from playwright.sync_api import expect
 
 from apps.kit.models import Reference
@@ -63,6 +65,25 @@ class RealDay(BrowserTestCase):
         w.answers["Air temperature"] = "24"
         w.to("As found").read(*GOOD).decide("Leave as it is").sign(PASSWORD)
         expect(p.get_by_text("the thermometer stood in the sun").first).to_be_visible()
+
+    def test_paper_of_before_the_run_is_asked_about_once_and_keeps_its_date(self):
+        p = self.page
+        w = self.walk()
+        w.to("As found")
+        p.get_by_role("button", name="From paper").press("Enter")
+        day = timezone.localtime() - timedelta(days=1)
+        p.get_by_label("Read at, as written on the paper").fill(f"{day:%Y-%m-%d} 10:32")
+        w.form.locator("input[inputmode=decimal]").first.focus()
+        p.keyboard.type("4.00")
+        p.keyboard.press("Enter")
+        expect(p.get_by_text(f"The paper says {day:%-d %b %Y} 10:32; this run was begun at").first).to_be_visible()
+        p.get_by_role("button", name="It really is so").press("Enter")
+        expect(p.get_by_text(f"on paper {day:%-d %b %Y}, 10:32").first).to_be_visible()
+        p.get_by_label("Read at, as written on the paper").fill(f"{day:%Y-%m-%d} 10:31")
+        w.form.locator("input[inputmode=decimal]").first.focus()
+        p.keyboard.type("8.01")
+        p.keyboard.press("Enter")
+        expect(p.get_by_text("the reading before it was read at 10:32, later than that").first).to_be_visible()
 
     def test_a_choice_made_on_purpose_is_not_replaced_by_tabbing_on(self):
         p = self.page

@@ -24,6 +24,8 @@ MAX_CELL = 2_000
 RUNS_AS_FORMULA = ("=", "+", "-", "@", "\t", "\r")
 FORMULA = "\x00formula"  # stands in a row for a cell that held a formula; the character can't come from a file
 
+XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"  # media type
+
 
 @dataclass(frozen=True)
 class Table:

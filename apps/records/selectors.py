@@ -73,6 +73,7 @@ def export_csv(run: Run, events: list[Event], now: datetime) -> str:
     out = io.StringIO()
     writer = csv.writer(out)
     i = view["instrument"]
+    on_paper = any(r["read_at"] for s in view["evidence"] for r in s["rows"])
     units = {(s["applied_unit"], s["read_unit"]) for s in view["evidence"]}
     told = {s["csv_error"] for s in view["evidence"]}
     found_error = told.pop() if len(told) == 1 else "error"
@@ -101,6 +102,7 @@ def export_csv(run: Run, events: list[Event], now: datetime) -> str:
             "unit",
             "digital value",
             "source",
+            *(["read on paper at"] if on_paper else []),
         ]
     )
     for found in view["evidence"]:
@@ -130,7 +132,8 @@ def export_csv(run: Run, events: list[Event], now: datetime) -> str:
                         r["channel"],
                         r["unit"],
                         r["pv"],
-                        "live" if r["captured"] else "typed",
+                        "live" if r["captured"] else "paper" if r["read_at"] else "typed",
+                        *([r["read_at"]] if on_paper else []),
                     )
                 ]
             )

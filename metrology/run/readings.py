@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from datetime import datetime, timedelta
+from datetime import datetime
 from typing import Any
 
 from metrology.faults import Fault
@@ -14,30 +14,9 @@ from metrology.methods.steps import Step
 from metrology.quantities.typed import Typed, parse_typed, refuse_open, suggest_slip
 from metrology.quantities.words import decimals_for, number
 from metrology.run.fields import text_of
+from metrology.run.paper import paper_time
 from metrology.run.progress import current_slot, passes_of
 from metrology.run.state import RunState
-
-PAPER_DAYS = 31
-
-
-def _paper_time(payload: Mapping[str, Any], now: datetime) -> str:
-    """When a reading was read, as written on paper; empty for one that is typed as it is read. Raises a Fault for a time it can't be."""
-    text = str(payload.get("read_at") or "").strip()
-    if not text:
-        return ""
-    try:
-        at = datetime.fromisoformat(text)
-    except ValueError:
-        raise Fault("bad_time", "Write the time on the paper like 10:32.", field="read_at") from None
-    if at.tzinfo is None:
-        raise Fault("bad_time", "The time on the paper lacks its zone; nothing was stored.", field="read_at")
-    if not now - timedelta(days=PAPER_DAYS) <= at <= now + timedelta(minutes=1):
-        raise Fault(
-            "out_of_range", f"The time on the paper must lie in the last {PAPER_DAYS} days and not ahead. Check it.", field="read_at"
-        )
-    if payload.get("captured"):
-        raise Fault("not_on_paper", "A live reading is not one from paper. Leave the time empty.", field="read_at")
-    return at.isoformat()
 
 
 def admit_reading(state: RunState, method: Method, step: Step, payload: Mapping[str, Any], *, now: datetime) -> dict[str, Any]:
@@ -66,7 +45,7 @@ def admit_reading(state: RunState, method: Method, step: Step, payload: Mapping[
         texts[q.name] = typed.text
     i = state.setup.instrument
     captured = payload.get("captured")
-    on_paper = _paper_time(payload, now)
+    on_paper = paper_time(state, step.key, payload, now)
     return {
         "step": step.key,
         "slot": slot.index,

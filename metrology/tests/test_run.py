@@ -80,7 +80,7 @@ class FromPaper(TestCase):
     def test_a_reading_from_paper_keeps_both_times(self):
         run = Play().prepare()
         at = (run.now - timedelta(hours=3)).isoformat()
-        run.do("reading_taken", step="as_found", slot=0, indicated="4.01", read_at=at)
+        run.do("reading_taken", step="as_found", slot=0, indicated="4.01", read_at=at, confirmed_unlikely=True)
         row = run.view["evidence"][0]["rows"][0]
         self.assertEqual(row["read_at"], at)
         self.assertEqual(row["at"], run.now.isoformat())
@@ -99,6 +99,42 @@ class FromPaper(TestCase):
             with self.assertRaises(Fault) as caught:
                 run.do("reading_taken", step="as_found", slot=0, indicated="4.01", read_at=text)
             self.assertEqual((caught.exception.code, caught.exception.field), (code, "read_at"), text)
+
+    def ask(self, run, slot, at, **more):
+        return run.do(
+            "reading_taken", step="as_found", slot=slot, indicated=("4.01", "8.01", "12.01")[slot], read_at=at.isoformat(), **more
+        )
+
+    def test_a_time_of_before_the_run_or_its_hold_is_asked_about_once(self):
+        for of, what in (("started_at", "this run was begun"), ("hold", "its hold was placed")):
+            run = Play().prepare()
+            hold = next(iter(run.state.holds.values())).placed_at
+            limit = run.state.started_at if of == "started_at" else hold
+            run.now += timedelta(minutes=30)
+            early = limit - timedelta(seconds=1)
+            with self.assertRaises(Fault) as caught:
+                self.ask(run, 0, early)
+            self.assertTrue(caught.exception.context["can_confirm"])
+            self.assertIn(what, caught.exception.message)
+            self.ask(run, 0, early, confirmed_unlikely=True)
+            self.ask(run, 1, early + timedelta(seconds=1) - timedelta(seconds=1))  # as the one before it: not asked again
+        run = Play().prepare()
+        self.ask(run, 0, max(run.state.started_at, next(iter(run.state.holds.values())).placed_at))
+
+    def test_a_time_far_from_the_reading_before_it_or_before_that_is_asked_about(self):
+        for minutes, asked in ((-1, "later than that"), (0, ""), (120, ""), (121, "2.0 h earlier")):
+            run = Play().prepare()
+            first = run.now
+            self.ask(run, 0, first)
+            run.now += timedelta(minutes=200)
+            at = first + timedelta(minutes=minutes)
+            if not asked:
+                self.ask(run, 1, at)
+                continue
+            with self.assertRaises(Fault) as caught:
+                self.ask(run, 1, at)
+            self.assertIn(asked, caught.exception.message)
+            self.ask(run, 1, at, confirmed_unlikely=True)
 
 
 class Refusals(TestCase):

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from datetime import date
 
-from django.http import HttpResponse
+from django.db.models import QuerySet
+from django.http import HttpResponse, StreamingHttpResponse
 from django.utils import timezone
+from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
 from rest_framework.permissions import AllowAny
@@ -17,12 +19,15 @@ from apps.accounts.api.people import signed_in
 from apps.accounts.api.serializers import FailureSerializer
 from apps.accounts.policy import require
 from apps.planning.due import calendar_of, due_days, due_list, due_row, make_feed, revoke_feed, waiting_deferrals
+from apps.planning.due_files import HEADER, due_rows, print_due
 from apps.planning.models import Feed
 from apps.plant.api.serializers import InstrumentRowSerializer, OptionSerializer
-from apps.plant.models import TRIGGERS
+from apps.plant.models import TRIGGERS, Instrument
 from apps.plant.selectors import get_instrument
+from apps.plant.sheets import XLSX, write_csv, write_xlsx
 from apps.runs.due import ask_deferral, decide_deferral, deferral_row, report_trigger
 from config.lists import PageSerializer, page_of
+from metrology.quantities.words import day_words
 
 
 class DueListRowSerializer(InstrumentRowSerializer):
@@ -101,13 +106,50 @@ class DueView(APIView):
     )
     def get(self, request: Request) -> Response:
         require(request.user, "read")
-        asked, today = request.query_params, timezone.localdate()
-        days = int(asked["days"]) if asked.get("days", "").isdecimal() and len(asked["days"]) < 5 else 30
-        rows = due_list(
-            today=today, area=asked.get("area", ""), search=asked.get("search", "")[:60], days=days, on=_day(asked.get("on", ""))
-        )
+        today = timezone.localdate()
+        rows, _ = _chosen(request, today)
         triggers = [{"value": v, "label": t} for v, t in TRIGGERS.items()]
         return Response({**page_of(request, rows, lambda i: due_row(i, today)), "deferrals": waiting_deferrals(), "triggers": triggers})
+
+
+def _chosen(request: Request, today: date) -> tuple[QuerySet[Instrument], str]:
+    """What is asked for of the due list, and how that is called."""
+    asked = request.query_params
+    days = int(asked["days"]) if asked.get("days", "").isdecimal() and len(asked["days"]) < 5 else 30
+    area, on = asked.get("area", "")[:12], _day(asked.get("on", ""))
+    rows = due_list(today=today, area=area, search=asked.get("search", "")[:60], days=days, on=on)
+    what = (
+        f"Due on {day_words(on)}"
+        if on
+        else f"Due within {days} days of {day_words(today)}"
+        if days
+        else f"Due on {day_words(today)} and before"
+    )
+    return rows, f"{what}{f', area {area}' if area else ''}"
+
+
+class DueFileView(APIView):
+    @extend_schema(
+        operation_id="export_due",
+        responses={(200, "application/octet-stream"): OpenApiTypes.BINARY},
+        parameters=[OpenApiParameter(n, str) for n in ("kind", "area", "search", "days", "on")],
+    )
+    def get(self, request: Request) -> HttpResponse | StreamingHttpResponse:
+        """The due list as CSV, XLSX or PDF (kind), with all of what is chosen."""
+        require(request.user, "read")
+        now = timezone.now()
+        today = timezone.localdate(now)
+        rows, title = _chosen(request, today)
+        kind = request.query_params.get("kind", "csv")
+        if kind == "pdf":
+            answer: HttpResponse | StreamingHttpResponse = HttpResponse(print_due(rows, title, now), content_type="application/pdf")
+        elif kind == "xlsx":
+            answer = HttpResponse(write_xlsx("Due", HEADER, due_rows(rows, today)), content_type=XLSX)
+        else:
+            kind, answer = "csv", StreamingHttpResponse(write_csv(HEADER, due_rows(rows, today)), content_type="text/csv; charset=utf-8")
+        place = "inline" if kind == "pdf" else "attachment"
+        answer["Content-Disposition"] = f'{place}; filename="due-{today:%Y-%m-%d}.{kind}"'
+        return answer
 
 
 def _day(text: str) -> date | None:

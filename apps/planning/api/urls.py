@@ -9,6 +9,7 @@ urlpatterns = [
     path("today/", TodayView.as_view(), name="today"),
     path("due/days/", due.DueDaysView.as_view(), name="due-days"),
     path("due/", due.DueView.as_view(), name="due"),
+    path("due/file/", due.DueFileView.as_view(), name="due-file"),
     path("instruments/<path:tag>/defer/", due.DeferView.as_view(), name="defer"),
     path("instruments/<path:tag>/happened/", due.TriggerView.as_view(), name="happened"),
     path("deferrals/<int:deferral_id>/", due.DecideDeferralView.as_view(), name="decide-deferral"),

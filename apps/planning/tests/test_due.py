@@ -1,9 +1,13 @@
 """Due: which rule makes an instrument due, told in words, and what must happen first."""
 
+import csv
+import io
 from datetime import date, timedelta
 
+import openpyxl
 from django.utils import timezone
 from icalendar import Calendar
+from pypdf import PdfReader
 
 from apps.kit.models import Reference
 from apps.kit.selectors import reference_row, standing
@@ -317,3 +321,39 @@ class Consequences(PlantTestCase):
         self.instrument.refresh_from_db()
         self.assertEqual((asked.status_code, self.days()), (201, 0))
         self.assertNotEqual(self.instrument.doubt, "")
+
+
+class DueFiles(PlantTestCase):
+    """The list as a file and on paper: everything that is chosen, guarded against formulas, with what is under way."""
+
+    def setUp(self):
+        super().setUp()
+        today = timezone.localdate()
+        Instrument.objects.update(next_due=today - timedelta(days=3))
+        for n in range(120):
+            self.instrument.pk, self.instrument.tag, self.instrument.serial = None, f"PT-4{n:03d}", f"S{n}"
+            self.instrument.next_due, self.instrument.service = today + timedelta(days=n), "=1+1" if n == 5 else "Feed pressure"
+            self.instrument.save()
+
+    def file(self, **asked):
+        return self.client.get("/api/v1/due/file/", asked)
+
+    def test_all_of_what_is_chosen_in_each_kind(self):
+        text = b"".join(self.file(days="30").streaming_content).decode("utf-8-sig")
+        rows = list(csv.reader(io.StringIO(text)))
+        self.assertEqual((rows[0][0], len(rows)), ("Tag", 1 + 1 + 31))  # overdue, and today to day 30
+        self.assertEqual((rows[1][0], rows[1][5]), ("PT-2110", "-3"))
+        self.assertEqual(next(r for r in rows if r[0] == "PT-4005")[1], "'=1+1")
+        book = openpyxl.load_workbook(io.BytesIO(self.file(kind="xlsx", days="7").content))
+        self.assertEqual(book.active.max_row, 1 + 1 + 8)
+        pdf = PdfReader(io.BytesIO(self.file(kind="pdf", days="365").content))
+        pages = [page.extract_text() for page in pdf.pages]
+        self.assertIn("121 instruments.", pages[0])
+        self.assertIn("PT-4119", pages[-1])
+        on = (timezone.localdate() + timedelta(days=9)).isoformat()
+        self.assertIn("1 instrument.", PdfReader(io.BytesIO(self.file(kind="pdf", on=on).content)).pages[0].extract_text())
+
+    def test_what_is_under_way_is_in_it(self):
+        self.start()
+        rows = list(csv.reader(io.StringIO(b"".join(self.file(days="0").streaming_content).decode("utf-8-sig"))))
+        self.assertIn("Under way since", next(r for r in rows if r[0] == "PT-2110")[7])

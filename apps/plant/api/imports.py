@@ -25,11 +25,10 @@ from apps.plant.imports import correct_row, discard_import, get_batch, start_imp
 from apps.plant.labels import MAX_LABELS, find_code, make_labels
 from apps.plant.models import ImportBatch, ImportRow
 from apps.plant.selectors import list_instruments
-from apps.plant.sheets import FORMULA, write_csv, write_xlsx
+from apps.plant.sheets import FORMULA, XLSX, write_csv, write_xlsx
 from config.lists import PageSerializer, page_of
 from metrology.faults import Fault
 
-XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 FATES = ("new", "changed", "same", "refused", "written", "undone", "kept")
 
 

@@ -110,6 +110,11 @@ export function PlanPage() {
     <div className="mx-auto max-w-7xl space-y-4 p-4 lg:p-6">
       <div className="flex flex-wrap items-center gap-3">
         <h1 className="mr-auto text-2xl font-bold">Plan</h1>
+        {["pdf", "xlsx"].map((kind) => (
+          <LinkButton key={kind} href={`/api/v1/due/file/?${new URLSearchParams({ kind, area: get("area"), days: get("days") || "30", on: get("on") }).toString()}`}>
+            {kind === "pdf" ? "Print" : "As a file"}
+          </LinkButton>
+        ))}
         <Button onClick={() => showCalendars(true)}>
           <CalendarClock size={18} aria-hidden="true" /> Calendars
         </Button>

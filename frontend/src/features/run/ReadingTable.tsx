@@ -2,7 +2,7 @@ import { ArrowDown, ArrowUp } from "lucide-react";
 import { Fragment, useState } from "react";
 import type { ReadingSet, Row } from "../../api/client";
 import { Verdict } from "../../ui/Verdict";
-import { clock, moment } from "../../ui/format";
+import { moment } from "../../ui/format";
 import { Budget } from "./Budget";
 
 function StruckRow({ r }: { r: Row }) {
@@ -83,7 +83,7 @@ export function ReadingTable({ set, opens = true }: { set: ReadingSet; opens?: b
               <td className="pl-2 text-right font-bold">
                 {r.indicated}
                 {r.was_confirmed_unlikely && <abbr title="outside what is expected, confirmed">!</abbr>}
-                {r.read_at && <span className="block text-xs font-normal">on paper {clock(r.read_at)}</span>}
+                {r.read_at && <span className="block text-xs font-normal">on paper {moment(r.read_at)}</span>}
               </td>
               {against && <td className="pl-2 text-right text-muted">{heads.has("ideal") ? r.ideal : r.applied}</td>}
               {heads.has("error") && (
