@@ -16,7 +16,7 @@ from apps.batches.services import is_capturable
 from apps.bench import auto_capture
 from apps.bench.views_data import auto_data
 from apps.kit.models import Reference
-from apps.plant.models import Instrument
+from apps.plant.models import IN_USE, Instrument
 from apps.runs.due import standing
 from apps.runs.models import OPEN, Run
 from apps.runs.store import load_state
@@ -35,7 +35,7 @@ SHOWN = 200
 def sensors(today: date) -> list[dict[str, Any]]:
     """Temperature sensors of the plant that go into a block, those due first."""
     found = (
-        Instrument.objects.filter(method__in=batch_methods())
+        Instrument.objects.filter(state=IN_USE, method__in=batch_methods())
         .select_related("area")
         .order_by(F("next_due").asc(nulls_last=True), "tag")[:SHOWN]
     )

@@ -36,7 +36,7 @@ def due_list(*, today: date, area: str = "", search: str = "", days: int = 30, o
     if area:
         found = found.filter(area__code=area)
     if search:
-        found = found.filter(tag_key__contains=search.casefold())
+        found = found.filter(search_key__contains=search.casefold())
     return found.order_by("next_due", "tag")
 
 

@@ -6,8 +6,9 @@ import re
 import uuid
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from copy import copy
-from datetime import datetime
+from datetime import date, datetime, timedelta
 from typing import Any
+from zlib import crc32
 
 from django.db import transaction
 from django.db.models import Count
@@ -226,8 +227,13 @@ def _require(batch_id: uuid.UUID, status: str, told: str) -> ImportBatch:
     return batch
 
 
-def write_import(*, actor: Person, batch_id: uuid.UUID, rows: Sequence[int] | None = None, leave: Sequence[int] = ()) -> ImportBatch:
-    """Write all rows that can be, or only those chosen, or all but some, into the register."""
+def write_import(
+    *, actor: Person, batch_id: uuid.UUID, rows: Sequence[int] | None = None, leave: Sequence[int] = (), spreads: bool = False
+) -> ImportBatch:
+    """Write all rows that can be, or only those chosen, or all but some, into the register.
+
+    spreads: new instruments of which nothing is known of before are due one after the other over their interval, and not all today.
+    """
     require(actor, "edit the plant")
     if not ImportBatch.objects.filter(pk=batch_id, status="ready").update(status="writing", done=0):
         _require(batch_id, "ready", "It can be written once, when it has been read.")
@@ -239,11 +245,11 @@ def write_import(*, actor: Person, batch_id: uuid.UUID, rows: Sequence[int] | No
         ImportBatch.objects.filter(pk=batch_id).update(status="ready")
         raise Fault("nothing_chosen", "None of the chosen rows can be written. Correct them, or choose others.")
     ImportBatch.objects.filter(pk=batch_id).update(total=len(numbers))
-    background.start(_write_rows, batch_id, numbers, actor.pk)
+    background.start(_write_rows, batch_id, numbers, actor.pk, spreads)
     return get_batch(batch_id)
 
 
-def _write_rows(batch_id: uuid.UUID, numbers: Sequence[int], actor_id: int) -> None:
+def _write_rows(batch_id: uuid.UUID, numbers: Sequence[int], actor_id: int, spreads: bool) -> None:
     batch = get_batch(batch_id)
     judge = RowJudge(batch.columns, batch.rows.filter(number__in=numbers[:1]).values_list("tag", flat=True)) if len(numbers) < 2 else None
     judge = judge or RowJudge(batch.columns, batch.rows.values_list("tag", flat=True))
@@ -251,7 +257,7 @@ def _write_rows(batch_id: uuid.UUID, numbers: Sequence[int], actor_id: int) -> N
     try:
         for part in _parts(numbers):
             with transaction.atomic():
-                kept += _write_part(batch, judge, part, actor_id)
+                kept += _write_part(batch, judge, part, actor_id, spreads=spreads)
                 batch.done += len(part)
                 batch.save(update_fields=["done"])
         batch.says = f"{batch.done - kept} rows were written." + (f" {kept} were not: see their notes." if kept else "")
@@ -263,7 +269,7 @@ def _write_rows(batch_id: uuid.UUID, numbers: Sequence[int], actor_id: int) -> N
         batch.save(update_fields=["status", "says"])
 
 
-def _write_part(batch: ImportBatch, judge: RowJudge, numbers: Sequence[int], actor_id: int) -> int:
+def _write_part(batch: ImportBatch, judge: RowJudge, numbers: Sequence[int], actor_id: int, *, spreads: bool) -> int:
     """Write one part; the count of rows that were not, because the register has moved on since the preview."""
     now, reason = timezone.now(), f"Imported from {batch.name}"[:300]
     new: list[tuple[ImportRow, Instrument]] = []
@@ -277,6 +283,8 @@ def _write_part(batch: ImportBatch, judge: RowJudge, numbers: Sequence[int], act
             continue
         (new if row.fate == "new" else changed).append((row, made))
         row.fate = "written"
+    for _, made in new:
+        _first_due(made, timezone.localdate(now), spreads=spreads)
     for _, made in (*new, *changed):
         made.fold()
     Instrument.objects.bulk_create([i for _, i in new])
@@ -292,6 +300,16 @@ def _write_part(batch: ImportBatch, judge: RowJudge, numbers: Sequence[int], act
     batch.rows.filter(number__in=[r.number for r, _ in (*new, *changed)]).update(fate="written")
     ImportRow.objects.bulk_update([r for r in rows if r.fate == "kept"], ["fate", "changes", "note", "faults"])
     return len(rows) - len(new) - len(changed)
+
+
+def _first_due(made: Instrument, today: date, *, spreads: bool) -> None:
+    """When a new instrument is due: by what is known of before, else at once, or at its place in the interval by its tag, the same each time."""
+    before = made.due_by_history
+    if before is not None:
+        made.next_due, made.due_why = before
+    elif spreads:
+        made.next_due = today + timedelta(days=crc32(made.tag.encode()) % made.interval_days)
+        made.due_why = f"nothing is known of before; spread over its interval of {made.interval_days} days"
 
 
 def undo_import(*, actor: Person, batch_id: uuid.UUID) -> ImportBatch:

@@ -20,6 +20,7 @@ from metrology.methods.settings import read_settings
 from metrology.methods.setup import InstrumentSetup, RunSetup
 from metrology.quantities.transfer import Transfer
 from metrology.quantities.typed import parse_typed
+from metrology.quantities.words import day_words
 
 ACCESS = {
     "": "From the floor",
@@ -44,7 +45,9 @@ TRIGGERS = {
     "process": "The process changed",
     "doubt": "Its reading is doubted",
     "re-zero": "To be zeroed again once it is warm",
+    "back in use": "Taken back into use",
 }
+BACK_IN_USE = "back in use"
 
 
 class PolicyLayer(models.Model):
@@ -82,6 +85,12 @@ def check_method(method: str) -> str:
     """The function check that goes beside a method; empty where there is none."""
     found = METHODS.get(method)
     return next((k for k in found.traits.also if k in METHODS and METHODS[k].traits.is_check), "") if found else ""
+
+
+IN_USE, OUT_OF_USE, RETIRED = "in use", "out of use", "retired"
+STATES = {IN_USE: "In use", OUT_OF_USE: "Out of use, or in the store", RETIRED: "Retired"}
+RESULTS = {"": "Not known", "pass": "Inside its limits", "fail": "Outside its limits"}
+BAR = "|"
 
 
 class Instrument(models.Model):
@@ -135,6 +144,13 @@ class Instrument(models.Model):
     details = models.JSONField(default=dict, blank=True)  # texts under the names of the settings of its method
     policy = models.JSONField(default=dict, blank=True)
     interval_days = models.PositiveIntegerField(default=365)
+    before_on = models.DateField(null=True, blank=True)  # last calibrated, by whom and how, before this register kept its records
+    before_by = models.CharField(max_length=80, blank=True)
+    before_result = models.CharField(max_length=10, choices=list(RESULTS.items()), blank=True)
+    state = models.CharField(max_length=12, choices=list(STATES.items()), default=IN_USE, db_index=True)
+    state_since = models.DateField(null=True, blank=True)
+    state_why = models.CharField(max_length=300, blank=True)
+    former_tags = models.CharField(max_length=200, blank=True)  # each between bars, the latest last: |PT-1|PT-2|
     next_due = models.DateField(null=True, blank=True, db_index=True)
     due_why = models.CharField(max_length=400, blank=True)  # the rule that made next_due, in words
     doubt = models.CharField(max_length=200, blank=True)  # why it can't be relied on until it is put right, by its last jobs
@@ -167,9 +183,9 @@ class Instrument(models.Model):
         Before a save in bulk too.
         """
         self.tag_key = self.tag.casefold()
-        self.search_key = f"{self.tag} {self.service} {self.serial}".casefold()[:240]
-        self.next_check = self._next_check()
-        self.life_ends_on = self._life_ends_on()
+        self.search_key = f"{self.tag} {self.former_tags.replace(BAR, ' ')} {self.service} {self.serial}".casefold()[:240]
+        self.next_check = self._next_check() if self.state == IN_USE else None
+        self.life_ends_on = self._life_ends_on() if self.state == IN_USE else None
 
     def _life_ends_on(self) -> date | None:
         """When the life is over that the register gives its sensor; None where it has none or the register does not tell."""
@@ -177,6 +193,21 @@ class Instrument(models.Model):
         if not (traits and traits.follows_life and self.details.get("sensor_since") and self.details.get("life_months")):
             return None
         return register_life_ends(cast(DetectorSettings, read_settings(settings_of(self.method), self.details)))
+
+    @property
+    def due_by_history(self) -> tuple[date, str] | None:
+        """When it is due by what is known of before this register, and why; None where nothing is."""
+        if self.before_on is None:
+            return None
+        told = f"last calibrated on {day_words(self.before_on)}{f' by {self.before_by}' if self.before_by else ''}, before this register"
+        if self.before_result == "fail":
+            return self.before_on, f"{told}, and left outside its limits"
+        return self.before_on + timedelta(days=self.interval_days), f"every {self.interval_days} days, {told}"
+
+    @property
+    def names_before(self) -> list[str]:
+        """The tags that it had, the latest last."""
+        return [t for t in self.former_tags.split(BAR) if t]
 
     @property
     def replace_by(self) -> date | None:

@@ -5,9 +5,12 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from datetime import date
 from typing import Any
 
-from apps.plant.models import ACCESS, DUE_RULES, Area, Instrument
+from django.utils import timezone
+
+from apps.plant.models import ACCESS, DUE_RULES, RESULTS, Area, Instrument
 from metrology.faults import Fault, Faults, require_range
 from metrology.judgement.policy import CHOICES as POLICY_CHOICES
 from metrology.judgement.policy import POLICY_FIELDS, resolve_policy
@@ -71,6 +74,9 @@ REGISTER: tuple[RegisterField, ...] = (
     RegisterField("points_percent", "Test points", "points"),
     RegisterField("cycles", "Cycles", "whole", low=1, high=3, default=1),
     RegisterField("interval_days", "Interval", "whole", low=1, high=3650, default=365),
+    RegisterField("before_on", "Last calibrated on, before this register", "date"),
+    RegisterField("before_by", "By whom", longest=80),
+    RegisterField("before_result", "With which result", "choice", words=RESULTS),
     RegisterField("due_rule", "Due by", "choice", words=DUE_RULES),
     RegisterField("grace_days", "Grace", "whole", low=0, high=180, default=0),
     RegisterField("warm_up_min", "Warm-up", "number"),
@@ -124,6 +130,7 @@ def as_typed(i: Instrument) -> dict[str, Any]:
     return {
         **{f.name: f"{getattr(i, f.name):.12g}" for f in REGISTER if f.kind in ("number", "whole")},
         **{f.name: getattr(i, f.name) for f in REGISTER if f.kind in ("text", "choice", "flag")},
+        **{f.name: on.isoformat() if (on := getattr(i, f.name)) else "" for f in REGISTER if f.kind == "date"},
         "area": i.area.code,
         "tolerance2_basis": i.tolerance2_basis,
         "transfer_table": "; ".join(f"{a:g} {b:g}" for a, b in i.transfer_table),
@@ -235,6 +242,20 @@ def _choice(f: RegisterField, data: Mapping[str, Any], default: str) -> str:
     return value
 
 
+def _date(f: RegisterField, data: Mapping[str, Any], default: date | None) -> date | None:
+    raw = data.get(f.name, default)
+    text = raw.isoformat() if isinstance(raw, date) else str(raw or "").strip()[:10]
+    if not text:
+        return None
+    try:
+        on = date.fromisoformat(text)
+    except ValueError:
+        raise Fault("bad_date", f"{f.label} is '{text}'; write it like 2026-03-24.", field=f.name) from None
+    if not date(1950, 1, 1) <= on <= timezone.localdate():
+        raise Fault("out_of_range", f"{f.label} is {on:%-d %b %Y}; it lies in the past, and not before 1950.", field=f.name)
+    return on
+
+
 def _flag(f: RegisterField, data: Mapping[str, Any], default: bool) -> bool:
     raw = data.get(f.name, default)
     if not isinstance(raw, str):
@@ -343,5 +364,12 @@ def _second_tolerance(data: Mapping[str, Any], instrument: Instrument) -> float 
 
 
 FLAG_WORDS = {"yes": True, "true": True, "1": True, "no": False, "false": False, "0": False, "": False}
-_READERS: dict[str, Callable[..., Any]] = {"text": _text, "number": _number, "choice": _choice, "whole": _whole, "flag": _flag}
+_READERS: dict[str, Callable[..., Any]] = {
+    "text": _text,
+    "number": _number,
+    "choice": _choice,
+    "whole": _whole,
+    "flag": _flag,
+    "date": _date,
+}
 _READ = tuple((f, _READERS[f.kind]) for f in REGISTER if f.kind in _READERS)

@@ -6,7 +6,7 @@ from typing import Any
 
 from django.db.models import QuerySet
 
-from apps.plant.models import Area, Instrument
+from apps.plant.models import BAR, RETIRED, Area, Instrument
 from apps.plant.register import REGISTER
 from config.failures import Missing
 from metrology.judgement.policy import CHOICES, POLICY_FIELDS
@@ -17,10 +17,9 @@ PAGE_SIZE = 50
 
 
 def list_instruments(*, search: str = "", area: str = "", family: str = "") -> QuerySet[Instrument]:
-    """Instruments by any part of tag, service or serial, by area code, by family."""
+    """Instruments by any part of a tag that they have or had, service or serial, by area code, by family. Retired ones only where searched for."""
     found = Instrument.objects.select_related("area")
-    if search:
-        found = found.filter(search_key__contains=search.casefold())
+    found = found.filter(search_key__contains=search.casefold()) if search else found.exclude(state=RETIRED)
     if area:
         found = found.filter(area__code=area)
     if family:
@@ -84,10 +83,13 @@ def methods_for(instrument: Instrument) -> list[dict[str, str]]:
 
 
 def get_instrument(tag: str) -> Instrument:
-    """The instrument of exactly that tag; names a near one when only the case differs."""
+    """The instrument of exactly that tag, or that had it before it was renamed; names a near one when only the case differs."""
     found = Instrument.objects.select_related("area").filter(tag=tag).first()
     if found:
         return found
+    renamed = Instrument.objects.select_related("area").filter(former_tags__contains=f"{BAR}{tag}{BAR}").first()
+    if renamed:
+        return renamed
     near = Instrument.objects.filter(tag_key=tag.casefold()).values_list("tag", flat=True).first()
     if near:
         raise Missing("differs_in_case", f"There is no {tag}; there is {near}. Tags are told apart by case.", field="tag", suggestion=near)
@@ -114,4 +116,6 @@ def instrument_row(i: Instrument) -> dict[str, Any]:
         "last_found": i.last_found,
         "last_left": i.last_left,
         "doubt": i.doubt,
+        "state": i.state,
+        "names_before": i.names_before,
     }

@@ -12,7 +12,7 @@ from django.db import transaction
 from apps.accounts.models import Person
 from apps.accounts.policy import require
 from apps.plant.merging import differences, merged
-from apps.plant.models import Area, Instrument, InstrumentChange, InstrumentFile, Layers, all_layers
+from apps.plant.models import BAR, Area, Instrument, InstrumentChange, InstrumentFile, Layers, all_layers
 from apps.plant.register import LABELS, as_typed, fill
 from config.uploads import check_file
 from metrology.faults import Fault, Faults, require_range
@@ -23,7 +23,7 @@ from metrology.quantities.typed import parse_typed
 
 # Called with each instrument whose interval, rule or policy was edited; what works out due dates follows it this way.
 FOLLOWERS: list[Callable[[Instrument], None]] = []
-DUE_FIELDS = {"interval_days", "due_rule", "grace_days", "method"}
+DUE_FIELDS = {"interval_days", "due_rule", "grace_days", "method", "before_on", "before_result"}
 # What decides verdicts and due dates: changed with a reason only.
 WEIGHTY = DUE_FIELDS | {
     "unit", "lrv", "urv", "output_lo", "output_hi", "output_unit", "transfer", "cutoff_percent", "transfer_table", "tolerance_value", "tolerance_basis",
@@ -109,6 +109,7 @@ def add_instrument(*, actor: Person, data: Mapping[str, Any], now: datetime) -> 
     instrument = Instrument(next_due=now.date())
     fill(instrument, data)
     instrument.save()
+    tell_edited([instrument] if instrument.before_on else [])
     InstrumentChange.objects.create(instrument=instrument, at=now, by=actor, reason="Added", values={})
     return instrument
 
@@ -137,6 +138,8 @@ def edit_instrument(*, actor: Person, instrument: Instrument, data: Mapping[str,
         data = merged(data["seen"], data, before, what=instrument.tag, label=_label, who=lambda name: _who_changed(instrument, name))
     fill(instrument, data)
     changed = differences(before, as_typed(instrument))
+    if "tag" in changed:
+        instrument.former_tags = f"{instrument.former_tags or BAR}{before['tag']}{BAR}"[-200:]
     _require_reason(changed, str(data.get("reason") or ""))
     instrument.save()
     tell_edited([instrument] if DUE_FIELDS.intersection(changed) or any(k.startswith("policy.") for k in changed) else [])

@@ -25,7 +25,7 @@ def list_records(*, search: str = "", status: str = "", verdict: str = "") -> Qu
     """Finished and returned runs, newest first, by part of tag, number or service, by status, by as-found verdict."""
     rows = Run.objects.select_related("instrument__area", "technician").filter(status__in=(*FINISHED, "returned"))
     if search:
-        wanted = Q(instrument__tag_key__contains=search.casefold()) | Q(instrument__service__icontains=search) | Q(item__icontains=search)
+        wanted = Q(instrument__search_key__contains=search.casefold()) | Q(item__icontains=search)
         digits = search.upper().removeprefix("VL-")
         if digits.isdecimal() and len(digits) < 10:
             wanted |= Q(number=int(digits))

@@ -10,7 +10,7 @@ from django.utils import timezone
 
 from apps.accounts.models import Person
 from apps.accounts.policy import require
-from apps.plant.models import TRIGGERS, Deferral, Instrument, Trigger, check_method
+from apps.plant.models import IN_USE, STATES, TRIGGERS, Deferral, Instrument, Trigger, check_method
 from apps.plant.once import once
 from apps.plant.services import policy_for
 from apps.runs.came_to import take_results
@@ -111,7 +111,13 @@ def due_once_signed(run: Run, state: RunState, now: datetime) -> dict[str, str]:
 
 def set_due(instrument: Instrument) -> None:
     """Work out the due date and its reason anew and store them."""
-    due = rule_due(instrument)
+    if instrument.state != IN_USE:
+        instrument.next_due, instrument.due_why, instrument.doubt = None, "", ""
+        instrument.save(update_fields=["next_due", "due_why", "doubt"])
+        return
+    due, before = rule_due(instrument), instrument.due_by_history
+    if due is None and before is not None:
+        instrument.next_due, instrument.due_why = before
     if due is not None:
         instrument.next_due, instrument.due_why = due.on, due.why
     instrument.doubt = due.why[:200] if due is not None and due.rule == "doubt" else ""
@@ -170,6 +176,8 @@ def due_words(i: Instrument, today: date) -> str:
 
 
 def _rule_words(i: Instrument, today: date) -> str:
+    if i.state != IN_USE:
+        return f"{STATES[i.state]}{f' since {day_words(i.state_since)}' if i.state_since else ''}: {i.state_why} It is not due."
     if i.next_due is None:
         return "No interval is set, so it never falls due."
     left = (i.next_due - today).days

@@ -6,7 +6,7 @@ from datetime import date
 from typing import Any
 
 from apps.kit.models import GasBottle, GasFitting, Reference
-from apps.plant.models import Instrument
+from apps.plant.models import IN_USE, Instrument
 from apps.plant.services import policy_for
 from apps.runs.gas import bottles
 from metrology.faults import Fault
@@ -21,7 +21,7 @@ def reference_uses(reference: Reference, today: date) -> list[dict[str, Any]]:
     """The instruments due next, each with the roles in which a reference can serve it, or why it can't."""
     standard = reference.standard()
     out = []
-    for i in Instrument.objects.filter(method__in=list(METHODS)).select_related("area").order_by("next_due", "tag")[:SHOWN]:
+    for i in Instrument.objects.filter(state=IN_USE, method__in=list(METHODS)).select_related("area").order_by("next_due", "tag")[:SHOWN]:
         try:
             setup = i.run_setup(policy_for(i), METHODS[i.method].revision)
         except Fault:
@@ -54,7 +54,7 @@ def bottle_uses(bottle: GasBottle, left: float, today: date) -> list[dict[str, A
     lines: list[Fitting | None] = [f for f in fittings if f.kind == "line"] or [None]
     made = bottle.bottle(litres_left=left)
     out = []
-    for i in Instrument.objects.filter(method__in=list(METHODS)).select_related("area").order_by("next_due", "tag")[:SHOWN]:
+    for i in Instrument.objects.filter(state=IN_USE, method__in=list(METHODS)).select_related("area").order_by("next_due", "tag")[:SHOWN]:
         try:
             setup = i.run_setup(policy_for(i), METHODS[i.method].revision)
             needs = [n.detail for n in METHODS[i.method].standards.needs(setup) if n.kind == "gas"]

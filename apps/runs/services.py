@@ -17,7 +17,7 @@ from django.utils import timezone
 from apps.accounts.models import Person
 from apps.accounts.policy import is_allowed, require
 from apps.kit.selectors import get_reference
-from apps.plant.models import TRIGGERS, Instrument
+from apps.plant.models import IN_USE, TRIGGERS, Instrument
 from apps.plant.register import read_points
 from apps.plant.selectors import methods_for
 from apps.plant.services import policy_for
@@ -70,6 +70,11 @@ def start_run(*, actor: Person, instrument: Instrument, now: datetime, method_ke
     method = get_method(method_key or instrument.method)
     if method.key not in {m["value"] for m in methods_for(instrument)}:
         raise Fault("wrong_method", f"{instrument.tag} can't be run by '{method.title}'.", field="method")
+    if instrument.state != IN_USE:
+        told = (
+            f"{instrument.tag} is {instrument.state}: {instrument.state_why} Nothing was started. A planner takes it back into use first."
+        )
+        raise Fault("out_of_use", told, field="instrument")
     _refuse_second(instrument)
     setup = instrument.run_setup(policy_for(instrument), method.revision, method.key)
     if points.strip() or cycles.strip():

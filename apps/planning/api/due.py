@@ -20,10 +20,11 @@ from apps.accounts.api.serializers import FailureSerializer
 from apps.accounts.policy import require
 from apps.planning.due import calendar_of, due_days, due_list, due_row, make_feed, revoke_feed, waiting_deferrals
 from apps.planning.due_files import HEADER, due_rows, print_due
+from apps.planning.in_use import set_use
 from apps.planning.models import Feed
 from apps.plant.api.serializers import InstrumentRowSerializer, OptionSerializer
 from apps.plant.models import TRIGGERS, Instrument
-from apps.plant.selectors import get_instrument
+from apps.plant.selectors import get_instrument, instrument_row
 from apps.plant.sheets import XLSX, write_csv, write_xlsx
 from apps.runs.due import ask_deferral, decide_deferral, deferral_row, report_trigger
 from config.lists import PageSerializer, page_of
@@ -182,6 +183,23 @@ class DecideDeferralView(APIView):
         asked.is_valid(raise_exception=True)
         done = decide_deferral(actor=signed_in(request), deferral_id=deferral_id, now=timezone.now(), **asked.validated_data)
         return Response(deferral_row(done))
+
+
+class UseSerializer(serializers.Serializer):
+    state = serializers.CharField(max_length=12)
+    reason = serializers.CharField(max_length=300, allow_blank=True)
+
+
+class UseView(APIView):
+    @extend_schema(
+        operation_id="set_instrument_use", request=UseSerializer, responses={200: InstrumentRowSerializer, 400: FailureSerializer}
+    )
+    def post(self, request: Request, tag: str) -> Response:
+        """Taken out of use, retired, or taken back."""
+        asked = UseSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        done = set_use(actor=signed_in(request), instrument=get_instrument(tag), now=timezone.now(), **asked.validated_data)
+        return Response(instrument_row(done))
 
 
 class TriggerView(APIView):

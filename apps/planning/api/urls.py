@@ -11,6 +11,7 @@ urlpatterns = [
     path("due/", due.DueView.as_view(), name="due"),
     path("due/file/", due.DueFileView.as_view(), name="due-file"),
     path("instruments/<path:tag>/defer/", due.DeferView.as_view(), name="defer"),
+    path("instruments/<path:tag>/use/", due.UseView.as_view(), name="use"),
     path("instruments/<path:tag>/happened/", due.TriggerView.as_view(), name="happened"),
     path("deferrals/<int:deferral_id>/", due.DecideDeferralView.as_view(), name="decide-deferral"),
     path("feeds/", due.FeedsView.as_view(), name="feeds"),

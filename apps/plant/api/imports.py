@@ -78,6 +78,7 @@ class ImportListSerializer(serializers.Serializer):
 class ChosenRowsSerializer(serializers.Serializer):
     rows = serializers.ListField(child=serializers.IntegerField(), required=False)
     leave = serializers.ListField(child=serializers.IntegerField(), required=False)
+    spreads = serializers.BooleanField(required=False, default=False)
 
 
 class CellsSerializer(serializers.Serializer):
@@ -164,7 +165,9 @@ class WriteImportView(APIView):
         asked = ChosenRowsSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
         chosen = asked.validated_data
-        written = write_import(actor=signed_in(request), batch_id=batch_id, rows=chosen.get("rows"), leave=chosen.get("leave", ()))
+        written = write_import(
+            actor=signed_in(request), batch_id=batch_id, rows=chosen.get("rows"), leave=chosen.get("leave", ()), spreads=chosen["spreads"]
+        )
         return Response(_batch(written))
 
 

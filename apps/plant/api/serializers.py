@@ -38,6 +38,8 @@ class InstrumentRowSerializer(serializers.Serializer):
     last_found = serializers.CharField()
     last_left = serializers.CharField()
     doubt = serializers.CharField()
+    state = serializers.CharField()
+    names_before = serializers.ListField(child=serializers.CharField())
 
 
 class OptionSerializer(serializers.Serializer):
@@ -111,6 +113,9 @@ class InstrumentFormSerializer(serializers.Serializer):
     documents = serializers.CharField(required=False)
     due_rule = serializers.CharField(required=False)
     grace_days = serializers.CharField(required=False)
+    before_on = serializers.CharField(required=False)
+    before_by = serializers.CharField(required=False)
+    before_result = serializers.CharField(required=False)
     policy = serializers.DictField(required=False)
     details = serializers.DictField(required=False)
     reason = serializers.CharField(required=False)

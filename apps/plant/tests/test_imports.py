@@ -1,9 +1,11 @@
 """Files of instruments: every fault named by row and column, nothing written before it is accepted, taken back whole."""
 
 import io
+from datetime import timedelta
 from urllib.parse import quote
 
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.utils import timezone
 from openpyxl import Workbook, load_workbook
 from pypdf import PdfReader
 
@@ -176,3 +178,27 @@ class Imports(PlantTestCase):
         self.read("PT-9,S9,Header,RO,kPa,0,100,0.5")
         self.act("write")
         self.assertFailure(self.client.delete(f"/api/v1/imports/{self.batch['id']}/"), 400, "not_now")
+
+    def test_new_ones_are_due_by_their_history_or_spread_over_their_interval_where_that_is_chosen(self):
+        today = timezone.localdate()
+        on = today - timedelta(days=30)
+        head = f'{HEAD},Interval,"Last calibrated on, before this register",By whom'
+        known = f"PT-500,S500,Header,RO,kPa,0,10,0.5,90,{on.isoformat()},Hill Laboratories"
+        others = [f"PT-{600 + n},S{600 + n},Header,RO,kPa,0,10,0.5,90,," for n in range(60)]
+        for spreads in (False, True):
+            self.read(known, *others, head=head)
+            self.act("write", {"spreads": spreads})
+            first = Instrument.objects.get(tag="PT-500")
+            self.assertEqual(first.next_due, on + timedelta(days=90))
+            self.assertIn("by Hill Laboratories, before this register", first.due_why)
+            due = [i.next_due for i in Instrument.objects.filter(tag__startswith="PT-6")]
+            days = {(d - today).days for d in due}
+            if spreads:
+                self.assertGreater(len(days), 25)
+                self.assertTrue(all(0 <= d < 90 for d in days))
+                self.assertGreater(len([d for d in days if d < 45]), 8)
+                self.assertGreater(len([d for d in days if d >= 45]), 8)
+            else:
+                self.assertEqual(days, {0})
+            self.act("undo")
+            self.assertFalse(Instrument.objects.filter(tag="PT-500").exists())

@@ -554,6 +554,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/due/file/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The due list as CSV, XLSX or PDF (kind), with all of what is chosen. */
+        get: operations["export_due"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/duties/": {
         parameters: {
             query?: never;
@@ -971,6 +988,23 @@ export interface paths {
         get: operations["list_trends"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/instruments/{tag}/use/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Taken out of use, retired, or taken back. */
+        post: operations["set_instrument_use"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2955,6 +2989,8 @@ export interface components {
         ChosenRowsRequest: {
             rows?: number[];
             leave?: number[];
+            /** @default false */
+            spreads: boolean;
         };
         ChromatogramFormRequest: {
             /** Format: binary */
@@ -3081,6 +3117,8 @@ export interface components {
             last_found: string;
             last_left: string;
             doubt: string;
+            state: string;
+            names_before: string[];
             why: string;
             standing: string;
             rule: string;
@@ -3117,6 +3155,8 @@ export interface components {
             last_found: string;
             last_left: string;
             doubt: string;
+            state: string;
+            names_before: string[];
             why: string;
             /** Format: uuid */
             open_run: string | null;
@@ -3709,6 +3749,9 @@ export interface components {
             documents?: string;
             due_rule?: string;
             grace_days?: string;
+            before_on?: string;
+            before_by?: string;
+            before_result?: string;
             policy?: {
                 [key: string]: unknown;
             };
@@ -3766,6 +3809,9 @@ export interface components {
             documents?: string;
             due_rule?: string;
             grace_days?: string;
+            before_on?: string;
+            before_by?: string;
+            before_result?: string;
             policy?: {
                 [key: string]: unknown;
             };
@@ -3811,6 +3857,8 @@ export interface components {
             last_found: string;
             last_left: string;
             doubt: string;
+            state: string;
+            names_before: string[];
             form: components["schemas"]["InstrumentForm"];
             tolerance: string;
             output: string;
@@ -3844,6 +3892,8 @@ export interface components {
             last_found: string;
             last_left: string;
             doubt: string;
+            state: string;
+            names_before: string[];
         };
         JobChangeRequest: {
             is_must?: boolean;
@@ -5441,6 +5491,10 @@ export interface components {
             /** Format: binary */
             file: string;
         };
+        UseRequest: {
+            state: string;
+            reason: string;
+        };
         Validity: {
             vouches: boolean;
             /** Format: uuid */
@@ -6950,6 +7004,31 @@ export interface operations {
             };
         };
     };
+    export_due: {
+        parameters: {
+            query?: {
+                area?: string;
+                days?: string;
+                kind?: string;
+                on?: string;
+                search?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+        };
+    };
     list_duties: {
         parameters: {
             query?: {
@@ -7904,6 +7983,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Trend"][];
+                };
+            };
+        };
+    };
+    set_instrument_use: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                tag: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UseRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InstrumentRow"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
                 };
             };
         };

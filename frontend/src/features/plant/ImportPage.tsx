@@ -5,6 +5,7 @@ import { ApiFailure, client, unwrap, type Schemas } from "../../api/client";
 import { useMay } from "../../app/session";
 import { Button, LinkButton } from "../../ui/Button";
 import { moment } from "../../ui/format";
+import { CheckLine } from "../../ui/fields";
 import { Failure, Loading, Message } from "../../ui/Message";
 import { Pager } from "../../ui/Pager";
 
@@ -200,8 +201,9 @@ export function ImportPage() {
     queries.setQueryData(["import", id], b);
     void queries.invalidateQueries();
   };
+  const [spreads, spread] = useState(false);
   const write = useMutation({
-    mutationFn: () => unwrap(client.POST("/api/v1/imports/{batch_id}/write/", { ...path, body: { leave: [...left] } })),
+    mutationFn: () => unwrap(client.POST("/api/v1/imports/{batch_id}/write/", { ...path, body: { leave: [...left], spreads } })),
     onSuccess: after,
   });
   const undo = useMutation({ mutationFn: () => unwrap(client.POST("/api/v1/imports/{batch_id}/undo/", path)), onSuccess: after });
@@ -227,6 +229,9 @@ export function ImportPage() {
         </h1>
         <LinkButton to="/plant/imports">All imports</LinkButton>
         {mayEdit && ["ready", "refused"].includes(b.status) && <Button onClick={() => discard.mutate()}>Throw it away</Button>}
+        {mayEdit && b.status === "ready" && (b.counts.new ?? 0) > 0 && (
+          <CheckLine label="New ones without a history: due over their interval, not all today" checked={spreads} onChange={spread} />
+        )}
         {mayEdit && b.status === "ready" && (
           <Button kind="primary" large disabled={open < 1 || write.isPending} onClick={() => write.mutate()}>
             Write {open} {open === 1 ? "row" : "rows"}

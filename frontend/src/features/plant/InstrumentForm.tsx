@@ -16,6 +16,7 @@ const EMPTY: Form = {
   tolerance_basis: "span", tolerance_combine: "single", tolerance2_value: "", tolerance2_basis: "unit", division: "0", warm_up_min: "0",
   is_adjustable: true, hazards: "", feeds: "", voting_group: "", voting: "", zone: "", points_percent: "0 25 50 75 100", cycles: "1", interval_days: "365", reason: "",
   maker: "", model: "", device_revision: "", asset_number: "", system: "", ex_marking: "", access: "", permit_kind: "", people: "1", work_min: "0", documents: "", due_rule: "fixed", grace_days: "0",
+  before_on: "", before_by: "", before_result: "",
   policy: {}, details: {},
 };
 
@@ -189,6 +190,9 @@ function Fields({ tag, start, plant }: { tag?: string; start: Form; plant: Schem
         {choice("due_rule", "Due by")}
         {text("interval_days", "Interval", { numeric: true, unit: "days" })}
         {text("grace_days", "Grace", { numeric: true, unit: "days", hint: "After the due date, before it is overdue" })}
+        {text("before_on", "Last calibrated on, before this register", { hint: "Like 2026-03-24; empty: not known" })}
+        {text("before_by", "By whom")}
+        {choice("before_result", "With which result")}
         <div className="sm:col-span-2">{text("feeds", "Feeds (alarms, trips, control)")}</div>
         {text("voting_group", "Voting group")}
         {text("voting", "Vote", { hint: "Like 2oo3, two out of three" })}

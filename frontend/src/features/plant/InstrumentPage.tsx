@@ -109,16 +109,19 @@ export function InstrumentPage() {
       <div className="mb-4 flex flex-wrap items-center gap-4">
         <h1 className="mr-auto">
           <span className="text-3xl font-bold">{i.tag}</span> <span className="text-xl">{i.service}</span>
+          {i.names_before.length > 0 && <span className="block text-base text-muted">Its tag was {i.names_before.join(", then ")}.</span>}
         </h1>
         {i.follows_life && <LinkButton to={`/plant/${encodeURIComponent(i.tag)}/sensor`}>Sensor life</LinkButton>}
         {mayEdit && <LinkButton to={`/plant/${encodeURIComponent(i.tag)}/edit`}>Edit</LinkButton>}
+        {mayEdit && <Use key={i.state} i={i} />}
         {i.open_run ? (
           <LinkButton to={`/run/${i.open_run}`} kind="primary">
             Resume the open run
           </LinkButton>
         ) : (
           mayStart &&
-          i.is_runnable && (
+          i.is_runnable &&
+          i.state === "in use" && (
             <>
               {i.methods.slice(1).map((m) => (
                 <Button key={m.value} onClick={() => start.mutate({ tag: i.tag, method: m.value })} disabled={start.isPending}>
@@ -133,6 +136,11 @@ export function InstrumentPage() {
           )
         )}
       </div>
+      {i.state !== "in use" && (
+        <div className="mb-4">
+          <Message tone="edge">{i.due_reason}</Message>
+        </div>
+      )}
       {i.doubt && (
         <div className="mb-4">
           <Message tone="out" title="Not to be relied on">
@@ -194,6 +202,55 @@ export function InstrumentPage() {
         </div>
       </div>
     </div>
+  );
+}
+
+const USES = [
+  { value: "in use", label: "In use" },
+  { value: "out of use", label: "Out of use, or in the store" },
+  { value: "retired", label: "Retired" },
+];
+
+/** Taken out of use, retired, or taken back, with a reason. */
+function Use({ i }: { i: Instrument }) {
+  const queries = useQueryClient();
+  const [open, setOpen] = useState(false);
+  const choices = USES.filter((u) => u.value !== i.state);
+  const [state, setState] = useState(choices[0]?.value ?? "");
+  const [reason, setReason] = useState("");
+  const act = useMutation({
+    mutationFn: () => unwrap(client.POST("/api/v1/instruments/{tag}/use/", { params: { path: { tag: i.tag } }, body: { state, reason } })),
+    onSuccess: () => {
+      setOpen(false);
+      void queries.invalidateQueries();
+    },
+  });
+  const errors = act.error instanceof ApiFailure ? act.error.byField : {};
+  const run = act.error instanceof ApiFailure && typeof act.error.details.run === "string" ? act.error.details.run : null;
+  return (
+    <>
+      <Button onClick={() => setOpen(true)}>{i.state === "in use" ? "Take out of use" : "Take back into use"}</Button>
+      <Modal open={open} onClose={() => setOpen(false)} title={`${i.tag}: ${i.state} now`}>
+        <form
+          className="space-y-3"
+          onSubmit={(e) => {
+            e.preventDefault();
+            act.mutate();
+          }}
+        >
+          <ChoiceField label="It is to be" value={state} onChange={setState} options={choices} error={errors.state && !run ? errors.state : undefined} />
+          <TextField label="Why" value={reason} onChange={setReason} error={errors.reason} autoFocus />
+          <p className="text-sm text-muted">
+            {state === "in use" ? "It is due at once: what stood in a store is proved before it counts." : "It is due no more, and no run is started on it. Its history stays."}
+          </p>
+          {act.isError && !errors.reason && <Failure error={act.error} />}
+          {run && <LinkButton to={`/run/${run}`}>Open that run</LinkButton>}
+          <Button type="submit" kind={state === "in use" ? "primary" : "danger"} disabled={act.isPending}>
+            Store it
+          </Button>
+        </form>
+      </Modal>
+    </>
   );
 }
 

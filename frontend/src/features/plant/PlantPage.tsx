@@ -72,7 +72,11 @@ export function PlantPage() {
                   </Link>
                 </td>
                 <td className="max-w-72">
-                  <span className="block truncate">{r.service}</span>
+                  <span className="block truncate">
+                    {r.service}
+                    {r.state !== "in use" && <strong> {r.state}</strong>}
+                    {r.names_before.length > 0 && <span className="text-muted">, was {r.names_before.join(", ")}</span>}
+                  </span>
                   {r.doubt && (
                     <span className="block pb-1 text-sm font-bold text-iron">
                       <TriangleAlert size={14} aria-hidden="true" className="mr-1 inline" />
