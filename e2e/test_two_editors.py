@@ -41,6 +41,11 @@ class TwoEditors(BrowserTestCase):
         self.edit(first)
         expect(first).to_have_url(STORED)
         interval.fill("30")
+        second.get_by_role("link", name="Leave it").press("Enter")
+        expect(second).to_have_url(STORED)
+        second.goto("/plant/PT-2110/edit")
+        expect(second.get_by_text("Not stored yet")).to_be_visible()  # what was typed is kept
+        expect(interval).to_have_value("30")
         self.edit(second)
         expect(second.get_by_text("changed PT-2110 since you opened it: interval from 90 to 60").first).to_be_visible()
         expect(interval).to_have_value("30")  # hers is not lost

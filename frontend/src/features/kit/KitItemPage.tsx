@@ -10,6 +10,8 @@ import { CheckLine, ChoiceField, TextField } from "../../ui/fields";
 import { moment } from "../../ui/format";
 import { asForm, FileList, Upload } from "../../ui/Files";
 import { Failure, Loading, Message } from "../../ui/Message";
+import { KeptNote } from "../../ui/KeptNote";
+import { useKept } from "../../ui/useKept";
 import { Modal } from "../../ui/Modal";
 import { Verdict } from "../../ui/Verdict";
 import { useStart } from "../today/useStart";
@@ -47,10 +49,12 @@ export function NewKitPage() {
   const queries = useQueryClient();
   const told = groups.data?.groups.find((g) => g.group === group);
   const first = Object.fromEntries((told?.asked ?? []).filter((f) => f.kind === "choice").map((f) => [f.name, f.options[0]?.value ?? ""]));
-  const [values, setValues] = useState<Record<string, string>>({ k: "2" });
+  const kept = useKept<Record<string, string>>(`kit/${group}/new`, { k: "2" });
+  const { form: values, set: setValues } = kept;
   const add = useMutation({
     mutationFn: () => unwrap(client.POST("/api/v1/kit/{group}/", { params: { path: { group } }, body: { values: { ...first, ...values }, reason: "" } })),
     onSuccess: (made) => {
+      kept.stored();
       void queries.invalidateQueries();
       void navigate(`/kit/${group}/${encodeURIComponent(made.code)}`);
     },
@@ -67,7 +71,8 @@ export function NewKitPage() {
       }}
     >
       <h1 className="text-2xl font-bold">New: {told.title.toLowerCase()}</h1>
-      <Fields asked={told.asked} values={{ ...first, ...values }} errors={add.error instanceof ApiFailure ? add.error.byField : {}} onChange={(n, v) => setValues({ ...values, [n]: v })} />
+      {kept.isKept && <KeptNote onDrop={kept.drop} />}
+      <Fields asked={told.asked} values={{ ...first, ...values }} errors={add.error instanceof ApiFailure ? add.error.byField : {}} onChange={(n, v) => setValues((was) => ({ ...was, [n]: v }))} />
       {add.isError && <Failure error={add.error} />}
       <div className="flex justify-end gap-3">
         <LinkButton to="/kit">Leave it</LinkButton>

@@ -6,7 +6,9 @@ import { nowSeen } from "../../api/seen";
 import { useInstrument, useInstruments } from "../../api/queries";
 import { Button, LinkButton } from "../../ui/Button";
 import { CheckLine, ChoiceField, TextField } from "../../ui/fields";
+import { KeptNote } from "../../ui/KeptNote";
 import { Failure, Loading, Message } from "../../ui/Message";
+import { useKept } from "../../ui/useKept";
 
 type Form = Schemas["InstrumentForm"];
 
@@ -92,16 +94,18 @@ export function InstrumentForm() {
 function Fields({ tag, start, plant }: { tag?: string; start: Form; plant: Schemas["InstrumentPage"] }) {
   const navigate = useNavigate();
   const queries = useQueryClient();
-  const [form, setForm] = useState<Form>(start);
-  const [seen, setSeen] = useState<Record<string, unknown>>({ ...start });
+  const kept = useKept<Form>(`instrument/${tag ?? "new"}`, start);
+  const { form, seen } = kept;
+  const setForm = kept.set;
   const save = useMutation({
     mutationFn: async () => {
       if (tag) await unwrap(client.PUT("/api/v1/instruments/{tag}/", { params: { path: { tag } }, body: { ...form, seen } }));
       else await unwrap(client.POST("/api/v1/instruments/", { body: form }));
     },
     // What another changed meanwhile has been told: stored again, this form is meant.
-    onError: (error) => setSeen((was) => nowSeen(was, error)),
+    onError: (error) => kept.setSeen((was) => nowSeen(was, error)),
     onSuccess: () => {
+      kept.stored();
       void queries.invalidateQueries();
       void navigate(`/plant/${encodeURIComponent(form.tag.trim())}`);
     },
@@ -133,6 +137,7 @@ function Fields({ tag, start, plant }: { tag?: string; start: Form; plant: Schem
         save.mutate();
       }}
     >
+      {kept.isKept && <KeptNote onDrop={kept.drop} />}
       <h1 className="text-2xl font-bold">{tag ? `Edit ${tag}` : "Add an instrument"}</h1>
       <Group title="What it is">
         {text("tag", "Tag", { autoFocus: true })}
