@@ -34,6 +34,7 @@ from apps.kit.models import (
 from apps.kit.outside import item_check
 from apps.kit.quarantine import FAILED, cause_of, kept_back, require_may_return
 from apps.plant.merging import merged
+from apps.plant.register import choice_of
 from config.failures import Missing
 from config.uploads import check_file
 from metrology.faults import Fault, Faults
@@ -278,8 +279,11 @@ def _read(f: KitField, raw: Any) -> Any:
             return date.fromisoformat(text)
         except ValueError:
             raise Fault("bad_date", f"{f.label}: write the date like 2026-12-01.") from None
-    if f.kind == "choice" and text not in f.words:
-        raise Fault("unknown_choice", f"{f.label} is '{text[:40]}'; accepted are {', '.join(f.words)}.")
+    if f.kind == "choice":
+        found = choice_of(text, f.words)
+        if found is None:
+            raise Fault("unknown_choice", f"{f.label} is '{text[:40]}'; accepted are {', '.join(filter(None, f.words.values()))}.")
+        return found
     if f.kind == "points":
         return _points(text)
     if f.kind == "pairs":

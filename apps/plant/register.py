@@ -17,7 +17,7 @@ from metrology.judgement.policy import POLICY_FIELDS, resolve_policy
 from metrology.judgement.tolerance import BASES, COMBINATIONS
 from metrology.judgement.voting import read_scheme
 from metrology.methods.carried import carried, require_alarms_inside
-from metrology.methods.registry import CATALOGUE, FAMILIES, METHODS, usual_method
+from metrology.methods.registry import CATALOGUE, FAMILIES, FAMILY_OF, METHODS, usual_method
 from metrology.methods.settings import read_settings, setting_fields
 from metrology.methods.setup import check_points
 from metrology.quantities.transfer import KINDS, Transfer, require_output, require_span
@@ -146,7 +146,7 @@ def fill(instrument: Instrument, data: Mapping[str, Any], known: Known | None = 
     known = known or Known.for_one()
     faults: list[Fault] = []
     was = instrument.unit if instrument.pk else ""
-    instrument.method = instrument.method or usual_method(str(data.get("family") or instrument.family))
+    instrument.method = instrument.method or usual_method(choice_of(str(data.get("family") or ""), FAMILIES) or instrument.family)
 
     def attempt(field: str, read: Callable[..., Any], *args: Any) -> None:
         try:
@@ -155,6 +155,7 @@ def fill(instrument: Instrument, data: Mapping[str, Any], known: Known | None = 
             fault.field = fault.field or field
             faults.append(fault)
 
+    data = _with_family(data)
     for f, read in _READ:
         # What a row of a file does not name stays as it is; twenty thousand rows are read this way.
         if f.name in data or f.required:
@@ -175,12 +176,26 @@ def fill(instrument: Instrument, data: Mapping[str, Any], known: Known | None = 
         raise Faults(faults)
 
 
+def _with_family(data: Mapping[str, Any]) -> Mapping[str, Any]:
+    """Where only the method is said, the family is the one that it is for."""
+    method = choice_of(str(data.get("method") or ""), CATALOGUE) if data.get("method") and not data.get("family") else None
+    return {**data, "family": FAMILY_OF[method]} if method and method in FAMILY_OF else data
+
+
 def _require_calibration(method: str) -> None:
     """Its own method is the one that its interval goes by, so it must be a calibration or a proof; others are offered beside it."""
     known = METHODS.get(method)
     if known is not None and not known.traits.calibrates:
         told = f"'{known.title}' does not calibrate, so nothing would ever be due by it. Choose the calibration; this is offered beside it."
         raise Fault("no_calibration", told, field="method")
+
+
+def _require_family(method: str, family: str) -> None:
+    """What it is and how it is calibrated belong together."""
+    right = FAMILY_OF.get(method, family)
+    if right != family:
+        told = f"'{CATALOGUE[method]}' is for {FAMILIES[right].lower()}, and this is entered as {FAMILIES[family].lower()}. Change one of the two."
+        raise Fault("wrong_family", told, field="family")
 
 
 def _check_whole(instrument: Instrument, faults: list[Fault]) -> None:
@@ -196,6 +211,7 @@ def _check_whole(instrument: Instrument, faults: list[Fault]) -> None:
         ),
         (("voting",), lambda: read_scheme(instrument.voting)),
         (("method",), lambda: _require_calibration(instrument.method)),
+        (("method", "family"), lambda: _require_family(instrument.method, instrument.family)),
         (("warm_up_min",), lambda: require_range(instrument.warm_up_min, 0, 1440, field="warm_up_min", unit="min")),
     )
     for fields, check in parts:
@@ -237,9 +253,19 @@ def _number(f: RegisterField, data: Mapping[str, Any], default: float | None) ->
 
 def _choice(f: RegisterField, data: Mapping[str, Any], default: str) -> str:
     value = str(data.get(f.name) or default)
-    if value not in f.words:
-        raise Fault("unknown_choice", f"{f.label} is '{value}'; accepted are {', '.join(k or 'empty' for k in f.words)}.", field=f.name)
-    return value
+    found = choice_of(value, f.words)
+    if found is None:
+        told = ", ".join(label if label.casefold() == k.casefold() else f"{label} ({k})" for k, label in f.words.items() if k)
+        raise Fault("unknown_choice", f"{f.label} is '{value[:60]}'; accepted are {told}.", field=f.name)
+    return found
+
+
+def choice_of(text: str, words: Mapping[str, str]) -> str | None:
+    """The key of a choice that is given by its key or by its label, in whatever case; None where it is neither."""
+    if text in words:
+        return text
+    plain = " ".join(text.split()).casefold()
+    return next((k for k, label in words.items() if plain in (k.casefold(), label.casefold())), None)
 
 
 def _date(f: RegisterField, data: Mapping[str, Any], default: date | None) -> date | None:

@@ -7,6 +7,7 @@ from django.core.management import CommandError, call_command
 from apps.plant.models import Area, Instrument, InstrumentChange, PolicyLayer
 from apps.plant.services import policy_for
 from apps.runs.tests.base import PlantTestCase
+from metrology.methods.registry import CATALOGUE
 
 FORM = {
     "tag": "PT-9",
@@ -195,3 +196,31 @@ class SetPolicy(PlantTestCase):
             with self.subTest(arguments=arguments), self.assertRaises(CommandError):
                 call_command("set_policy", *arguments, stdout=out)
         self.assertEqual(policy_for(self.instrument).pass_rule, "guard-u")
+
+
+class Together(PlantTestCase):
+    """Choices by their words, and combinations that make sense."""
+
+    def test_choices_by_key_or_label_and_what_does_not_go_together(self):
+        self.sign_in(self.ruben)
+        for changes, field, code in (
+            ({"due_rule": "Drift rule"}, "due_rule", "unknown_choice"),
+            ({"family": "gas detector", "method": "tx-multipoint"}, "family", "wrong_family"),
+            ({"family": "weighing", "method": "tx-multipoint"}, "family", "wrong_family"),
+            ({"access": "crane"}, "access", "unknown_choice"),
+        ):
+            with self.subTest(changes=changes):
+                answer = self.post("instruments/", {**FORM, "tag": "PT-11", **changes})
+                self.assertEqual((answer.json()["field"], answer.json()["code"]), (field, code), answer.json())
+        for n, changes in enumerate(
+            ({"access": "HEIGHT"}, {"transfer": "Square root"}, {"family": "Transmitter"}, {"method": CATALOGUE["tx-multipoint"].upper()})
+        ):
+            answer = self.post("instruments/", {**FORM, "tag": f"PT-7{n}", "serial": f"S7{n}", **changes})
+            self.assertEqual(answer.status_code, 201, answer.json())
+        told = self.post("instruments/", {**FORM, "tag": "PT-12", "due_rule": "never"}).json()["message"]
+        self.assertIn("(staircase)", told)
+        form = {k: v for k, v in FORM.items() if k != "family"}
+        made = self.post(
+            "instruments/", {**form, "tag": "TE-9", "serial": "T9", "method": "temp-sensor", "unit": "°C", "details": {"sensor": "pt"}}
+        )
+        self.assertEqual((made.status_code, made.json().get("family")), (201, "temperature sensor"), made.json())

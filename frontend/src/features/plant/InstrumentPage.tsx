@@ -243,7 +243,7 @@ function Use({ i }: { i: Instrument }) {
           <p className="text-sm text-muted">
             {state === "in use" ? "It is due at once: what stood in a store is proved before it counts." : "It is due no more, and no run is started on it. Its history stays."}
           </p>
-          {act.isError && !errors.reason && <Failure error={act.error} />}
+          {act.isError && (run !== null || !(errors.reason || errors.state)) && <Failure error={act.error} />}
           {run && <LinkButton to={`/run/${run}`}>Open that run</LinkButton>}
           <Button type="submit" kind={state === "in use" ? "primary" : "danger"} disabled={act.isPending}>
             Store it
