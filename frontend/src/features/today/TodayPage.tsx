@@ -185,6 +185,7 @@ export function TodayPage() {
   if (today.isError) return <Failure error={today.error} retry={() => void today.refetch()} />;
   const d = today.data;
   const other = start.error instanceof ApiFailure && typeof start.error.details.run === "string" ? start.error.details.run : null;
+  const works = person.role === "technician"; // whose own work comes first
   const nothing = !d.open_mine.length && !d.overdue_total && !d.due_total;
   return (
     <div className="mx-auto grid max-w-7xl gap-6 p-4 lg:grid-cols-[minmax(0,1fr)_300px] lg:p-6">
@@ -212,7 +213,7 @@ export function TodayPage() {
         )}
         {d.round && <MyRound round={d.round} onStart={start.mutate} busy={start.isPending} />}
         <ChecksBlock />
-        <FollowedUp />
+        {!works && <FollowedUp />}
         {d.overdue_total > 0 && (
           <Block title="Overdue" count={d.overdue_total} tone="border-iron text-iron">
             {d.overdue.map((r) => (
@@ -220,6 +221,7 @@ export function TodayPage() {
             ))}
           </Block>
         )}
+        {works && <FollowedUp />}
         {d.due_total > 0 && (
           <Block title="Due within 30 days" count={d.due_total} tone="border-amber">
             {d.due.map((r) => (
