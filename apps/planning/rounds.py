@@ -77,7 +77,9 @@ def make_round(*, actor: Person, data: Mapping[str, Any], now: datetime) -> Roun
             continue
         if i.pk in elsewhere or i.pk in begun:
             not_taken.append(f"{i.tag} is on '{elsewhere[i.pk]}'" if i.pk in elsewhere else f"{i.tag} is under way and not signed")
-        elif len(chosen) < MOST_JOBS:
+        elif len(chosen) >= MOST_JOBS:
+            break
+        else:
             chosen[i.pk] = i
     if not chosen:
         raise Fault("nothing_due", "Nothing is due there until two weeks after that day. Choose other areas, or name what must be done.")

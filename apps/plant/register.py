@@ -252,7 +252,8 @@ def _number(f: RegisterField, data: Mapping[str, Any], default: float | None) ->
 
 
 def _choice(f: RegisterField, data: Mapping[str, Any], default: str) -> str:
-    value = str(data.get(f.name) or default)
+    given = str(data.get(f.name) or "")
+    value = given if given or (f.name in data and "" in f.words) else default  # a choice that may be empty can be emptied again
     found = choice_of(value, f.words)
     if found is None:
         told = ", ".join(label if label.casefold() == k.casefold() else f"{label} ({k})" for k, label in f.words.items() if k)

@@ -128,6 +128,12 @@ class History(PlantTestCase):
         on = timezone.localdate() - timedelta(days=10)
         self.assertEqual(self.edit(before_on=on.isoformat(), before_result="fail").json()["next_due"], on.isoformat())
 
+    def test_what_was_chosen_can_be_emptied_again(self):
+        on = timezone.localdate().isoformat()
+        self.assertEqual(self.edit(before_on=on, before_result="fail", access="height").json()["form"]["before_result"], "fail")
+        form = self.edit(before_result="", access="").json()["form"]
+        self.assertEqual((form["before_result"], form["access"]), ("", ""))
+
     def test_a_day_that_can_t_be_is_refused(self):
         for text, code in (
             ((timezone.localdate() + timedelta(days=1)).isoformat(), "out_of_range"), ("1949-12-31", "out_of_range"), ("last year", "bad_date"),
