@@ -8,7 +8,8 @@ from playwright.sync_api import expect
 
 from apps.accounts.models import Person
 from apps.kit.models import Reference
-from apps.planning.rounds import make_round, solve_round
+from apps.planning.making import make_round
+from apps.planning.rounds import solve_round
 from apps.runs.tests.base import PASSWORD, make_reference
 from apps.runs.tests.test_gas_and_holds import make_gas
 from e2e.base import BrowserTestCase

@@ -22,9 +22,10 @@ from apps.accounts.services import set_skills
 from apps.planning.across import PLANNED, overlaps_of
 from apps.planning.following import get_round, hand_over, job_rows, minute_of
 from apps.planning.loading import load_list
+from apps.planning.making import make_round
 from apps.planning.models import Round
 from apps.planning.pack import make_pack
-from apps.planning.rounds import change_job, make_round, set_status, start_solving, stop_solving
+from apps.planning.rounds import change_job, set_status, start_solving, stop_solving
 from apps.planning.unfit import exchange_kit, unfit_kit
 from metrology.faults import Fault
 

@@ -16,7 +16,8 @@ from django.utils import timezone
 from apps.accounts.models import Person
 from apps.bench.maps import load_map
 from apps.kit.models import Buffer, GasBottle, GasFitting, Reference, Solution, Syringe, Trap
-from apps.planning.rounds import make_round, solve_round
+from apps.planning.making import make_round
+from apps.planning.rounds import solve_round
 from apps.plant.models import Area, Instrument, InstrumentChange, PolicyLayer
 from apps.runs.due import ask_deferral, report_trigger
 from demo.analyzer_history import play_analyzers
