@@ -10,6 +10,7 @@ from typing import Any
 
 from django.core.files.base import ContentFile
 from django.db import models, transaction
+from django.utils import timezone
 
 from apps.accounts.models import Person
 from apps.accounts.policy import require
@@ -43,6 +44,7 @@ from metrology.judgement.gas_kit import BottleGas
 from metrology.judgement.incoming import ACCEPTED, judge_incoming
 from metrology.quantities.acidity import buffer_ph
 from metrology.quantities.conductivity import solution_conductivity
+from metrology.quantities.masses import WEIGHT_CLASSES
 from metrology.quantities.tabulated import of_table
 from metrology.quantities.typed import parse_typed
 from metrology.quantities.units import canonical, quantity_of
@@ -336,8 +338,11 @@ def _gases(text: str) -> list[dict[str, Any]]:
 
 def _together(group: str, item: Any) -> list[Fault]:
     """What only shows when fields are seen together."""
-    out = []
+    out = _dates_ahead(item)
     if group == "reference":
+        if item.weight_class and item.weight_class.strip().upper() not in WEIGHT_CLASSES:
+            told = f"'{item.weight_class}' is no class of OIML R 111; there are {', '.join(WEIGHT_CLASSES)}."
+            out.append(Fault("unknown_choice", told, field="weight_class"))
         if item.high < item.low or (item.high == item.low and item.kind != "weight"):
             out.append(Fault("no_span", "What it covers must end above where it starts.", field="high"))
         if item.due_on <= item.calibrated_on:
@@ -364,6 +369,17 @@ def _together(group: str, item: Any) -> list[Fault]:
     if isinstance(item, Buffer | Solution):
         out += _table_faults(item)
     return out
+
+
+def _dates_ahead(item: Any) -> list[Fault]:
+    """What was done lies in the past."""
+    today = timezone.localdate()
+    dates = {"calibrated_on": "It was calibrated", "opened_on": "It was opened, or put in use,"}
+    ahead = [(n, words, on) for n, words in dates.items() if (on := getattr(item, n, None)) is not None and on > today]
+    return [
+        Fault("in_the_future", f"{words} on {on:%-d %b %Y}, which is still to come. Look at the date again.", field=n)
+        for n, words, on in ahead
+    ]
 
 
 def _table_faults(item: Buffer | Solution) -> list[Fault]:
@@ -472,6 +488,8 @@ def take_certificate(*, actor: Person, code: str, name: str, data: bytes, now: d
         held = item.due_on - item.calibrated_on
         item.calibrated_on = date.fromisoformat(found.calibrated_on)
         item.due_on = item.calibrated_on + held
+    if ahead := _dates_ahead(item):
+        raise Faults(ahead)
     with transaction.atomic():
         item.save()
         after = as_typed("reference", item)

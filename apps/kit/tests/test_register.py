@@ -227,3 +227,21 @@ class Wearing(TestCase):
         shown = {row["code"]: row for row in self.client.get("/api/v1/kit/").json()["liquids"]}
         self.assertEqual(shown["K-syringe"]["until"], until)
         self.assertEqual(shown["K-trap"]["standing"], "due soon")
+
+
+class Sensible(PlantTestCase):
+    """Dates that can be, classes that there are."""
+
+    def store(self, **values):
+        form = self.get("kit/reference/MB-P01/").json()["form"]
+        data = {"values": {**form, **values}, "reason": "edited"}
+        return self.client.put("/api/v1/kit/reference/MB-P01/", data, content_type="application/json")
+
+    def test_what_was_done_lies_in_the_past_and_a_class_is_one_of_r_111(self):
+        self.sign_in(self.ruben)
+        today = timezone.localdate()
+        due = (today + timedelta(days=400)).isoformat()
+        self.assertEqual(self.store(calibrated_on=today.isoformat(), due_on=due, weight_class="m1-2").status_code, 200)
+        answer = self.store(calibrated_on=(today + timedelta(days=1)).isoformat(), due_on=due)
+        self.assertEqual(self.assertFailure(answer, 400, "in_the_future")["field"], "calibrated_on")
+        self.assertEqual(self.assertFailure(self.store(weight_class="M4"), 400, "unknown_choice")["field"], "weight_class")
