@@ -15,6 +15,7 @@ from apps.bench.maps import check_map
 from apps.bench.models import Device
 from apps.bench.simulator.bench import BenchThread
 from apps.bench.simulator.world import build_world
+from apps.bench.tests.bench_world import SLOW_S
 from apps.kit.models import Buffer, Reference
 from apps.plant.models import Area, Instrument
 from apps.runs.models import Hold, KitUse, Run
@@ -101,8 +102,7 @@ class Journey(BrowserTestCase):
         self.addCleanup(auto_capture.stop_all)
         for name in self.maps:
             told = json.loads((MAPS / f"{name}.json").read_text())
-            told["address"] = f"127.0.0.1:{served.ports['modbus']}"
-            fields = check_map(told)
+            fields = check_map({**told, "address": f"127.0.0.1:{served.ports['modbus']}", "timeout_s": SLOW_S})
             Device.objects.create(**fields)
         return served.world
 
@@ -212,6 +212,11 @@ class PhJourney(Journey):
         p.goto("/plant/AIT-1401")
         expect(p.get_by_role("heading", name="Followed from run to run")).to_be_visible()
 
+    def dip(self, beaker):
+        p, name = self.page, f"Electrode into the {beaker} buffer"
+        p.get_by_role("button", name=name).click()
+        expect(p.get_by_text(f"pressed '{name}': taken").first).to_be_visible()
+
     def capture(self, n, point, beaker):
         """Pressed until it is taken: what moved in the very moment is refused and told."""
         p = self.page
@@ -239,10 +244,10 @@ class PhJourney(Journey):
         self.at_buffers()
         p.get_by_role("button", name="Read live").click()
         p.get_by_role("button", name="Use what is wired to AIT-1401").click()
-        p.get_by_role("button", name="Electrode into the first buffer").click()
+        self.dip("first")
         self.capture(1, world.analyzers[0], "first")
         expect(p.get_by_text("like the one before").first).to_be_visible()
-        p.get_by_role("button", name="Electrode into the second buffer").click()
+        self.dip("second")
         self.capture(2, world.analyzers[0], "second")
         self.heading("Judge as found")
         expect(p.get_by_role("table", name="As found: judged by").get_by_text(re.compile(r"^9[45]\.\d %"))).to_be_visible()

@@ -2,6 +2,7 @@
 
 import json
 import tempfile
+import time
 from datetime import timedelta
 from pathlib import Path
 
@@ -13,6 +14,8 @@ from apps.bench.maps import check_map
 from apps.bench.models import Device
 from apps.bench.simulator.bench import ROOM, BenchThread
 from apps.bench.simulator.world import build_world
+from apps.bench.sources.modbus import ModbusSource
+from apps.bench.tests.bench_world import SLOW_S
 from apps.kit.models import Reference
 from apps.plant.models import Area, Instrument
 from apps.runs.models import Run
@@ -34,7 +37,7 @@ def silo_map(port):
         for way in ("read", "write"):
             if way in signal:
                 signal[way]["address"] -= AT * ROOM
-    return check_map({**data, "address": f"127.0.0.1:{port}", "timeout_s": 3.0})
+    return check_map({**data, "address": f"127.0.0.1:{port}", "timeout_s": SLOW_S})
 
 
 class SiloLive(BrowserTestCase):
@@ -69,6 +72,19 @@ class SiloLive(BrowserTestCase):
         expect(w.form.get_by_text("read", exact=True)).to_have_count(4)
         return w
 
+    def told(self, key, value):
+        """Until the bench tells it: what is changed in the simulated indicator stands in its registers a moment later."""
+        signal = next(s for s in Device.objects.get().signals if s["key"] == f"WT-3301.{key}")
+        source = ModbusSource("127.0.0.1", self.bench.ports["modbus"], timeout_s=SLOW_S)
+        try:
+            for _ in range(600):
+                if abs(source.read(signal) - value) < 1e-5 * max(1.0, abs(value)):
+                    return
+                time.sleep(0.05)
+        finally:
+            source.close()
+        self.fail(f"{key} never came to {value}")
+
     def service(self, w, way):
         self.press(f"Service mode {way}")
         expect(self.page.get_by_text(f"pressed 'Service mode {way}': taken").first).to_be_visible()
@@ -88,6 +104,7 @@ class SiloLive(BrowserTestCase):
         expect(w.form.get_by_text("read", exact=True)).to_have_count(3)
         self.scale.bound = 0.4
         self.scale.put(10_000)
+        self.told("cell3", self.scale.cells[2])
         self.press("Read the cells, loaded")
         expect(w.form.get_by_text("read", exact=True)).to_have_count(6)
         self.scale.put(0)
@@ -115,6 +132,7 @@ class SiloLive(BrowserTestCase):
         self.scale.serve(is_on=True)
         self.scale.hold(1, sent[1] + 0.02)
         self.scale.serve(is_on=False)
+        self.told("p_span", self.scale.parameters[1])
         self.restored(file, sent)
 
     def restored(self, file, sent):
@@ -141,10 +159,12 @@ class SiloLive(BrowserTestCase):
         w.pass_step()
         self.service(w, "on")
         self.scale.number = 4402
+        self.told("number", 4402)
         w.form.get_by_role("button", name="Send it, then read it back").press("Enter")
         expect(p.get_by_text("answers as number 4402; 3301 is meant").first).to_be_visible()
         self.assertNotEqual(self.scale.parameters[1], sent[1])
         self.scale.number = 3301
+        self.told("number", 3301)
         w.form.get_by_role("button", name="Send it, then read it back").press("Enter")
         expect(w.form.get_by_text("read", exact=True)).to_have_count(4)
         self.assertEqual(self.scale.parameters[:4], sent[:4])

@@ -22,14 +22,14 @@ from apps.runs.services import NewEvent, append_seen
 from apps.runs.store import load_state
 from metrology.faults import Fault
 from metrology.methods.registry import get_method
-from metrology.methods.steps import READ_ACT, SENT_ACT, Step
+from metrology.methods.steps import READ_ACT, SENT_ACT, Readout, Step
 from metrology.run.parameters import require_hold
 from metrology.run.progress import make_progress
 from metrology.run.readouts import note_on, parameters_file, readout_of, require_still, told_text, values_of_file
 from metrology.run.state import RunState
 
 LOOKS, LOOK_S = 5, 0.2  # at what may still move
-TAKES_S = 0.5  # until what was written stands in its registers
+TAKES_S = 3.0  # at most, until what was written stands in its registers
 
 
 class Indicator:
@@ -131,13 +131,23 @@ def send_values(*, actor: Person, run_id: uuid.UUID, now: datetime) -> tuple[Run
         found.require_own()
         for name, value in step.sends:
             found.write(name, value)
-        time.sleep(TAKES_S)
-        values = {name: told_text(found.read(signal)) for name, signal in back.takes}
+        values = _read_back(found, back, dict(step.sends))
     except SourceFault as fault:
         told = f"{fault.message} Part of it may have been taken: read it back before anything else."
         raise Fault(fault.code, told, field="readout") from fault
     sent = ", ".join(f"{found.signals[name]['label']} {told_text(value)}" for name, value in step.sends)
     return _keep(actor, run_id, step, SENT_ACT, f"sent to {found.device.label}: {sent}; read back: {_listed(step, values)}", values, now)
+
+
+def _read_back(found: Indicator, back: Readout, sent: dict[str, float]) -> dict[str, str]:
+    """What it holds once it has taken what was sent; as it is, where it has not after a while."""
+    until = time.monotonic() + TAKES_S
+    while True:
+        time.sleep(LOOK_S)
+        values = {name: told_text(found.read(signal)) for name, signal in back.takes}
+        held = {signal: float(values[name]) for name, signal in back.takes}
+        if time.monotonic() > until or all(abs(held[s] - v) <= 1e-5 * max(abs(v), 1.0) for s, v in sent.items() if s in held):
+            return values
 
 
 def take_file(*, actor: Person, run_id: uuid.UUID, document: Mapping[str, Any], now: datetime) -> tuple[Run, RunState]:
