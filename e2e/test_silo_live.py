@@ -161,7 +161,13 @@ class SiloLive(BrowserTestCase):
         self.scale.number = 4402
         self.told("number", 4402)
         w.form.get_by_role("button", name="Send it, then read it back").press("Enter")
-        expect(p.get_by_text("answers as number 4402; 3301 is meant").first).to_be_visible()
+        expect(
+            p.get_by_text("answers as number 4402; 3301 is meant. Another instrument may stand at its address. Nothing was written.")
+        ).to_be_visible()
+        self.press("Read it back")
+        expect(
+            p.get_by_text("answers as number 4402; 3301 is meant. Another instrument may stand at its address. Nothing was kept.")
+        ).to_be_visible()
         self.assertNotEqual(self.scale.parameters[1], sent[1])
         self.scale.number = 3301
         self.told("number", 3301)

@@ -1,7 +1,7 @@
 """Talking to an instrument whose fields are registers, such as the indicator of a scale: read, told, read back. What was read is on the record as read.
 
 In its map a signal of role "parameter" belongs to the instrument of its tag, and is named by what follows the last point of its key; one of role
-"number" tells which instrument it is, and says by `expected` which number that must be. Before anything is written to it that number is asked for.
+"number" tells which instrument it is, and says by `expected` which number that must be. It is asked for before anything is kept of it or written to it.
 """
 
 from __future__ import annotations
@@ -48,14 +48,14 @@ class Indicator:
             looks.append(self._poller.read_once(signal))
         return require_still(str(signal["label"]), str(signal["unit"]), looks, still)
 
-    def require_own(self) -> None:
-        """The one that answers is the one in the map; nothing is written to another."""
+    def require_own(self, nothing: str) -> None:
+        """The one that answers is the one in the map; of another nothing is kept, and nothing is written to it."""
         if self.number is None:
             return
         held, expected = self._poller.read_once(self.number), float(self.number["expected"])
         if held != expected:
             told = f"{self.device.label} answers as number {held:g}; {expected:g} is meant. Another instrument may stand at its address."
-            raise Fault("another_device", f"{told} Nothing was written.", field="readout")
+            raise Fault("another_device", f"{told} {nothing}", field="readout")
 
     def write(self, name: str, value: float) -> None:
         """One of them set."""
@@ -94,14 +94,16 @@ def told_now(run_id: uuid.UUID) -> dict[str, Any]:
     step = make_progress(state, get_method(state.setup.method)).current
     found = indicator_of(state.setup.instrument.tag) if step and step.readouts else None
     if step is None or found is None:
-        return {"device": "", "fault": "", "fields": []}
+        return {"device": "", "fault": "", "told": []}
     fields = {f.name: f for f in step.fields}
+    takes = [(name, signal) for r in step.readouts for name, signal in r.takes if signal in found.signals]
     try:
-        values = {name: found.read(signal) for r in step.readouts for name, signal in r.takes if signal in found.signals}
-    except SourceFault as fault:
-        return {"device": found.device.label, "fault": f"{fault.message} Type what it shows.", "fields": []}
-    rows = [{"name": name, "value": told_text(value), "note": note_on(fields[name], value)} for name, value in values.items()]
-    return {"device": found.device.label, "fault": "", "fields": rows}
+        found.require_own("Nothing of it is shown.")
+        held = {signal: found.read(signal) for signal in dict.fromkeys(signal for _, signal in takes)}
+    except (SourceFault, Fault) as fault:
+        return {"device": found.device.label, "fault": f"{fault.message} Type what it shows.", "told": []}
+    rows = [{"name": name, "value": told_text(held[signal]), "note": note_on(fields[name], held[signal])} for name, signal in takes]
+    return {"device": found.device.label, "fault": "", "told": rows}
 
 
 def read_fields(*, actor: Person, run_id: uuid.UUID, readout: str, now: datetime) -> tuple[Run, RunState]:
@@ -111,6 +113,7 @@ def read_fields(*, actor: Person, run_id: uuid.UUID, readout: str, now: datetime
     asked = readout_of(step, readout)
     found = _require(state.setup.instrument.tag, [signal for _, signal in asked.takes])
     try:
+        found.require_own("Nothing was kept.")
         values = {name: told_text(found.read(signal, still=asked.still)) for name, signal in asked.takes}
     except SourceFault as fault:
         raise Fault(fault.code, f"{fault.message} Nothing was kept; read again, or type what it shows.", field="readout") from fault
@@ -128,7 +131,7 @@ def send_values(*, actor: Person, run_id: uuid.UUID, now: datetime) -> tuple[Run
     back = step.readouts[0]
     found = _require(state.setup.instrument.tag, [*(n for n, _ in step.sends), *(signal for _, signal in back.takes)])
     try:
-        found.require_own()
+        found.require_own("Nothing was written.")
         for name, value in step.sends:
             found.write(name, value)
         values = _read_back(found, back, dict(step.sends))

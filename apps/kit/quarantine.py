@@ -81,14 +81,14 @@ def cause_of(key: str) -> Cause:
 
 
 def quarantine_of(group: str, code: str) -> Quarantine | None:
-    """Why an item that is in quarantine is there: of the changes that put it there, or made it worse, the one that asks for most."""
+    """Why an item is in quarantine, or was when it was retired: of the changes that put it there, or made it worse, the one that asks for most."""
     changes = KitChange.objects.filter(group=group, code=code, values__state__isnull=False).select_related("by").order_by("-at", "-pk")
     put: tuple[Cause, KitChange] | None = None
     for change in changes:
         before, after = change.values["state"]
-        if after != "quarantined":
+        if after == "in service":
             break
-        if before == after and "cause" not in change.values:
+        if after != "quarantined" or (before == after and "cause" not in change.values):
             continue
         mine = CAUSES.get(str((change.values.get("cause") or ["", ""])[1]), CAUSES["other"])
         if put is None or RANK.index(needs_of(group, mine)) > RANK.index(needs_of(group, put[0])):
@@ -96,24 +96,40 @@ def quarantine_of(group: str, code: str) -> Quarantine | None:
     return Quarantine(group, put[0], put[1].at, put[1].by.name, put[1].reason) if put else None
 
 
-def require_may_return(group: str, item: Any, *, checked_at: datetime | None = None) -> None:
-    """Refuse what the reason of the quarantine does not allow. checked_at: of an incoming check that it passes now."""
-    held = quarantine_of(group, item.code)
-    if item.state != "quarantined" or held is None:
-        return
-    if held.needs == CERTIFICATE and not _has_new_papers(group, item, held.since):
-        raise Fault("needs_certificate", f"{item.code} stays in quarantine. {held.says}", field="state")
-    if held.needs == CHECK and checked_at is None:
-        raise Fault("needs_check", f"{item.code} stays in quarantine. {held.says}", field="state")
+def _lacking(group: str, item: Any, *, is_checked: bool) -> Quarantine | None:
+    """The quarantine that an item may not leave yet; what was retired meanwhile leaves it as little. None where nothing holds it."""
+    held = quarantine_of(group, item.code) if item.state != "in service" else None
+    if held is None or held.needs == WORD or (held.needs == CHECK and is_checked):
+        return None
+    return held if held.needs == CHECK or not _has_new_papers(group, item, held.since) else None
 
 
-def kept_back(group: str, item: Any, *, checked_at: datetime) -> str:
-    """Why an item that passes its incoming check stays in quarantine all the same; empty where it may come back."""
-    try:
-        require_may_return(group, item, checked_at=checked_at)
-    except Fault as fault:
-        return fault.message
-    return ""
+def require_may_return(group: str, item: Any) -> None:
+    """Refuse what the reason of the quarantine does not allow on somebody's word."""
+    held = _lacking(group, item, is_checked=False)
+    if held is not None:
+        raise Fault(f"needs_{held.needs}", _stays(item, held), field="state")
+
+
+def _stays(item: Any, held: Quarantine) -> str:
+    return f"{item.code} stays {'in quarantine' if item.state == 'quarantined' else item.state}. {held.says}"
+
+
+@dataclass(frozen=True)
+class Checked:
+    """What an incoming check comes to for its item. stays: why it stays in quarantine although it passed. values: for the history."""
+
+    state: str
+    stays: str
+    values: dict[str, Any]
+
+
+def after_check(group: str, item: Any, *, passed: bool, incoming: list[Any]) -> Checked:
+    """The state of an item after its check, kept with what the check was told: passed, it still needs what its quarantine asks for."""
+    held = _lacking(group, item, is_checked=True) if passed else None
+    state = "in service" if passed and held is None else "quarantined"
+    failed = {} if passed else {"cause": ["", FAILED]}
+    return Checked(state, _stays(item, held) if held else "", {"state": [item.state, state], "incoming": incoming, **failed})
 
 
 def _has_new_papers(group: str, item: Any, since: datetime) -> bool:

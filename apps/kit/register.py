@@ -1,4 +1,4 @@
-"""The kit's registers: references, bottles, regulators and lines, buffers, standards; added, edited, taken out of service and back, with history."""
+"""The kit's registers: references, bottles, regulators and lines, buffers, standards; every field once, added and edited with history."""
 
 from __future__ import annotations
 
@@ -8,13 +8,11 @@ from datetime import date, datetime
 from functools import partial
 from typing import Any
 
-from django.core.files.base import ContentFile
 from django.db import models, transaction
 from django.utils import timezone
 
 from apps.accounts.models import Person
 from apps.accounts.policy import require
-from apps.kit.certificates import Certificate, read_certificate
 from apps.kit.models import (
     KINDS,
     SOLUTION_TABLES,
@@ -24,7 +22,6 @@ from apps.kit.models import (
     GasBottle,
     GasFitting,
     KitChange,
-    KitFile,
     Liquid,
     Reference,
     Solution,
@@ -32,16 +29,12 @@ from apps.kit.models import (
     Trap,
     Worn,
 )
-from apps.kit.outside import item_check
-from apps.kit.quarantine import FAILED, cause_of, kept_back, require_may_return
-from apps.plant.merging import merged
+from apps.plant.merging import merged, who_changed
 from apps.plant.register import choice_of
 from config.failures import Missing
-from config.uploads import check_file
 from metrology.faults import Fault, Faults
 from metrology.judgement.composition import composition_faults
 from metrology.judgement.gas_kit import BottleGas
-from metrology.judgement.incoming import ACCEPTED, judge_incoming
 from metrology.quantities.acidity import buffer_ph
 from metrology.quantities.conductivity import solution_conductivity
 from metrology.quantities.masses import WEIGHT_CLASSES
@@ -220,7 +213,7 @@ def edit_item(*, actor: Person, group: str, code: str, data: Mapping[str, Any], 
     before = as_typed(group, item)
     if isinstance(data.get("seen"), Mapping):
         labels = {f.name: f.label.lower() for f in group_of(group)[2]}
-        who = partial(_who_changed, group, code)
+        who = partial(who_changed, KitChange.objects.filter(group=group, code=code))
         data = merged(data["seen"], data, before, what=code, label=lambda name: labels.get(name, name), who=who)
     _fill(group, item, {**data, "code": code})
     after = as_typed(group, item)
@@ -232,11 +225,6 @@ def edit_item(*, actor: Person, group: str, code: str, data: Mapping[str, Any], 
         reason = str(data.get("reason") or "").strip()[:300] or "Edited"
         KitChange.objects.create(group=group, code=code, at=now, by=actor, reason=reason, values=changed)
     return item
-
-
-def _who_changed(group: str, code: str, name: str) -> str:
-    changes = KitChange.objects.filter(group=group, code=code).select_related("by").order_by("-at", "-pk")[:50]
-    return next((c.by.name for c in changes if name in c.values), "")
 
 
 def _fill(group: str, item: Any, data: Mapping[str, Any]) -> None:
@@ -338,7 +326,7 @@ def _gases(text: str) -> list[dict[str, Any]]:
 
 def _together(group: str, item: Any) -> list[Fault]:
     """What only shows when fields are seen together."""
-    out = _dates_ahead(item)
+    out = dates_ahead(item)
     if group == "reference":
         if item.weight_class and item.weight_class.strip().upper() not in WEIGHT_CLASSES:
             told = f"'{item.weight_class}' is no class of OIML R 111; there are {', '.join(WEIGHT_CLASSES)}."
@@ -371,7 +359,7 @@ def _together(group: str, item: Any) -> list[Fault]:
     return out
 
 
-def _dates_ahead(item: Any) -> list[Fault]:
+def dates_ahead(item: Any) -> list[Fault]:
     """What was done lies in the past."""
     today = timezone.localdate()
     dates = {"calibrated_on": "It was calibrated", "opened_on": "It was opened, or put in use,"}
@@ -406,94 +394,3 @@ def _buffer_faults(item: Buffer) -> list[Fault]:
     except Fault as fault:
         return [Fault("unknown_buffer", f"{fault.message} A buffer with other values has a table of its own.", field="ph")]
     return []
-
-
-def set_state(*, actor: Person, group: str, code: str, state: str, reason: str, now: datetime, cause: str = "") -> Any:
-    """Quarantine, retire, or take back into service, with the reason. Anybody may quarantine; only a planner takes back or retires.
-
-    cause: of a quarantine; it decides with what the item may come back.
-    """
-    if state not in STATE_WORDS:
-        raise Fault("unknown_choice", f"'{state[:30]}' is no state; there are {', '.join(STATE_WORDS)}.", field="state")
-    require(actor, "quarantine kit" if state == "quarantined" else "edit the kit")
-    item = get_item(group, code)
-    if len(reason.strip()) < 5:
-        raise Fault("missing", "Say why, so that the next one knows.", field="reason")
-    values = {"state": [item.state, state]}
-    if state == "quarantined":
-        values["cause"] = ["", cause_of(cause).key]
-    elif state == "in service":
-        require_may_return(group, item)
-    if item.state != state or "cause" in values:
-        KitChange.objects.create(group=group, code=code, at=now, by=actor, reason=reason.strip()[:300], values=values)
-        item.state = state
-        item.save(update_fields=["state"])
-    return item
-
-
-def check_in(*, actor: Person, group: str, code: str, values: Mapping[str, Any], now: datetime) -> Any:
-    """The incoming check of kit that is new or back from service: accepted, or quarantined with every reason."""
-    require(actor, "check kit in")
-    item = get_item(group, code)
-    if item_check(group, item) is not None:
-        raise Fault("check_is_a_run", f"{code} is checked in step by step, with a signed record: start its incoming check.", field="code")
-    result = judge_incoming({k: str(v) for k, v in values.items()})
-    stays = kept_back(group, item, checked_at=now) if result.state == ACCEPTED else ""
-    state = "quarantined" if stays else result.state
-    told = "Incoming check: " + (" ".join(result.reasons) or (f"passed. {stays}" if stays else "accepted into service."))
-    if result.hours is not None:
-        told += f" Battery {result.hours:.1f} h."
-    KitChange.objects.create(
-        group=group,
-        code=code,
-        at=now,
-        by=actor,
-        reason=told[:300],
-        values={
-            "state": [item.state, state],
-            "incoming": ["", dict(values)],
-            **({} if result.state == ACCEPTED else {"cause": ["", FAILED]}),
-        },
-    )
-    item.state = state
-    item.save(update_fields=["state"])
-    return item
-
-
-def attach(*, actor: Person, group: str, code: str, name: str, data: bytes, now: datetime) -> KitFile:
-    """Attach a file: PDF, picture, CSV or XML, told by its content and not by its name."""
-    require(actor, "edit the kit")
-    get_item(group, code)
-    plain, kind = check_file(name, data)
-    made = KitFile(group=group, code=code, at=now, by=actor, name=plain, kind=kind, size=len(data))
-    made.file.save(f"{group}-{code}-{now:%Y%m%d%H%M%S%f}".replace("/", "-"), ContentFile(data), save=False)
-    made.save()
-    return made
-
-
-def take_certificate(*, actor: Person, code: str, name: str, data: bytes, now: datetime) -> tuple[Reference, Certificate]:
-    """Take a certificate's data over into a reference: its points, and what else it names; the file is attached."""
-    require(actor, "edit the kit")
-    item: Reference = get_item("reference", code)
-    found = read_certificate(name, data, unit=item.unit)
-    if found.serial and found.serial.casefold() != item.serial.casefold():
-        told = f"The certificate is of serial {found.serial}; {code} has {item.serial}. Nothing was taken over."
-        raise Fault("other_serial", told, field="file")
-    before = as_typed("reference", item)
-    item.points = [[p.applied, p.indicated, p.u] for p in found.points]
-    item.k = found.k
-    item.certificate = found.number[:40] or item.certificate
-    item.laboratory = found.laboratory[:80] or item.laboratory
-    if found.calibrated_on:
-        held = item.due_on - item.calibrated_on
-        item.calibrated_on = date.fromisoformat(found.calibrated_on)
-        item.due_on = item.calibrated_on + held
-    if ahead := _dates_ahead(item):
-        raise Faults(ahead)
-    with transaction.atomic():
-        item.save()
-        after = as_typed("reference", item)
-        changed = {k: [before[k], after[k]] for k in after if before[k] != after[k]}
-        KitChange.objects.create(group="reference", code=code, at=now, by=actor, reason=f"Taken over from {name}"[:300], values=changed)
-        attach(actor=actor, group="reference", code=code, name=name, data=data, now=now)
-    return item, found

@@ -53,12 +53,15 @@ def require_free_jobs(instruments: Iterable[Instrument], elsewhere: Mapping[int,
     ]
 
 
-def find_overlaps(rounds: Sequence[Round]) -> list[str]:
-    """Whoever and whatever is in two places at a time in the plans of rounds of one day, as sentences; looked at task by task, not by shifts."""
+def find_overlaps(rounds: Sequence[Round], of: Round | None = None) -> list[str]:
+    """Whoever and whatever is in two places at a time in the plans of rounds of one day, as sentences; looked at task by task, not by shifts.
+
+    of: only what one of them shares with the others.
+    """
     out: list[str] = []
     jobs = {r.pk: list(r.jobs.select_related("instrument").exclude(tasks=[])) for r in rounds}
     names = {c["username"]: c["name"] for r in rounds for c in r.crew}
-    for a, b in combinations(rounds, 2):
+    for a, b in combinations(rounds, 2) if of is None else ((of, r) for r in rounds if r.pk != of.pk):
         both = f"'{a.name}' and '{b.name}'"
         tags = {j.instrument.tag for j in jobs[a.pk]} & {j.instrument.tag for j in jobs[b.pk]}
         out += [f"{tag} is on {both}." for tag in sorted(tags)]
@@ -81,4 +84,12 @@ def _tasks(jobs: Iterable[RoundJob]) -> list[tuple[str, int, int, str]]:
 def overlaps_of(found: Round) -> list[str]:
     """What of a round is in another planned one of its day at the same time."""
     others = list(Round.objects.filter(day=found.day, status__in=PLANNED).exclude(pk=found.pk))
-    return [says for other in others for says in find_overlaps([found, other])]
+    return find_overlaps([found, *others], of=found) if others else []
+
+
+def require_apart(found: Round) -> None:
+    """Refuse to give a round out while somebody or something of it is in another one too."""
+    overlaps = overlaps_of(found)
+    if overlaps:
+        told = " ".join([*overlaps[:5], "Build it anew, or take it out of one of them, then give it out."])
+        raise Fault("in_two_places", told, field="status")

@@ -51,7 +51,6 @@ def make_round(*, actor: Person, data: Mapping[str, Any], now: datetime) -> Roun
         raise Faults(faults)
     assert day is not None
     name = str(data.get("name") or "").strip()[:80] or f"Round of {day:%-d %B}"
-    made = Round.objects.create(name=name, day=day, made_by=actor, made_at=now, crew=crew, areas=areas, permits=permits)
     found = Instrument.objects.filter(next_due__lte=day + timedelta(days=AHEAD_DAYS))
     if areas:
         found = found.filter(area__code__in=areas)
@@ -68,8 +67,8 @@ def make_round(*, actor: Person, data: Mapping[str, Any], now: datetime) -> Roun
             chosen[i.pk] = i
     if not chosen:
         raise Fault("nothing_due", "Nothing is due there until two weeks after that day. Choose other areas, or name what must be done.")
-    made.result = {"not_taken": not_taken[:MOST_TOLD]}
-    made.save(update_fields=["result"])
+    result = {"not_taken": not_taken[:MOST_TOLD]}
+    made = Round.objects.create(name=name, day=day, made_by=actor, made_at=now, crew=crew, areas=areas, permits=permits, result=result)
     RoundJob.objects.bulk_create(RoundJob(round=made, instrument=i, is_must=i in musts) for i in chosen.values())
     return made
 

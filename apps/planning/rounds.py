@@ -15,7 +15,7 @@ from django.utils import timezone
 
 from apps.accounts.models import Person
 from apps.accounts.policy import require
-from apps.planning.across import jobs_elsewhere, overlaps_of
+from apps.planning.across import jobs_elsewhere, require_apart
 from apps.planning.following import get_round, minute_of, plan_of, runs_of
 from apps.planning.jobs import build_problem
 from apps.planning.making import read_clock
@@ -283,11 +283,9 @@ def set_status(*, actor: Person, round_id: uuid.UUID, status: str) -> Round:
     """Give a planned round out, or close it. One with unfit kit, or with somebody in two places, is not given out."""
     require(actor, "plan the work")
     if status == "under way":
-        require_fit(get_round(round_id))
-    if status == "under way" and (overlaps := overlaps_of(get_round(round_id))):
-        raise Fault(
-            "in_two_places", " ".join([*overlaps[:5], "Build it anew, or take it out of one of them, then give it out."]), field="status"
-        )
+        found = get_round(round_id)
+        require_fit(found)
+        require_apart(found)
     allowed = {"under way": ("planned",), "closed": ("planned", "under way", "draft")}
     if status not in allowed or not Round.objects.filter(pk=round_id, status__in=allowed[status]).update(status=status):
         found = get_round(round_id)

@@ -5,7 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any
 
+from django.db.models import QuerySet
+
 from metrology.faults import Fault
+
+LOOKED_AT = 50  # changes: who changed a field before these is not told
 
 
 def differences(before: Mapping[str, Any], after: Mapping[str, Any]) -> dict[str, list[Any]]:
@@ -19,6 +23,11 @@ def differences(before: Mapping[str, Any], after: Mapping[str, Any]) -> dict[str
         elif old != new:
             out[name] = [old, new]
     return out
+
+
+def who_changed(changes: QuerySet[Any], name: str) -> str:
+    """Who changed a field last, by the history of the thing; empty where that does not tell."""
+    return next((c.by.name for c in changes.select_related("by").order_by("-at", "-pk")[:LOOKED_AT] if name in c.values), "")
 
 
 def merged(

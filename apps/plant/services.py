@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
 from datetime import datetime
+from functools import partial
 from typing import Any
 
 from django.core.files.base import ContentFile
@@ -11,7 +12,7 @@ from django.db import transaction
 
 from apps.accounts.models import Person
 from apps.accounts.policy import require
-from apps.plant.merging import differences, merged
+from apps.plant.merging import differences, merged, who_changed
 from apps.plant.models import BAR, Area, Instrument, InstrumentChange, InstrumentFile, Layers, all_layers
 from apps.plant.register import LABELS, as_typed, fill
 from config.uploads import check_file
@@ -135,7 +136,8 @@ def edit_instrument(*, actor: Person, instrument: Instrument, data: Mapping[str,
     require(actor, "edit the plant")
     before = as_typed(instrument)
     if isinstance(data.get("seen"), Mapping):
-        data = merged(data["seen"], data, before, what=instrument.tag, label=_label, who=lambda name: _who_changed(instrument, name))
+        who = partial(who_changed, InstrumentChange.objects.filter(instrument=instrument))
+        data = merged(data["seen"], data, before, what=instrument.tag, label=_label, who=who)
     fill(instrument, data)
     changed = differences(before, as_typed(instrument))
     if "tag" in changed:
@@ -151,11 +153,6 @@ def edit_instrument(*, actor: Person, instrument: Instrument, data: Mapping[str,
 def _label(name: str) -> str:
     head, _, inner = name.partition(".")
     return (inner.replace("_", " ") if inner else LABELS.get(head, head)).lower()
-
-
-def _who_changed(instrument: Instrument, name: str) -> str:
-    changes = InstrumentChange.objects.filter(instrument=instrument).select_related("by").order_by("-at", "-pk")[:50]
-    return next((c.by.name for c in changes if name in c.values), "")
 
 
 def _require_reason(changed: Mapping[str, Any], reason: str) -> None:

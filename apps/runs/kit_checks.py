@@ -8,13 +8,13 @@ from typing import Any
 from django.db import transaction
 
 from apps.kit.models import KitChange, Reference
-from apps.kit.quarantine import FAILED, kept_back
+from apps.kit.quarantine import after_check
 from apps.kit.register import get_item
 from apps.plant.models import all_layers
 from apps.plant.services import plain_policies
 from apps.runs.models import OPEN, Run
 from metrology.faults import Fault
-from metrology.judgement.incoming import ACCEPTED, QUARANTINED
+from metrology.judgement.incoming import ACCEPTED
 from metrology.judgement.policy import resolve_policy
 from metrology.judgement.tolerance import Term, Tolerance
 from metrology.methods.method import Method
@@ -119,14 +119,16 @@ def project_item(run: Run, decided: DecisionMade) -> None:
     if KitChange.objects.filter(group=GROUP, code=item.code, values__incoming=mark).exists():
         return
     why = decided.reason if decided.choice != decided.proposed else decided.because
-    stays = kept_back(GROUP, item, checked_at=run.signed_at) if state == ACCEPTED else ""
-    if stays:
-        why, state = f"passed. {stays}", QUARANTINED
-    values = {"state": [item.state, state], "incoming": mark}
-    if state == QUARANTINED and not stays:
-        values["cause"] = ["", FAILED]
+    checked = after_check(GROUP, item, passed=state == ACCEPTED, incoming=mark)
+    if checked.stays:
+        why = f"passed. {checked.stays}"
     KitChange.objects.create(
-        group=GROUP, code=item.code, at=run.signed_at, by=run.technician, reason=f"Incoming check {run.label}: {why}"[:300], values=values
+        group=GROUP,
+        code=item.code,
+        at=run.signed_at,
+        by=run.technician,
+        reason=f"Incoming check {run.label}: {why}"[:300],
+        values=checked.values,
     )
-    item.state = state
+    item.state = checked.state
     item.save(update_fields=["state"])

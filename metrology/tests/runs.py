@@ -1,5 +1,6 @@
 """A run played in memory: events admitted by the rules and folded, as the server does it."""
 
+from abc import ABC, abstractmethod
 from datetime import UTC, datetime, timedelta
 
 from metrology.judgement.tolerance import Term, Tolerance
@@ -132,15 +133,15 @@ class Play:
         return self
 
 
-class StepPlay(Play):
+class StepPlay(Play, ABC):
     """A run walked through step by step; `forward` does what asks nothing of the judgement. answers: by the names of fields."""
 
     answers: dict[str, str] = {}
     prefers_suggested = False
 
+    @abstractmethod
     def standard(self, role, given):
         """What stands for the truth in a role."""
-        raise NotImplementedError
 
     @property
     def step(self):

@@ -28,7 +28,7 @@ class ToldFieldSerializer(serializers.Serializer):
 class IndicatorSerializer(serializers.Serializer):
     device = serializers.CharField(allow_blank=True)  # empty where nothing can be read
     fault = serializers.CharField(allow_blank=True)
-    fields_told = ToldFieldSerializer(many=True, source="fields")
+    told = ToldFieldSerializer(many=True)
 
 
 class ReadoutSerializer(serializers.Serializer):

@@ -20,20 +20,9 @@ from apps.accounts.policy import require
 from apps.kit.models import Buffer, KitChange, KitFile, Liquid, Reference, Solution, Syringe, Trap, Worn
 from apps.kit.outside import item_check, item_stops, item_uses
 from apps.kit.quarantine import CAUSES, cause_of, quarantine_of
-from apps.kit.register import (
-    GROUPS,
-    KitField,
-    add_item,
-    as_typed,
-    attach,
-    check_in,
-    edit_item,
-    get_item,
-    group_of,
-    set_state,
-    take_certificate,
-)
+from apps.kit.register import GROUPS, KitField, add_item, as_typed, edit_item, get_item, group_of
 from apps.kit.selectors import standing
+from apps.kit.services import attach, check_in, set_state, take_certificate
 from apps.plant.api.serializers import OptionSerializer, UploadSerializer
 from config.failures import Missing
 from config.uploads import sent_file

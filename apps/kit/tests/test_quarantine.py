@@ -47,6 +47,18 @@ class Quarantine(PlantTestCase):
         self.certificate(today, "TP-10")
         self.assertEqual(self.state("in service", reason="calibrated anew").json()["state"], "in service")
 
+    def test_retired_and_taken_back_it_needs_what_it_needed_before(self):
+        self.quarantine("dropped")
+        self.state("retired")
+        body = self.assertFailure(self.state("in service", reason="found in the store"), 400, "needs_certificate")
+        self.assertIn("MB-P01 stays retired.", body["message"])
+        self.certificate(timezone.localdate())
+        self.assertEqual(self.state("in service", reason="calibrated anew").json()["state"], "in service")
+        self.state("retired")
+        self.assertEqual(
+            self.state("in service", reason="needed again").json()["state"], "in service"
+        )  # what was settled before is settled
+
     def test_the_certificate_that_it_had_does_not_count(self):
         Reference.objects.filter(code="MB-P01").update(calibrated_on=timezone.localdate())
         self.quarantine("doubt")

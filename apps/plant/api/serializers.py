@@ -156,6 +156,7 @@ class InstrumentPageDataSerializer(InstrumentRowSerializer):
     tolerance = serializers.CharField()
     output = serializers.CharField()
     policies = serializers.ListField(child=serializers.CharField())
+    uses = OptionSerializer(many=True)  # what it may be made: out of use, retired, or in use again
     open_run = serializers.UUIDField(allow_null=True)
     methods = OptionSerializer(many=True)
     has_points = serializers.BooleanField()

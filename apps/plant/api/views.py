@@ -25,7 +25,7 @@ from apps.plant.api.serializers import (
     InstrumentRowSerializer,
     UploadSerializer,
 )
-from apps.plant.models import Area, Instrument, InstrumentFile
+from apps.plant.models import STATES, Area, Instrument, InstrumentFile
 from apps.plant.outside import more_of
 from apps.plant.register import FIELDS, as_typed
 from apps.plant.selectors import (
@@ -172,6 +172,7 @@ def _page(i: Instrument) -> dict[str, Any]:
         "tolerance": describe(i.tolerance(), i.unit),
         "output": f"{i.output_lo:g} to {i.output_hi:g} {i.output_unit}, {KINDS[i.transfer]}",
         "policies": _policy_words(i),
+        "uses": [{"value": v, "label": t} for v, t in STATES.items() if v != i.state],
         "methods": methods_for(i),
         "has_points": i.method in METHODS and METHODS[i.method].traits.has_points,
         "follows_life": i.method in METHODS and METHODS[i.method].traits.follows_life,

@@ -3701,7 +3701,7 @@ export interface components {
         Indicator: {
             device: string;
             fault: string;
-            fields_told: components["schemas"]["ToldField"][];
+            told: components["schemas"]["ToldField"][];
         };
         /** @description The form as typed: numbers may come as text, with a comma. */
         InstrumentForm: {
@@ -3863,6 +3863,7 @@ export interface components {
             tolerance: string;
             output: string;
             policies: string[];
+            uses: components["schemas"]["Option"][];
             /** Format: uuid */
             open_run: string | null;
             methods: components["schemas"]["Option"][];

@@ -13,7 +13,7 @@ function Standing({ standing, days }: { standing: string; days: number }) {
   return (
     <span className={`inline-flex items-center gap-1 font-bold ${tone}`}>
       <Icon size={16} strokeWidth={3} aria-hidden="true" /> {standing}
-      {standing === "due soon" && <span className="font-normal">, {days} days left</span>}
+      {standing === "due soon" && <span className="font-normal">{days} days left</span>}
     </span>
   );
 }

@@ -205,18 +205,11 @@ export function InstrumentPage() {
   );
 }
 
-const USES = [
-  { value: "in use", label: "In use" },
-  { value: "out of use", label: "Out of use, or in the store" },
-  { value: "retired", label: "Retired" },
-];
-
 /** Taken out of use, retired, or taken back, with a reason. */
 function Use({ i }: { i: Instrument }) {
   const queries = useQueryClient();
   const [open, setOpen] = useState(false);
-  const choices = USES.filter((u) => u.value !== i.state);
-  const [state, setState] = useState(choices[0]?.value ?? "");
+  const [state, setState] = useState(i.uses[0]?.value ?? "");
   const [reason, setReason] = useState("");
   const act = useMutation({
     mutationFn: () => unwrap(client.POST("/api/v1/instruments/{tag}/use/", { params: { path: { tag: i.tag } }, body: { state, reason } })),
@@ -238,7 +231,7 @@ function Use({ i }: { i: Instrument }) {
             act.mutate();
           }}
         >
-          <ChoiceField label="It is to be" value={state} onChange={setState} options={choices} error={errors.state && !run ? errors.state : undefined} />
+          <ChoiceField label="It is to be" value={state} onChange={setState} options={i.uses} error={errors.state && !run ? errors.state : undefined} />
           <TextField label="Why" value={reason} onChange={setReason} error={errors.reason} autoFocus />
           <p className="text-sm text-muted">
             {state === "in use" ? "It is due at once: what stood in a store is proved before it counts." : "It is due no more, and no run is started on it. Its history stays."}

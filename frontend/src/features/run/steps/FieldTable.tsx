@@ -22,7 +22,7 @@ const CELL = "px-2 py-1 align-middle";
 
 /** Numbers asked for side by side with what is known of each: a line a number, what the instrument tells now beside the field where it goes. */
 export function FieldTable({ heads, fields, values, set, errors, takesFocus, now }: Props) {
-  const live = now?.fields.length ? new Map(now.fields.map((f) => [f.name, f])) : null;
+  const live = now?.told.length ? new Map(now.told.map((f) => [f.name, f])) : null;
   const span = heads.length + (live ? 3 : 2);
   return (
     <table className="w-full max-w-4xl border-t-2 border-slate">

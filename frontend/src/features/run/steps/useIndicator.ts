@@ -3,7 +3,7 @@ import { client, unwrap, type Run, type Schemas, type Step } from "../../../api/
 import { readJson } from "../../../ui/ChooseJson";
 import { inTurn, useTakeRun } from "../useRun";
 
-export type ToldNow = Schemas["Indicator"] & { fields: Schemas["ToldField"][] };
+export type ToldNow = Schemas["Indicator"];
 
 /** An instrument on the bench that tells the fields of a step itself: what it tells now, read for the record, told and read back. */
 export function useIndicator(run: Run, step: Step) {
@@ -35,8 +35,7 @@ export function useIndicator(run: Run, step: Step) {
     onSuccess: take,
     onError: notice,
   });
-  const told = step.readouts.length && now.data ? { ...now.data, fields: now.data.fields_told } : undefined;
-  return { now: told, read, send, load, busy: read.isPending || send.isPending || load.isPending, error: send.error ?? read.error ?? load.error ?? null };
+  return { now: now.data, read, send, load, busy: read.isPending || send.isPending || load.isPending, error: send.error ?? read.error ?? load.error ?? null };
 }
 
 export type Indicator = ReturnType<typeof useIndicator>;
