@@ -6,7 +6,7 @@ PORT ?= 8000
 BROWSER := $(shell command -v chromium 2>/dev/null)
 
 .DEFAULT_GOAL := help
-.PHONY: help demo test dev bench corpus mutants build setup api check-env clean
+.PHONY: help serve demo test dev bench corpus mutants build setup api check-env clean
 
 help: ## what can be done here
 	@echo "Verify Loop"; echo
@@ -17,6 +17,9 @@ demo: setup build ## set everything up and serve the demonstration plant on loca
 	@$(PY) manage.py load_demo
 	@$(PY) manage.py collectstatic --noinput -v0
 	@$(PY) -m tools.serve --host $(HOST) --port $(PORT)
+
+serve: setup build ## serve a real plant on localhost: empty at first, set up by the first visit
+	@$(PY) -m tools.plant --host $(HOST) --port $(PORT)
 
 test: setup build var/.dev-installed var/.browser-installed ## set everything up and run all checks and tests
 	@$(PY) -m tools.check

@@ -9,14 +9,17 @@ from typing import Any
 
 from apps.accounts.models import Person
 from apps.plant.models import Instrument
-from apps.plant.services import policy_for
+from apps.plant.policies import policy_for
 from apps.runs.models import Run
 from apps.runs.projections import project
 from apps.runs.services import snapshot
 from apps.runs.store import append_rows
+from apps.safety.proving import points_of
+from metrology.methods.proof_test import FOUND, LEFT, PART, WHOLE, proof_key, trip_key
 from metrology.methods.registry import get_method
 from metrology.methods.setup import setup_payload
 from metrology.methods.slots import Slot
+from metrology.methods.steps import Step
 from metrology.quantities.words import decimals_for, number
 from metrology.run.events import Event
 from metrology.run.progress import evaluate_set, make_progress, passes_of
@@ -35,7 +38,7 @@ class PlayedRun:
     ) -> None:
         self.instrument, self.device, self.person, self.now, self.refs = instrument, device, technician, at, refs
         self.method = get_method(instrument.method)
-        setup = instrument.run_setup(policy_for(instrument), self.method.revision)
+        setup = replace(instrument.run_setup(policy_for(instrument), self.method.revision), functions=points_of(instrument))
         self.run = Run(
             id=uuid.uuid5(NAMESPACE, f"run {number_}"),
             number=number_,
@@ -114,11 +117,27 @@ class PlayedRun:
                 self._judge(step.key, step.set_name, is_as_left=step.phase == "as left")
             elif step.kind == "adjust":
                 self._adjust(step.key, step.variant)
+            elif step.key in (FOUND, LEFT):
+                self._prove(step)
             elif step.key.startswith("repair"):
                 self.device.faults = replace(self.device.faults, hysteresis=0.05)
                 self.do("step_confirmed", after_s=1200, step=step.key, values={"work": "Impulse line rodded and flushed, cell cleaned"})
             else:
                 self._close(step.key)
+
+    def _prove(self, step: Step) -> None:
+        """Where it trips: at the value at which its output stands for the trip; as left within what is required."""
+        values = {f.name: "" for f in step.fields}
+        for p in self.state.setup.functions:
+            at = p.trip - self._off_by(p.trip) if step.key == FOUND else p.trip
+            values |= {proof_key(p.code): WHOLE if self.run.number % 3 else PART, trip_key(p.code): f"{at:.2f}"}
+        self.do("step_confirmed", after_s=300, step=step.key, values={f.name: values[f.name] for f in step.fields})
+
+    def _off_by(self, applied: float) -> float:
+        """How much more than is applied its output tells, in its unit."""
+        i = self.state.setup.instrument
+        told = (self.device.settle_at(applied) - i.output_lo) / (i.output_hi - i.output_lo)
+        return i.lrv + told * (i.urv - i.lrv) - applied
 
     def _judge(self, step: str, of: str, *, is_as_left: bool) -> None:
         proposal = self.method.advice.propose(self.state.setup, evaluate_set(self.state, self.method, of), is_as_left=is_as_left)

@@ -8,7 +8,16 @@ from metrology.simulation.transmitter import Faults
 
 PASSWORD = "marram-bay-demo"
 
-SKILLS = {"ines": "gas work", "tomas": "gas work"}
+SKILLS = [  # who, what for, how many days more; 0: it does not end
+    ("ines", "gas work", 410),
+    ("ines", "lock-out", 0),
+    ("ines", "work at height", 120),
+    ("tomas", "gas work", 38),
+    ("tomas", "lock-out", 0),
+    ("oda", "lock-out", 0),
+    ("oda", "work at height", 230),
+    ("marta", "gas work", 300),
+]
 PEOPLE = [  # username, first, last, role
     ("ines", "Ines", "Calder", "technician"),
     ("tomas", "Tomas", "Wray", "technician"),

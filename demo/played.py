@@ -11,7 +11,7 @@ from typing import Any
 
 from apps.accounts.models import Person
 from apps.plant.models import Instrument
-from apps.plant.services import policy_for
+from apps.plant.policies import policy_for
 from apps.runs.history import history_of
 from apps.runs.models import Run
 from apps.runs.projections import project

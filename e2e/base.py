@@ -14,6 +14,7 @@ from playwright.sync_api import Page, expect, sync_playwright
 from apps.accounts.models import Person
 from apps.kit.models import Reference
 from apps.plant.models import Area, Instrument
+from apps.runs.tests.base import make_qualified
 
 PASSWORD = "a-long-password"
 ARGUMENTS = ["--no-sandbox", "--disable-dev-shm-usage", "--disable-gpu", "--font-render-hinting=none", "--disable-background-networking"]
@@ -39,7 +40,9 @@ def make_plant() -> None:
         ("marta", "Marta", "reviewer"),
         ("ruben", "Ruben", "planner"),
     ):
-        Person.objects.create_user(username, password=PASSWORD, first_name=first, last_name="Calder", role=role)
+        made = Person.objects.create_user(username, password=PASSWORD, first_name=first, last_name="Calder", role=role)
+        if role == "technician":
+            make_qualified(made, "gas work", "lock-out", "work at height", "confined space")
     area = Area.objects.create(code="RO", name="Reverse-osmosis hall")
     for tag, due in (("PT-2110", -3), ("PT-2111", 5)):
         Instrument.objects.create(
@@ -98,14 +101,20 @@ class BrowserTestCase(StaticLiveServerTestCase):
         self.page = self.open_browser()
 
     def tearDown(self):
-        if SHOTS and any(
-            error for _, error in [*getattr(self._outcome.result, "failures", []), *getattr(self._outcome.result, "errors", [])]
-        ):
-            self.page.screenshot(path=f"{SHOTS}/failed-{self.id().split('.')[-1]}.png")
+        if not self._outcome.success:
+            self.tell_what_stood_there()
         for context in list(self.browser.contexts):
             context.close()
         policy = [e for e in self.console_errors if "Content Security Policy" in e or "Uncaught" in e]
         self.assertEqual(policy, [])
+
+    def tell_what_stood_there(self):
+        """Of a journey that failed, the words on its page and what had the focus: where it failed cannot be looked at, that is what is left of it."""
+        name = self.id().rsplit(".", 1)[-1]
+        if SHOTS:
+            self.page.screenshot(path=f"{SHOTS}/failed-{name}.png")
+        at, words = self.page.evaluate("() => [document.activeElement?.outerHTML.slice(0, 200), document.body.innerText.slice(0, 4000)]")
+        print(f"\n{name}: {self.page.url}, focus on {at}\n{words}\n", flush=True)
 
     def open_browser(self, **options) -> Page:
         """A page of a new person at a device of their own."""

@@ -72,8 +72,16 @@ class KitJourney(BrowserTestCase):
         p.get_by_role("button", name="Add it").click()
         expect(p.get_by_role("heading", name=re.compile("MB-P20"))).to_be_visible()
         table = b"Applied [bar],Indicated [bar],U\n0,0,0.001\n10,10.001,0.002\n"
-        p.locator("input[type=file]").last.set_input_files({"name": "points.csv", "mimeType": "text/csv", "buffer": table})
-        expect(p.get_by_text("2 points were taken over.")).to_be_visible()
+        take = p.get_by_role("group", name="A new certificate as data")
+        take.get_by_label("Its number").fill("TP-2")
+        take.get_by_label("Calibrated on").fill(today.isoformat())
+        take.get_by_label("Certificate as data", exact=True).set_input_files(
+            {"name": "points.csv", "mimeType": "text/csv", "buffer": table}
+        )
+        expect(p.get_by_text("2 points.")).to_be_visible()
+        p.get_by_role("button", name="Write 1 row").press("Enter")
+        expect(p.get_by_text("1 row was written.")).to_be_visible()
+        p.goto("/kit/reference/MB-P20")
         expect(p.get_by_label("Certificate points")).to_have_value("0 0 0.1; 1000 1000.1 0.2")
         self.assertEqual(len(Reference.objects.get(code="MB-P20").points), 2)
 

@@ -98,16 +98,29 @@ class NothingLost(BrowserTestCase):
         p.get_by_label("Reading, mA").press("Enter")
         expect(p.get_by_role("button", name="Record reading 2")).to_be_visible()
 
-    def test_a_lost_connection_keeps_the_number_and_sending_again_stores_it_once(self):
-        p = self.page
+    def lose_answers(self, times):
+        """The server stores what is sent, but its answer never arrives."""
         lost = []
 
         def answer_lost(route):
-            """The server stores it, but its answer never arrives."""
             lost.append(route.fetch())
             route.abort()
 
-        p.route("**/events/", answer_lost, times=1)
+        self.page.route("**/events/", answer_lost, times=times)
+        return lost
+
+    def test_an_answer_lost_once_is_asked_for_again_without_anybody_noticing(self):
+        p = self.page
+        lost = self.lose_answers(1)
+        p.get_by_label("Reading, mA").fill("4.01")
+        p.get_by_label("Reading, mA").press("Enter")
+        expect(p.get_by_role("region", name="As found readings").get_by_role("row")).to_have_count(2)
+        expect(p.get_by_text("All saved")).to_be_visible()
+        self.assertEqual((len(lost), RunEvent.objects.filter(type="reading_taken").count()), (1, 1))
+
+    def test_a_lost_connection_keeps_the_number_and_sending_again_stores_it_once(self):
+        p = self.page
+        lost = self.lose_answers(3)
         p.get_by_label("Reading, mA").fill("4.01")
         p.get_by_label("Reading, mA").press("Enter")
         expect(p.get_by_text("The server can't be reached")).to_be_visible()
@@ -115,7 +128,7 @@ class NothingLost(BrowserTestCase):
         p.get_by_label("Reading, mA").press("Enter")
         expect(p.get_by_role("button", name="Record reading 2")).to_be_visible()
         self.assertEqual(RunEvent.objects.filter(type="reading_taken").count(), 1)
-        self.assertEqual(len(lost), 1)
+        self.assertEqual(len(lost), 3)
 
     def test_slips_are_asked_about_refused_or_struck_in_plain_words(self):
         p = self.page

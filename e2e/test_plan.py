@@ -28,6 +28,8 @@ class PlanJourney(BrowserTestCase):
         p.get_by_role("link", name="Make a round").click()
         for name in people:
             p.get_by_role("checkbox", name=name).click()
+        p.reload()
+        expect(p.get_by_text("What you typed here before stands in the form")).to_be_visible()
         p.get_by_role("button", name="Make it").click()
         p.get_by_role("button", name="Build the round").click()
         expect(p.get_by_role("button", name="Build it anew")).to_be_visible(timeout=60_000)
@@ -44,6 +46,13 @@ class PlanJourney(BrowserTestCase):
         panel.get_by_label("Start").fill("7 o'clock")
         panel.get_by_role("button", name="Move it there").click()
         expect(panel.get_by_text("write it like 07:30")).to_be_visible()
+        first = p.get_by_label("Jobs in order").get_by_role("row", name=re.compile("PT-3001")).inner_text()[:5]  # where another stands
+        panel.get_by_label("Start").fill(first)
+        panel.get_by_role("button", name="Move it there").click()
+        expect(panel.get_by_text("It can with this exchange:")).to_be_visible()
+        panel.get_by_role("button", name="Move it, with the exchange").press("Enter")
+        expect(p.get_by_label("Timeline").get_by_role("button", name=re.compile(f"PT-2110, {first} to .* locked"))).to_be_visible()
+        expect(p.get_by_text("6 of 6 jobs")).to_be_visible()
         panel.get_by_label("Start").fill("14:10")
         panel.get_by_role("button", name="Move it there").click()
         moved = p.get_by_label("Timeline").get_by_role("button", name=re.compile("PT-2110, 14:10 to .* locked"))
@@ -145,7 +154,11 @@ class PlanJourney(BrowserTestCase):
         expect(p.get_by_role("heading", name=re.compile("Due on"))).to_be_visible()  # it stands in the address
         p.get_by_role("button", name="Put off").first.click()
         dialog = p.get_by_role("dialog")
-        dialog.get_by_label("Until").fill((timezone.localdate() + timedelta(days=25)).isoformat())
+        until = (timezone.localdate() + timedelta(days=25)).isoformat()
+        dialog.get_by_label("Until").fill(until)
+        p.reload()  # what was typed is kept on the device
+        p.get_by_role("button", name="Put off").first.click()
+        expect(dialog.get_by_label("Until")).to_have_value(until)
         dialog.get_by_label(re.compile("Why it can wait")).fill("Line is shut until then")
         dialog.get_by_role("button", name="Ask for it").click()
         expect(p.get_by_text("waits for approval")).to_be_visible()

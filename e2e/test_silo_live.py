@@ -174,6 +174,11 @@ class SiloLive(BrowserTestCase):
         w.form.get_by_role("button", name="Send it, then read it back").press("Enter")
         expect(w.form.get_by_text("read", exact=True)).to_have_count(4)
         self.assertEqual(self.scale.parameters[:4], sent[:4])
+        p.get_by_label("Why a value differs").fill("It does not")
+        w.form.get_by_label("Signal at Max").fill("1.2345")
+        self.press("Read it back")
+        expect(w.form.get_by_label("Signal at Max")).to_have_value(f"{sent[1]:.6g}")  # what was read stands where it was typed
+        expect(p.get_by_label("Why a value differs")).to_have_value("It does not")  # what no instrument tells stays as typed
         self.check_step(p, "Send, then read back")
         w.answers["File saved as"] = "WT-3301 restored"
         w.pass_step()

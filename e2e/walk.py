@@ -100,7 +100,7 @@ class Walk:
     def read(self, *rows: str | Mapping[str, str]) -> Walk:
         """Readings: number, Enter; where more is asked, by the labels."""
         for n, row in enumerate(rows, 1):
-            expect(self.form.get_by_role("button", name=re.compile(rf"^Record reading {n}$"))).to_be_visible()
+            expect(self.form.get_by_role("button", name=re.compile(rf"^Record reading {n}$"))).to_be_enabled()  # not that of the set before
             main = self.form.locator("input:visible").first
             if isinstance(row, str):
                 expect(self.form.locator("input:focus")).to_have_count(1)

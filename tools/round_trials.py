@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import math
 import random
-from dataclasses import dataclass
+import time
+from dataclasses import dataclass, replace
 
 from apps.planning.solver.build import build_round
 from apps.planning.solver.check import find_breaches
 from apps.planning.solver.problem import GasNeed, Job, Plan, Problem, Worker
+from apps.planning.solver.walking import days, shortest_tour, stops_of, unevenness, walked_share
+from apps.planning.solver.why import find_clash
 from demo.plant import AREAS
 
 GAS = frozenset({"gas work"})
@@ -65,3 +68,32 @@ def run_trial(seed: int, seconds: float) -> Trial:
     built = build_round(problem, seconds=seconds, on_better=tell)
     assert built.plan is not None
     return Trial(first[0], built.gap, len(built.plan.placed), built.seconds, len(find_breaches(problem, built.plan)))
+
+
+def run_walking(jobs: int, seconds: float, seeds: tuple[int, ...] = (1, 2, 3)) -> tuple[float, float, int]:
+    """Rounds of so many jobs: walking beside the shortest tours with the way back for lunch, the same without it, and minutes from the longest to the
+    shortest day; of each the worst.
+    """
+    shares, plain, uneven = [], [], []
+    for seed in seeds:
+        problem = make_problem(seed, jobs=jobs)
+        plan = build_round(problem, seconds=seconds).plan
+        assert plan is not None
+        tours = sum(
+            shortest_tour(problem, frozenset(at for _, _, at in stops_of(problem, plan, w.key)) - {problem.base}) for w in problem.people
+        )
+        shares.append(walked_share(problem, plan))
+        plain.append(sum(d.walked for d in days(problem, plan).values()) / tours)
+        uneven.append(unevenness(problem, plan))
+    return max(shares), max(plain), max(uneven)
+
+
+def explain_seconds(seed: int = 5) -> float:
+    """Seconds until the smallest clash of a round that can't be done is told: more musts than a permit's window holds."""
+    problem = make_problem(seed, jobs=20)
+    musts = tuple(replace(j, is_must=True, window=(480, 560), area="RO") if n < 9 else j for n, j in enumerate(problem.jobs))
+    hard = replace(problem, jobs=musts)
+    began = time.monotonic()
+    told = find_clash(hard)
+    assert told, "it can be done"
+    return time.monotonic() - began

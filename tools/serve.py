@@ -6,12 +6,10 @@ import argparse
 import os
 import subprocess
 import sys
-import warnings
 from pathlib import Path
 
-import uvicorn
-
 from demo.plant import PASSWORD, PEOPLE
+from tools.serving import serve
 
 ROOT = Path(__file__).resolve().parent.parent
 WORLD = ROOT / "demo" / "bench" / "world.json"
@@ -31,17 +29,11 @@ def main() -> None:
     print("\n  Stop with Ctrl+C.\n", flush=True)
     bench = subprocess.Popen([sys.executable, "-m", "apps.bench.simulator", str(WORLD)], cwd=ROOT) if given.bench else None
     try:
-        _serve(given.host, given.port)
+        serve(given.host, given.port)
     finally:
         if bench:
             bench.terminate()
             bench.wait()
-
-
-def _serve(host: str, port: int) -> None:
-    # Files are served from a synchronous reader, which is as meant; the stream of live readings is asynchronous.
-    warnings.filterwarnings("ignore", message="StreamingHttpResponse must consume synchronous iterators")
-    uvicorn.run("config.asgi:application", host=host, port=port, log_level="warning", timeout_graceful_shutdown=2)
 
 
 if __name__ == "__main__":

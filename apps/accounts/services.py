@@ -5,11 +5,12 @@ from __future__ import annotations
 from axes.exceptions import AxesBackendPermissionDenied
 from axes.handlers.proxy import AxesProxyHandler
 from django.contrib.auth import authenticate
+from django.contrib.auth.password_validation import password_validators_help_texts, validate_password
+from django.core.exceptions import ValidationError
 from django.http import HttpRequest
 
 from apps.accounts.models import Person
-from apps.accounts.policy import require
-from config.failures import Missing, NotAllowed
+from config.failures import NotAllowed
 from metrology.faults import Fault
 
 LOCKED_OUT = Fault(
@@ -30,6 +31,19 @@ def check_credentials(request: HttpRequest, username: str, password: str) -> Per
     return person
 
 
+def require_strong(password: str, person: Person, *, field: str = "new") -> None:
+    """Raise a Fault where a password is too weak for somebody."""
+    try:
+        validate_password(password, person)
+    except ValidationError as error:
+        raise Fault("weak_password", " ".join(error.messages), field=field) from None
+
+
+def password_rule() -> str:
+    """What makes a password strong enough, in words."""
+    return " ".join(password_validators_help_texts())
+
+
 def confirm_password(request: HttpRequest, person: Person, password: str) -> None:
     """The signed-in person's password once more, for a signature."""
     if not password:
@@ -37,17 +51,3 @@ def confirm_password(request: HttpRequest, person: Person, password: str) -> Non
     confirmed = check_credentials(request, person.username, password)
     if confirmed.pk != person.pk:
         raise NotAllowed("not_allowed", "That is somebody else's password.")
-
-
-def set_skills(*, actor: Person, username: str, skills: str) -> Person:
-    """What somebody is qualified for, one after the other with ;. Rounds give gas work to those only who have 'gas work'."""
-    require(actor, "plan the work")
-    found = Person.objects.filter(username=username, is_active=True).first()
-    if found is None:
-        raise Missing("unknown_person", f"There is nobody called {username[:40]} here.", field="username")
-    listed = list(dict.fromkeys(part.strip().casefold() for part in skills.split(";") if part.strip()))
-    if sum(len(s) + 2 for s in listed) > 200:
-        raise Fault("too_long", "That is more than 200 characters of qualifications.", field="skills")
-    found.skills = "; ".join(listed)
-    found.save(update_fields=["skills"])
-    return found

@@ -11,7 +11,7 @@ from apps.batches.models import BatchSensor
 from apps.bench.models import Device
 from apps.kit.models import Reference
 from apps.plant.models import Instrument
-from apps.plant.services import policy_for
+from apps.plant.policies import policy_for
 from apps.runs.due import open_run
 from apps.runs.offers import ORDER, offer_reference, offer_references
 from config.failures import Missing

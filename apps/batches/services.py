@@ -18,8 +18,9 @@ from apps.bench import auto_capture
 from apps.bench.models import Device
 from apps.bench.onward import take_on
 from apps.bench.wired import sources_of
+from apps.runs.arriving import NewEvent
 from apps.runs.models import OPEN
-from apps.runs.services import NewEvent, append_events, start_run
+from apps.runs.services import append_events, start_run
 from apps.runs.store import load_state
 from apps.runs.together import require_own, sign_ready
 from config.failures import Missing

@@ -14,8 +14,9 @@ from apps.bench.live import RunLive, same_stream
 from apps.bench.selectors import find_signal
 from apps.bench.sources.base import SourceFault
 from apps.bench.stimulus import shut
+from apps.runs.arriving import NewEvent
 from apps.runs.models import Run
-from apps.runs.services import NewEvent, append_seen
+from apps.runs.services import append_seen
 from apps.runs.store import load_state
 from config.failures import Missing
 from metrology.faults import Fault

@@ -12,8 +12,9 @@ from apps.accounts.policy import require
 from apps.bench.hart.master import MALFUNCTION, HartMaster
 from apps.bench.selectors import find_signal
 from apps.bench.sources.base import SourceFault
+from apps.runs.arriving import NewEvent
 from apps.runs.models import Run
-from apps.runs.services import NewEvent, append_seen
+from apps.runs.services import append_seen
 from apps.runs.store import load_state
 from metrology.faults import Fault
 from metrology.methods.parameters import ACTS, FOLLOWS, FORMAT, HELD, require_possible

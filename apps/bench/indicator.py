@@ -17,8 +17,9 @@ from apps.accounts.policy import require
 from apps.bench.hub import HUB
 from apps.bench.models import NUMBER, PARAMETER, Device
 from apps.bench.sources.base import SourceFault
+from apps.runs.arriving import NewEvent
 from apps.runs.models import Run
-from apps.runs.services import NewEvent, append_seen
+from apps.runs.services import append_seen
 from apps.runs.store import load_state
 from metrology.faults import Fault
 from metrology.methods.registry import get_method

@@ -9,9 +9,10 @@ from typing import Any
 
 from apps.accounts.models import Person
 from apps.bench.wired import INHIBIT, RELEASE, RESET, press, seen_of
+from apps.runs.arriving import NewEvent
 from apps.runs.models import OPEN
 from apps.runs.outside import seen_at_release
-from apps.runs.services import NewEvent, append_events
+from apps.runs.services import append_events
 from apps.runs.store import load_state
 from metrology.faults import Fault
 from metrology.methods.registry import get_method

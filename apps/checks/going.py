@@ -18,7 +18,8 @@ from apps.checks.gas import first_that_suits, kits_of, reason_for
 from apps.checks.models import CheckJob, CheckRound
 from apps.checks.services import close_if_over, own_round
 from apps.plant.models import check_method
-from apps.runs.services import NewEvent, append_events, start_run
+from apps.runs.arriving import NewEvent
+from apps.runs.services import append_events, start_run
 from apps.runs.store import load_state
 from config.failures import Missing
 from metrology.faults import Fault

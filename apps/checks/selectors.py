@@ -14,7 +14,7 @@ from apps.accounts.models import Person
 from apps.checks.gas import Kit, first_that_suits, kits_of
 from apps.checks.models import CheckJob, CheckRound
 from apps.plant.models import Instrument, check_method
-from apps.plant.services import policy_for
+from apps.plant.policies import policy_for
 from apps.runs.due import standing
 from apps.runs.gas import bottle_words, bottles
 from apps.runs.models import OPEN, KitUse, Run

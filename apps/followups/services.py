@@ -18,6 +18,8 @@ from config.failures import Missing, NotAllowed
 from metrology.faults import Fault, Faults
 from metrology.judgement.decision import FAIL, MARGINAL, PASS
 from metrology.judgement.impact import FoundOutside, impact_words
+from metrology.quantities.words import day_words
+from metrology.run.results import proofs_in
 from metrology.run.state import RunState
 
 ASKED = {
@@ -32,16 +34,16 @@ ASKED = {
 LONGEST = 4000
 
 
-def follow(run: Run, _state: RunState) -> None:
+def follow(run: Run, state: RunState) -> None:
     """Open, bring up to date or end the follow-up of a run that has ended; kept with the run, in one go."""
     held = FollowUp.objects.filter(run=run).first()
     if run.instrument is None:
         return
     outside = run.status != "voided" and run.found_verdict == FAIL and is_calibration(run.instrument, run)
     if outside and held is None:
-        FollowUp.objects.create(run=run, opened_at=run.signed_at or timezone.now(), estimate=_estimate(run))
+        FollowUp.objects.create(run=run, opened_at=run.signed_at or timezone.now(), estimate=_estimate(run, state))
     elif outside and held is not None and held.ended:  # signed anew, outside again
-        held.closed_at, held.ended, held.estimate = None, "", _estimate(run)
+        held.closed_at, held.ended, held.estimate = None, "", _estimate(run, state)
         held.save()
     elif not outside and held is not None and held.closed_at is None and run.status in ("signed", "voided"):
         held.closed_at = run.ended_at or timezone.now()
@@ -49,12 +51,20 @@ def follow(run: Run, _state: RunState) -> None:
         held.save()
 
 
-def _estimate(run: Run) -> str:
+def _estimate(run: Run, state: RunState) -> str:
+    """How wrong it was, and since when at the latest: of its trip where that was not as required, of its readings where they were outside."""
+    trips = [f"{p.point.code}: {p.found.says}." for p in proofs_in(state) if p.found.verdict == FAIL]
+    inside = run.found_share is not None and abs(run.found_share) <= 100
+    if trips and inside:
+        good = _last_good(run)
+        since = f"It was last good on {day_words(good)}." if good else "When it was last good is not known here."
+        return " ".join([*trips, "Its readings were inside their limits.", since])[:500]
     i = run.instrument
     assert i is not None
     on = timezone.localdate(run.signed_at)
     per_percent = (i.urv - i.lrv) / 100 if i.transfer == "linear" else 0.0
-    return impact_words(FoundOutside(on, run.found_error, run.found_share, per_percent, i.unit, _last_good(run)))[:500]
+    words = impact_words(FoundOutside(on, run.found_error, run.found_share, per_percent, i.unit, _last_good(run)))
+    return " ".join([*trips, words])[:500]
 
 
 def _last_good(run: Run) -> date | None:

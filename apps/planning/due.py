@@ -13,14 +13,21 @@ from icalendar import Calendar, Event
 
 from apps.accounts.models import Person
 from apps.accounts.policy import require
-from apps.planning.models import Feed, Round
+from apps.planning.models import Feed, PlannedWeek, Round
 from apps.plant.models import Area, Deferral, Instrument
+from apps.plant.once import once
 from apps.plant.selectors import instrument_row
 from apps.runs.due import deferral_row, due_words, open_run, standing
 from config.failures import Missing
 
 AHEAD_DAYS = 120
 CALENDAR_WEEKS = 5
+
+
+def planned_week(i: Instrument, today: date) -> date | None:
+    """The week for which it was planned, where that still holds; looked up once while a page is read."""
+    found = once("planned weeks", lambda: {p.instrument_id: p for p in PlannedWeek.objects.all()}).get(i.pk)
+    return found.standing(i.next_due, today) if found else None
 
 
 def due_list(*, today: date, area: str = "", search: str = "", days: int = 30, on: date | None = None) -> QuerySet[Instrument]:
@@ -68,6 +75,7 @@ def due_row(i: Instrument, today: date) -> dict[str, Any]:
         "standing": standing(i.next_due, i.grace_days, today),
         "rule": i.due_rule,
         "replace_by": i.replace_by,
+        "planned": planned_week(i, today),
         "days_left": (i.next_due - today).days if i.next_due else None,
     }
 
@@ -78,15 +86,20 @@ def waiting_deferrals() -> list[dict[str, Any]]:
     return [dict(deferral_row(d)) for d in rows[:100]]
 
 
-def make_feed(*, actor: Person, area: str, now: datetime) -> Feed:
-    """A new private link: of an area, or of the person's own rounds."""
+def make_feed(*, actor: Person, area: str, now: datetime, person: str = "") -> Feed:
+    """A new private link: of an area, of somebody's rounds for who plans them, or of one's own."""
     require(actor, "read")
-    found = None
+    found, whose = None, None
+    if person and person != actor.username:
+        require(actor, "plan the work")
+        whose = Person.objects.filter(username=person, is_active=True).first()
+        if whose is None:
+            raise Missing("unknown_person", f"There is nobody called {person[:40]} here.", field="person")
     if area:
         found = Area.objects.filter(code=area).first()
         if found is None:
             raise Missing("unknown_area", f"There is no area {area}.", field="area")
-    return Feed.objects.create(token=secrets.token_urlsafe(32), owner=actor, area=found, made_at=now)
+    return Feed.objects.create(token=secrets.token_urlsafe(32), owner=actor, area=found, person=whose, made_at=now)
 
 
 def revoke_feed(*, actor: Person, feed_id: int, now: datetime) -> None:
@@ -97,14 +110,15 @@ def revoke_feed(*, actor: Person, feed_id: int, now: datetime) -> None:
 
 def calendar_of(token: str, now: datetime) -> bytes:
     """The calendar of a link; a revoked one, or one of somebody who left, is as if it had never been."""
-    feed = Feed.objects.select_related("owner", "area").filter(token=token, revoked_at=None, owner__is_active=True).first()
+    feed = Feed.objects.select_related("owner", "area", "person").filter(token=token, revoked_at=None, owner__is_active=True).first()
     if feed is None:
         raise Missing("unknown_feed", "There is no such calendar.")
     calendar = Calendar()
     calendar.add("prodid", "-//Verify Loop//EN")
     calendar.add("version", "2.0")
-    calendar.add("x-wr-calname", f"Due in {feed.area.name}" if feed.area else f"Rounds of {feed.owner.name}")
-    for event in _area_events(feed.area, now) if feed.area else _round_events(feed.owner, now):
+    whose = feed.person or feed.owner
+    calendar.add("x-wr-calname", f"Due in {feed.area.name}" if feed.area else f"Rounds of {whose.name}")
+    for event in _area_events(feed.area, now) if feed.area else _round_events(whose, now):
         calendar.add_component(event)
     return bytes(calendar.to_ical())
 

@@ -5,7 +5,8 @@ from __future__ import annotations
 import uuid
 from collections.abc import Mapping
 from datetime import date, datetime
-from typing import Any
+from itertools import pairwise
+from typing import Any, cast
 
 from django.db.models import Q
 from django.utils import timezone
@@ -13,6 +14,8 @@ from django.utils import timezone
 from apps.planning.jobs import problem_of
 from apps.planning.models import Round, RoundJob
 from apps.planning.solver.problem import Placed, Plan
+from apps.planning.solver.walking import days, stops_of
+from apps.plant.once import once
 from apps.runs.models import OPEN, Hold, Run
 from config.failures import Missing
 
@@ -36,7 +39,12 @@ def minute_of(found: Round, now: datetime) -> int:
 
 
 def plan_of(found: Round) -> Plan:
-    """The plan as stored, for checking; kit and bottles are told apart by the needs of each job."""
+    """The plan as stored, for checking; looked up once while a page is read."""
+    return cast(Plan, once(f"plan {found.pk}", lambda: _plan_of(found)))
+
+
+def _plan_of(found: Round) -> Plan:
+    """Kit and bottles are told apart by the needs of each job."""
     problem = problem_of(found)
     placed = {}
     for row in found.jobs.select_related("instrument"):
@@ -46,6 +54,22 @@ def plan_of(found: Round) -> Plan:
             bottles = tuple(next((b for b in g.bottles if b in row.kit), "") for g in job.gas)
             placed[row.instrument.tag] = Placed(tuple(t["start"] for t in row.tasks), tuple(row.tasks[0]["people"]), kit, bottles)
     return Plan(placed, {k: int(v) for k, v in found.result.get("lunches", {}).items()})
+
+
+def walking_of(found: Round, *, is_built: bool) -> dict[str, Any]:
+    """The ways between places, each as late as it may be begun, and all of it beside the least that these places take."""
+    if not is_built:
+        return {"walks": [], "walked_min": 0, "tour_min": 0}
+    problem, plan = problem_of(found), plan_of(found)
+    walks = []
+    for w in problem.people:
+        stops = [(w.start, w.start, problem.base), *stops_of(problem, plan, w.key)]
+        for (_, _, here), (start, _, there) in pairwise(stops):
+            minutes = problem.way(here, there)
+            if here != there:
+                walks.append({"person": w.key, "start": start - minutes, "end": start, "says": f"{here} to {there}, {minutes} min"})
+    found_days = days(problem, plan).values()
+    return {"walks": walks, "walked_min": sum(d.walked for d in found_days), "tour_min": sum(d.tour for d in found_days)}
 
 
 def runs_of(found: Round) -> dict[int, Run]:

@@ -13,6 +13,7 @@ from apps.planning.across import jobs_elsewhere
 from apps.plant.models import BACK_IN_USE, IN_USE, STATES, Instrument, InstrumentChange, Trigger
 from apps.runs.due import open_run, set_due
 from apps.runs.models import Hold
+from config.reasons import require_reason
 from metrology.faults import Fault
 
 
@@ -22,20 +23,19 @@ def set_use(*, actor: Person, instrument: Instrument, state: str, reason: str, n
     require(actor, "edit the plant")
     if state not in STATES:
         raise Fault("unknown_choice", f"An instrument is {', '.join(s.lower() for s in STATES.values())}.", field="state")
-    if len(reason.strip()) < 5:
-        raise Fault("missing", "Say why, so that the next one knows.", field="reason")
+    why = require_reason(reason)
     if state == instrument.state:
         raise Fault("not_now", f"{instrument.tag} is {state} already.", field="state")
     if state != IN_USE:
         _require_nothing_open(instrument, now)
     today = timezone.localdate(now)
     values = {"state": [instrument.state, state]}
-    instrument.state, instrument.state_since, instrument.state_why = state, today, f"{reason.strip()[:280].rstrip('.')}."
+    instrument.state, instrument.state_since, instrument.state_why = state, today, f"{why[:280].rstrip('.')}."
     instrument.save()
     if state == IN_USE:
-        Trigger.objects.create(instrument=instrument, kind=BACK_IN_USE, at=now, by=actor, note=reason.strip()[:300], due_at=now)
+        Trigger.objects.create(instrument=instrument, kind=BACK_IN_USE, at=now, by=actor, note=why, due_at=now)
     set_due(instrument)
-    InstrumentChange.objects.create(instrument=instrument, at=now, by=actor, reason=reason.strip()[:300], values=values)
+    InstrumentChange.objects.create(instrument=instrument, at=now, by=actor, reason=why, values=values)
     return instrument
 
 

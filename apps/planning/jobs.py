@@ -11,8 +11,9 @@ from apps.kit.models import GasFitting, Reference
 from apps.planning.models import Round, RoundJob
 from apps.planning.solver.problem import Fixed, GasNeed, Job, Problem, Worker
 from apps.plant.models import Area, Instrument
+from apps.plant.needs import skills_of
 from apps.plant.once import once
-from apps.plant.services import policy_for
+from apps.plant.policies import policy_for
 from apps.runs.gas import bottles
 from metrology.faults import Fault
 from metrology.judgement.gas_kit import GOOD, REFUSE, WARN, Bottle, Fitting, judge_kit
@@ -142,7 +143,7 @@ def make_job(found: Round, row: RoundJob, store: Store, fixed: Fixed | None) -> 
         waits=effort.waits,
         hold_from=effort.hold_from,
         people=max(i.people, 2 if i.access == "confined" else 1),
-        skills=method.traits.skills if method else frozenset(),
+        skills=skills_of(i),
         window=(int(permit[0]), int(permit[1])) if permit else None,
         groups=groups,
         kit=kit,

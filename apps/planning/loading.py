@@ -14,7 +14,7 @@ from apps.planning.models import Round
 from apps.planning.solver.problem import Placed
 from apps.plant.models import ACCESS, Instrument
 from apps.plant.once import once
-from apps.plant.services import policy_for
+from apps.plant.policies import policy_for
 from apps.runs.gas import bottles
 from apps.runs.items import ITEMS, items_offered
 from metrology.judgement.policy import Policy

@@ -7,12 +7,14 @@ from datetime import date, datetime, timedelta
 from typing import Any
 
 from django.db import transaction
+from django.db.models import F, Q, QuerySet
 from django.utils import timezone
 
 from apps.accounts.models import Person
 from apps.accounts.policy import require
+from apps.accounts.qualifications import held_by
 from apps.planning.across import jobs_elsewhere, require_free_jobs, require_free_people
-from apps.planning.models import Round, RoundJob
+from apps.planning.models import Round, RoundJob, monday
 from apps.plant.models import Area, Instrument
 from apps.runs.models import OPEN
 from metrology.faults import Fault, Faults
@@ -37,7 +39,7 @@ def make_round(*, actor: Person, data: Mapping[str, Any], now: datetime) -> Roun
     require(actor, "plan the work")
     faults: list[Fault] = []
     day = _day(data, now, faults)
-    crew = _crew(data, faults)
+    crew = _crew(data, day, faults)
     areas = [str(a) for a in data.get("areas") or []]
     unknown = set(areas) - set(Area.objects.values_list("code", flat=True))
     if unknown:
@@ -51,7 +53,7 @@ def make_round(*, actor: Person, data: Mapping[str, Any], now: datetime) -> Roun
         raise Faults(faults)
     assert day is not None
     name = str(data.get("name") or "").strip()[:80] or f"Round of {day:%-d %B}"
-    found = Instrument.objects.filter(next_due__lte=day + timedelta(days=AHEAD_DAYS))
+    found = _to_be_done(day)
     if areas:
         found = found.filter(area__code__in=areas)
     begun = set(found.filter(runs__status__in=OPEN).values_list("pk", flat=True))
@@ -73,6 +75,13 @@ def make_round(*, actor: Person, data: Mapping[str, Any], now: datetime) -> Roun
     return made
 
 
+def _to_be_done(day: date) -> QuerySet[Instrument]:
+    """What is due until two weeks after a day, and what was planned for its week; what was planned for a later week is left to that."""
+    holds, week = Q(planned_week__due_on=F("next_due")), monday(day)
+    due = Q(next_due__lte=day + timedelta(days=AHEAD_DAYS))
+    return Instrument.objects.filter(due | (holds & Q(planned_week__week=week))).exclude(holds & Q(planned_week__week__gt=week))
+
+
 def _day(data: Mapping[str, Any], now: datetime, faults: list[Fault]) -> date | None:
     try:
         day = date.fromisoformat(str(data.get("day") or ""))
@@ -84,9 +93,10 @@ def _day(data: Mapping[str, Any], now: datetime, faults: list[Fault]) -> date | 
     return day
 
 
-def _crew(data: Mapping[str, Any], faults: list[Fault]) -> list[dict[str, Any]]:
+def _crew(data: Mapping[str, Any], day: date | None, faults: list[Fault]) -> list[dict[str, Any]]:
     out, rows = [], data.get("crew") or []
     people = {p.username: p for p in Person.objects.filter(role="technician", is_active=True)}
+    skills = held_by(people.values(), day or timezone.localdate())
     for row in rows if isinstance(rows, list) else []:
         person = people.get(str(row.get("username", "")))
         if person is None:
@@ -101,7 +111,7 @@ def _crew(data: Mapping[str, Any], faults: list[Fault]) -> list[dict[str, Any]]:
             faults.append(Fault("bad_shift", f"{person.name}'s shift must last between 1 and 14 hours.", field="crew"))
         lunch = list(LUNCH) if row.get("lunch", True) else None
         out.append(
-            {"username": person.username, "name": person.name, "start": start, "end": end, "lunch": lunch, "skills": person.skill_list}
+            {"username": person.username, "name": person.name, "start": start, "end": end, "lunch": lunch, "skills": skills[person.pk]}
         )
     if not out and not faults:
         faults.append(Fault("nobody", "Choose at least one person.", field="crew"))

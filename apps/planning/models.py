@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import uuid
+from datetime import date, timedelta
 
 from django.conf import settings
 from django.db import models
@@ -11,16 +12,38 @@ from apps.plant.models import Area, Instrument
 
 
 class Feed(models.Model):
-    """A private calendar link of a person: their own rounds, or what is due in an area. Whoever has the link can read it."""
+    """A private calendar link of a person: their own rounds, somebody else's, or what is due in an area. Whoever has the link can read it."""
 
     token = models.CharField(max_length=64, unique=True)
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="feeds")
     area = models.ForeignKey(Area, on_delete=models.CASCADE, null=True, blank=True, related_name="+")
+    person = models.ForeignKey(
+        settings.AUTH_USER_MODEL, on_delete=models.CASCADE, null=True, blank=True, related_name="+"
+    )  # somebody else's rounds
     made_at = models.DateTimeField()
     revoked_at = models.DateTimeField(null=True, blank=True)
 
     class Meta:
         ordering = ["-made_at"]
+
+
+def monday(day: date) -> date:
+    """The Monday of a day's week."""
+    return day - timedelta(days=day.weekday())
+
+
+class PlannedWeek(models.Model):
+    """The week for which a job was planned; it holds while the instrument is due on the day that it was due on then."""
+
+    instrument = models.OneToOneField(Instrument, on_delete=models.CASCADE, related_name="planned_week")
+    week = models.DateField()
+    due_on = models.DateField()
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+
+    def standing(self, next_due: date | None, today: date) -> date | None:
+        """Its week while it holds: the instrument is due on the day that it was due on then, and the week is not over."""
+        return self.week if self.due_on == next_due and self.week >= monday(today) else None
 
 
 class Round(models.Model):

@@ -16,14 +16,13 @@ from django.utils import timezone
 from apps.accounts.models import Person
 from apps.accounts.policy import require
 from apps.planning.across import jobs_elsewhere, require_apart
-from apps.planning.following import get_round, minute_of, plan_of, runs_of
+from apps.planning.by_hand import move_job, task_rows
+from apps.planning.following import get_round, minute_of, runs_of
 from apps.planning.jobs import build_problem
-from apps.planning.making import read_clock
 from apps.planning.models import Round, RoundJob
 from apps.planning.solver.apart import build_apart
 from apps.planning.solver.build import Built, build_round
-from apps.planning.solver.check import find_breaches
-from apps.planning.solver.problem import Fixed, Placed, Plan, Problem
+from apps.planning.solver.problem import Fixed, Plan, Problem
 from apps.planning.solver.why import find_clash, overloads, why_left_out
 from apps.planning.unfit import require_fit
 from apps.runs.models import OPEN, Hold
@@ -171,21 +170,6 @@ def _store(found: Round, problem: Problem, built: Built, gone: set[str]) -> None
     found.save(update_fields=["result"])
 
 
-def task_rows(problem: Problem, tag: str, at: Placed) -> list[dict[str, Any]]:
-    """The tasks of a placed job as they are stored and shown."""
-    job = problem.index[tag]
-    return [
-        {
-            "start": s,
-            "end": s + job.tasks[n],
-            "people": list(at.people),
-            "holds": n >= job.hold_from,
-            "wait": job.waits[n] if n < len(job.waits) else 0,
-        }
-        for n, s in enumerate(at.starts)
-    ]
-
-
 def saved_by_overlapping(problem: Problem, plan: Plan) -> dict[str, int]:
     """Minutes that the same jobs would take with every wait sat out, against what they take in this plan."""
     waited = 0
@@ -224,7 +208,7 @@ def change_job(*, actor: Person, round_id: uuid.UUID, tag: str, data: Mapping[st
         row.is_locked = bool(data["is_locked"])
     row.save()
     if data.get("person") or data.get("start"):
-        _move(found, row, data)
+        move_job(found, row, data, *_standing_still(found, minute_of(found, now), is_running=found.status == "under way"))
     return get_round(round_id)
 
 
@@ -242,41 +226,6 @@ def _take_out(found: Round, row: RoundJob, actor: Person, reason: str, now: date
     found.taken_out = [*found.taken_out, {"tag": tag, "by": actor.name, "at": f"{local:%H:%M}", "why": reason, "begun": run is not None}]
     found.save(update_fields=["taken_out"])
     row.delete()
-
-
-def _move(found: Round, row: RoundJob, data: Mapping[str, Any]) -> None:
-    """Put a job elsewhere by hand; it is locked there, and the rest of the plan is checked with it."""
-    problem = build_problem(found)
-    job = problem.index[row.instrument.tag]
-    names = {c["username"]: c["name"] for c in found.crew}
-    person = str(data.get("person") or (row.tasks[0]["people"][0] if row.tasks else ""))
-    if person not in names:
-        raise Fault("unknown_person", "Choose somebody of this round.", field="person")
-    start = read_clock(data["start"], "start") if data.get("start") else int(row.tasks[0]["start"]) if row.tasks else 0
-    starts = [start]
-    for n, wait in enumerate(job.waits):
-        starts.append(starts[-1] + job.tasks[n] + wait)
-    people = [person]
-    if job.people == 2:
-        others = [p for t in row.tasks[:1] for p in t["people"] if p != person] or [p for p in names if p != person]
-        people += others[:1]
-    plan, kit = plan_of(found), tuple(row.kit)
-    free = [next((i for i in need if i in kit), need[0] if need else "") for need in job.kit]
-    gas = [next((b for b in g.bottles if b in kit), g.bottles[0] if g.bottles else "") for g in job.gas]
-    placed = {**plan.placed, job.key: Placed(tuple(starts), tuple(people), tuple(free), tuple(gas))}
-    said = [s for s in find_breaches(problem, Plan(placed, plan.lunches)) if not s.endswith("must be done and is not.")]
-    before = set(find_breaches(problem, plan))
-    new = [s for s in said if s not in before]
-    for key, name in names.items():
-        new = [s.replace(f"{key} ", f"{name} ") for s in new]
-    if new:
-        raise Fault(
-            "breaks", "It can't stand there: " + " ".join(new) + " Move what is in its way first, or build the round anew.", field="start"
-        )
-    row.tasks = task_rows(problem, job.key, placed[job.key])
-    row.kit = list(dict.fromkeys((*free, *gas)))
-    row.why_left, row.is_locked = "", True
-    row.save()
 
 
 def set_status(*, actor: Person, round_id: uuid.UUID, status: str) -> Round:

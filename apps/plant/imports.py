@@ -6,9 +6,8 @@ import re
 import uuid
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from copy import copy
-from datetime import date, datetime, timedelta
+from datetime import datetime
 from typing import Any
-from zlib import crc32
 
 from django.db import transaction
 from django.db.models import Count
@@ -16,11 +15,13 @@ from django.utils import timezone
 
 from apps.accounts.models import Person
 from apps.accounts.policy import require
-from apps.plant.columns import all_columns, find_column, put, unit_of_header
+from apps.plant.columns import all_columns, find_column, get, put, unit_of_header
+from apps.plant.following import tell_edited
 from apps.plant.merging import differences
 from apps.plant.models import ImportBatch, ImportRow, Instrument, InstrumentChange
+from apps.plant.policies import is_spread
 from apps.plant.register import Known, as_typed, fill
-from apps.plant.services import DUE_FIELDS, tell_edited
+from apps.plant.services import DUE_FIELDS, set_first_due
 from apps.plant.sheets import FORMULA, Table, column_letter, read_table
 from config import background
 from config.failures import Missing
@@ -125,7 +126,7 @@ class RowJudge:
     def judge(self, row: ImportRow) -> Instrument | None:
         """Set the row's fate, faults and changes; the instrument as it would be, or None when the row is refused."""
         tag = str(row.cells.get(next(c["header"] for c in self.columns if c["field"] == "tag"), "")).strip()
-        row.tag, row.faults, row.changes = tag[:40], {}, {}
+        row.tag, row.faults, row.changes, row.understood = tag[:40], {}, {}, {}
         old = self.existing.get(tag)
         before = as_typed(old) if old else None
         instrument = copy(old or self.blank)
@@ -140,9 +141,20 @@ class RowJudge:
         if row.faults:
             row.fate = "refused"
             return None
-        row.changes = differences(before or {}, as_typed(instrument)) if before else {}
+        after = as_typed(instrument)
+        row.changes = differences(before or {}, after) if before else {}
+        row.understood = self._understood(row.cells, after)
         row.fate = "new" if before is None else "changed" if row.changes else "same"
         return instrument
+
+    def _understood(self, cells: Mapping[str, Any], after: dict[str, Any]) -> dict[str, str]:
+        """The cells that are taken otherwise than they are written: in another unit, a decimal comma, a choice by its word."""
+        out = {}
+        for c in self.columns:
+            cell, taken = str(cells.get(c["header"], "")).strip(), get(after, c["field"])
+            if cell and cell != taken:
+                out[c["header"]] = taken
+        return out
 
     def _at(self, field: str) -> str:
         """The column of a fault as the spreadsheet names it; the field's own name when it has no column."""
@@ -228,13 +240,15 @@ def _require(batch_id: uuid.UUID, status: str, told: str) -> ImportBatch:
 
 
 def write_import(
-    *, actor: Person, batch_id: uuid.UUID, rows: Sequence[int] | None = None, leave: Sequence[int] = (), spreads: bool = False
+    *, actor: Person, batch_id: uuid.UUID, rows: Sequence[int] | None = None, leave: Sequence[int] = (), spreads: bool | None = None
 ) -> ImportBatch:
     """Write all rows that can be, or only those chosen, or all but some, into the register.
 
-    spreads: new instruments of which nothing is known of before are due one after the other over their interval, and not all today.
+    spreads: new instruments of which nothing is known of before are due one after the other over their interval, and not all today; as the plant has it
+    where it is not said.
     """
     require(actor, "edit the plant")
+    spread = is_spread() if spreads is None else spreads
     if not ImportBatch.objects.filter(pk=batch_id, status="ready").update(status="writing", done=0):
         _require(batch_id, "ready", "It can be written once, when it has been read.")
     batch = get_batch(batch_id)
@@ -245,7 +259,7 @@ def write_import(
         ImportBatch.objects.filter(pk=batch_id).update(status="ready")
         raise Fault("nothing_chosen", "None of the chosen rows can be written. Correct them, or choose others.")
     ImportBatch.objects.filter(pk=batch_id).update(total=len(numbers))
-    background.start(_write_rows, batch_id, numbers, actor.pk, spreads)
+    background.start(_write_rows, batch_id, numbers, actor.pk, spread)
     return get_batch(batch_id)
 
 
@@ -284,7 +298,7 @@ def _write_part(batch: ImportBatch, judge: RowJudge, numbers: Sequence[int], act
         (new if row.fate == "new" else changed).append((row, made))
         row.fate = "written"
     for _, made in new:
-        _first_due(made, timezone.localdate(now), spreads=spreads)
+        set_first_due(made, timezone.localdate(now), spreads=spreads)
     for _, made in (*new, *changed):
         made.fold()
     Instrument.objects.bulk_create([i for _, i in new])
@@ -300,16 +314,6 @@ def _write_part(batch: ImportBatch, judge: RowJudge, numbers: Sequence[int], act
     batch.rows.filter(number__in=[r.number for r, _ in (*new, *changed)]).update(fate="written")
     ImportRow.objects.bulk_update([r for r in rows if r.fate == "kept"], ["fate", "changes", "note", "faults"])
     return len(rows) - len(new) - len(changed)
-
-
-def _first_due(made: Instrument, today: date, *, spreads: bool) -> None:
-    """When a new instrument is due: by what is known of before, else at once, or at its place in the interval by its tag, the same each time."""
-    before = made.due_by_history
-    if before is not None:
-        made.next_due, made.due_why = before
-    elif spreads:
-        made.next_due = today + timedelta(days=crc32(made.tag.encode()) % made.interval_days)
-        made.due_why = f"nothing is known of before; spread over its interval of {made.interval_days} days"
 
 
 def undo_import(*, actor: Person, batch_id: uuid.UUID) -> ImportBatch:

@@ -50,19 +50,45 @@ TRIGGERS = {
 BACK_IN_USE = "back in use"
 
 
-class PolicyLayer(models.Model):
-    """Policies of the whole plant (method empty) or of one method, as overrides of the defaults."""
+class PolicyChange(models.Model):
+    """A policy of the whole plant (method empty) or of one method was set, or taken back (value empty). None is ever changed or deleted."""
 
-    method = models.CharField(max_length=40, blank=True, unique=True)
-    values = models.JSONField(default=dict)
+    method = models.CharField(max_length=40, blank=True)
+    name = models.CharField(max_length=40)
+    value = models.CharField(max_length=40, blank=True)
+    before = models.CharField(max_length=40, blank=True)
+    counts_from = models.DateField()
+    at = models.DateTimeField()
+    by = models.ForeignKey(
+        settings.AUTH_USER_MODEL, on_delete=models.PROTECT, null=True, related_name="+"
+    )  # None: at the server's command line
+    reason = models.CharField(max_length=300)
+
+    class Meta:
+        ordering = ["counts_from", "pk"]
+
+    def __str__(self) -> str:
+        return f"{self.method or 'plant'}: {self.name} {self.value or 'taken back'}"
 
 
 Layers = Mapping[str, Mapping[str, Any]]  # method (empty: the whole plant) to values
 
 
+def layers_on(day: date) -> Layers:
+    """What the plant (under the empty key) and each method say on a day; what was taken back is not there."""
+    out: dict[str, dict[str, str]] = {}
+    for method, name, value in PolicyChange.objects.filter(counts_from__lte=day).values_list("method", "name", "value"):
+        layer = out.setdefault(method, {})
+        if value:
+            layer[name] = value
+        else:
+            layer.pop(name, None)
+    return out
+
+
 def all_layers() -> Layers:
-    """What the plant and each method say in general."""
-    return cast(Layers, once("layers", lambda: dict(PolicyLayer.objects.values_list("method", "values"))))
+    """What the plant and each method say today."""
+    return cast(Layers, once("layers", lambda: layers_on(timezone.localdate())))
 
 
 class Area(models.Model):
@@ -133,6 +159,7 @@ class Instrument(models.Model):
     zone = models.CharField(max_length=40, blank=True, db_index=True)  # what they watch together
     ex_marking = models.CharField(max_length=60, blank=True)
     access = models.CharField(max_length=12, blank=True, choices=list(ACCESS.items()))
+    skills = models.CharField(max_length=200, blank=True)  # qualifications it takes beside those of its method and its access, with ;
     permit_kind = models.CharField(max_length=60, blank=True)
     people = models.PositiveSmallIntegerField(default=1)
     work_min = models.PositiveSmallIntegerField(default=0)  # attention it takes; 0: as its method usually takes
@@ -152,6 +179,7 @@ class Instrument(models.Model):
     state_why = models.CharField(max_length=300, blank=True)
     former_tags = models.CharField(max_length=200, blank=True)  # each between bars, the latest last: |PT-1|PT-2|
     next_due = models.DateField(null=True, blank=True, db_index=True)
+    first_due = models.DateField(null=True, blank=True)  # of one that was never calibrated, while a proof test makes it due sooner
     due_why = models.CharField(max_length=400, blank=True)  # the rule that made next_due, in words
     doubt = models.CharField(max_length=200, blank=True)  # why it can't be relied on until it is put right, by its last jobs
     last_done_on = models.DateField(null=True, blank=True)
@@ -377,6 +405,7 @@ class ImportRow(models.Model):
     cells = models.JSONField(default=dict)
     faults = models.JSONField(default=dict)
     changes = models.JSONField(default=dict)
+    understood = models.JSONField(default=dict)  # header to text, where a cell is taken otherwise than it is written
     note = models.CharField(max_length=300, blank=True)
 
     class Meta:

@@ -22,7 +22,7 @@ from metrology.methods.settings import read_settings, setting_fields
 from metrology.methods.setup import check_points
 from metrology.quantities.transfer import KINDS, Transfer, require_output, require_span
 from metrology.quantities.typed import parse_typed
-from metrology.quantities.units import canonical
+from metrology.quantities.units import UNITS, canonical, quantity_of
 
 
 @dataclass(frozen=True)
@@ -90,6 +90,7 @@ REGISTER: tuple[RegisterField, ...] = (
     RegisterField("zone", "Zone", longest=40),
     RegisterField("ex_marking", "Hazardous-area marking", longest=60),
     RegisterField("access", "Access", "choice", words=ACCESS),
+    RegisterField("skills", "Qualifications it takes", longest=200),
     RegisterField("permit_kind", "Permit", longest=60),
     RegisterField("documents", "Documents", longest=1000),
 )
@@ -198,6 +199,19 @@ def _require_family(method: str, family: str) -> None:
         raise Fault("wrong_family", told, field="family")
 
 
+def _require_quantity(method: str, unit: str) -> None:
+    """What it measures and its unit belong together."""
+    known = METHODS.get(method)
+    wanted = known.traits.measures if known else ()
+    found = quantity_of(unit) or ""
+    if known is None or not wanted or found in wanted:
+        return
+    units = ", ".join(u for q in wanted for u in UNITS.get(q, ())[:5])
+    meant = f"; its unit is one of {' or '.join(q for q in wanted if q)}, like {units}" if units else ""
+    told = f"{unit} is a unit of {found}" if found else f"'{unit}' is no unit that is known here"
+    raise Fault("wrong_quantity", f"{told}, and '{known.title}' does not measure that{meant}. Change the unit or the method.", field="unit")
+
+
 def _check_whole(instrument: Instrument, faults: list[Fault]) -> None:
     """What only shows when fields are seen together; each part is looked at when its own fields could be read."""
     wrong = {f.field for f in faults}
@@ -212,6 +226,7 @@ def _check_whole(instrument: Instrument, faults: list[Fault]) -> None:
         (("voting",), lambda: read_scheme(instrument.voting)),
         (("method",), lambda: _require_calibration(instrument.method)),
         (("method", "family"), lambda: _require_family(instrument.method, instrument.family)),
+        (("method", "unit"), lambda: _require_quantity(instrument.method, instrument.unit)),
         (("warm_up_min",), lambda: require_range(instrument.warm_up_min, 0, 1440, field="warm_up_min", unit="min")),
     )
     for fields, check in parts:
@@ -372,15 +387,21 @@ def _policy(data: Mapping[str, Any], instrument: Instrument) -> dict[str, Any]:
     given = data.get("policy", instrument.policy)
     if not isinstance(given, Mapping):
         raise Fault("bad_policy", "The policies are a list of named values.", field="policy")
-    if not given:
-        return {}
+    return read_policies({str(name): _as_text(told) for name, told in given.items()})
+
+
+def read_policies(given: Mapping[str, str]) -> dict[str, Any]:
+    """Policies as typed, read and checked together; what is empty is left out. A Fault names the field and calls it as the form does."""
     labels = {f.name: f.label for f in POLICY_FIELDS}
     values: dict[str, Any] = {}
-    for name, told in given.items():
-        raw = _as_text(told).strip()
-        if raw:
-            values[name] = raw if name in POLICY_CHOICES else parse_typed(raw, name=labels.get(str(name), str(name)), field=str(name)).value
-    resolve_policy(values)
+    for name, text in given.items():
+        if raw := text.strip():
+            values[name] = raw if name in POLICY_CHOICES else parse_typed(raw, name=labels.get(name, name), field=name).value
+    try:
+        resolve_policy(values)
+    except Fault as fault:
+        told = fault.message.replace(fault.field, labels.get(fault.field, fault.field)) if fault.field else fault.message
+        raise Fault(fault.code, told, field=fault.field, **fault.context) from None
     return values
 
 

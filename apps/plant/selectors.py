@@ -7,9 +7,9 @@ from typing import Any
 from django.db.models import QuerySet
 
 from apps.plant.models import BAR, RETIRED, Area, Instrument
+from apps.plant.policies import asked_policies
 from apps.plant.register import REGISTER
 from config.failures import Missing
-from metrology.judgement.policy import CHOICES, POLICY_FIELDS
 from metrology.methods.registry import CATALOGUE, FAMILIES, FAMILY_OF, METHODS, all_settings, usual_method
 from metrology.methods.setup import INSTRUMENT
 
@@ -64,15 +64,16 @@ def policy_fields() -> list[dict[str, Any]]:
     """The policies an instrument can have of its own, and for which methods each counts; a choice's words are the core's own."""
     return [
         {
-            "name": f.name,
-            "label": f.label,
-            "kind": "choice" if f.name in CHOICES else "number",
-            "unit": f.unit,
-            "hint": f.hint,
-            "methods": [k for k in CATALOGUE if not f.group or (k in METHODS and f.group in METHODS[k].traits.policies)],
-            "options": [{"value": v, "label": t} for v, t in CHOICES.get(f.name, {}).items()],
+            "name": p.name,
+            "label": p.label,
+            "kind": p.kind,
+            "unit": p.unit,
+            "hint": p.hint,
+            "methods": [k for k in CATALOGUE if not p.methods or k in p.methods],
+            "options": [{"value": v, "label": t} for v, t in p.options],
         }
-        for f in POLICY_FIELDS
+        for p in asked_policies().values()
+        if p.setting is None
     ]
 
 

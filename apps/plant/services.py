@@ -2,41 +2,33 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
-from datetime import datetime
+from collections.abc import Mapping
+from datetime import date, datetime, timedelta
 from functools import partial
 from typing import Any
+from zlib import crc32
 
 from django.core.files.base import ContentFile
 from django.db import transaction
+from django.utils import timezone
 
 from apps.accounts.models import Person
 from apps.accounts.policy import require
+from apps.plant.following import tell_edited
 from apps.plant.merging import differences, merged, who_changed
-from apps.plant.models import BAR, Area, Instrument, InstrumentChange, InstrumentFile, Layers, all_layers
+from apps.plant.models import BAR, Area, Instrument, InstrumentChange, InstrumentFile
+from apps.plant.policies import is_spread
 from apps.plant.register import LABELS, as_typed, fill
 from config.uploads import check_file
 from metrology.faults import Fault, Faults, require_range
-from metrology.judgement.policy import Policy, resolve_policy
-from metrology.methods.registry import all_settings
-from metrology.methods.settings import read_one
 from metrology.quantities.typed import parse_typed
 
-# Called with each instrument whose interval, rule or policy was edited; what works out due dates follows it this way.
-FOLLOWERS: list[Callable[[Instrument], None]] = []
 DUE_FIELDS = {"interval_days", "due_rule", "grace_days", "method", "before_on", "before_result"}
 # What decides verdicts and due dates: changed with a reason only.
 WEIGHTY = DUE_FIELDS | {
     "unit", "lrv", "urv", "output_lo", "output_hi", "output_unit", "transfer", "cutoff_percent", "transfer_table", "tolerance_value", "tolerance_basis",
     "tolerance_combine", "tolerance2_value", "tolerance2_basis", "division", "points_percent", "cycles",
 }  # fmt: skip
-
-
-def tell_edited(instruments: Iterable[Instrument]) -> None:
-    """Let the followers know of instruments whose due date may have moved."""
-    for instrument in instruments:
-        for follow in FOLLOWERS:
-            follow(instrument)
 
 
 def area_form(a: Area) -> dict[str, Any]:
@@ -80,35 +72,23 @@ def store_area(*, actor: Person, code: str, data: Mapping[str, Any]) -> Area:
     return found
 
 
-def policy_for(instrument: Instrument, layers: Layers | None = None) -> Policy:
-    """The policies in force for an instrument: plant, then method, then its own. layers: looked up once for many instruments."""
-    known = layers if layers is not None else all_layers()
-    return resolve_policy(plain_policies(known.get("", {})), plain_policies(known.get(instrument.method, {})), instrument.policy)
-
-
-def policies_in(values: Mapping[str, Any], method: str) -> dict[str, Any]:
-    """The policies among the values of a layer; those that are settings of the method are read and let by, unknown ones stay to be refused.
-
-    A layer of the whole plant may hold the policies of any method.
-    """
-    own = {name: f for name, (f, methods) in all_settings().items() if f.asked.is_policy and (not method or method in methods)}
-    for name, value in values.items():
-        if name in own:
-            read_one(own[name], value)
-    return {k: v for k, v in values.items() if k not in own}
-
-
-def plain_policies(values: Mapping[str, Any]) -> dict[str, Any]:
-    """The values of a layer that every kind of work knows; the others are settings of methods."""
-    return {k: v for k, v in values.items() if k in Policy.__dataclass_fields__}
+def set_first_due(made: Instrument, today: date, *, spreads: bool) -> None:
+    """When a new instrument is due: by what is known of before, else at once, or at its place in the interval by its tag, the same each time."""
+    before = made.due_by_history
+    if before is not None:
+        made.next_due, made.due_why = before
+    elif spreads:
+        made.next_due = today + timedelta(days=crc32(made.tag.encode()) % made.interval_days)
+        made.due_why = f"nothing is known of before; spread over its interval of {made.interval_days} days"
 
 
 @transaction.atomic
 def add_instrument(*, actor: Person, data: Mapping[str, Any], now: datetime) -> Instrument:
-    """Add an instrument; it is due at once, since nothing is known of it yet."""
+    """Add an instrument; it is due as what is known of it tells, else at once or at its place in its interval, as the plant has it."""
     require(actor, "edit the plant")
-    instrument = Instrument(next_due=now.date())
+    instrument = Instrument(next_due=timezone.localdate(now))
     fill(instrument, data)
+    set_first_due(instrument, timezone.localdate(now), spreads=is_spread())
     instrument.save()
     tell_edited([instrument] if instrument.before_on else [])
     InstrumentChange.objects.create(instrument=instrument, at=now, by=actor, reason="Added", values={})

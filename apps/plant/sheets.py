@@ -6,6 +6,7 @@ import csv
 import io
 import re
 import zipfile
+import zlib
 from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
@@ -18,7 +19,10 @@ from openpyxl.utils.exceptions import InvalidFileException
 from metrology.faults import Fault
 
 MAX_BYTES = 20 * 2**20
-MAX_UNPACKED = 400 * 2**20
+MAX_UNPACKED = 150 * 2**20
+MAX_RATIO = 100  # of unpacked to packed: a table of text packs to a tenth or a twentieth, not to a thousandth
+SMALL_PART = 2**20
+MAX_COLUMNS = 1000
 MAX_ROWS = 100_000
 MAX_CELL = 2_000
 RUNS_AS_FORMULA = ("=", "+", "-", "@", "\t", "\r")
@@ -48,13 +52,15 @@ def read_table(name: str, data: bytes) -> Table:
     return table
 
 
-def too_large(name: str, size: int) -> Fault:
-    """The refusal of a file beyond what is taken."""
-    told = f"{name} is {size / 2**20:.0f} MB; at most {MAX_BYTES // 2**20} MB are taken. Nothing was read. Split it by area."
+def too_large(name: str, size: int, most: int = MAX_BYTES) -> Fault:
+    """The refusal of a file beyond what is taken; of a workbook, of what it unpacks to."""
+    told = f"{name} is {size / 2**20:.0f} MB; at most {most // 2**20} MB are taken. Nothing was read. Split it by area."
     return Fault("too_large", told, field="file")
 
 
 def _check_header(name: str, header: Sequence[str]) -> None:
+    if len(header) > MAX_COLUMNS:
+        raise Fault("too_many_columns", f"{name} has {len(header)} columns; at most {MAX_COLUMNS} are read.", field="file")
     if not any(header):
         raise Fault("no_header", f"The first row of {name} must name the columns; it is empty.", field="file")
     twice = [f"'{h}' ({n} times)" for h, n in Counter(h.casefold() for h in header if h).items() if n > 1]
@@ -111,7 +117,7 @@ def _read_xlsx(name: str, data: bytes) -> Table:
     header = [_cell(c) for c in next(lines, ())]
     rows: list[tuple[int, list[str]]] = []
     for n, cells in enumerate(lines, start=2):
-        row = [_cell(c) for c in cells]
+        row = [_cell(c) for c in cells[:MAX_COLUMNS]]
         if any(row):
             rows.append((n, row))
         if len(rows) > MAX_ROWS:
@@ -125,17 +131,30 @@ def _look_inside(name: str, data: bytes) -> None:
     """Refuse a workbook that unpacks to more than is sane, and merged cells, whose value belongs to one cell only."""
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as packed:
-            if sum(i.file_size for i in packed.infolist()) > MAX_UNPACKED:
-                raise too_large(name, sum(i.file_size for i in packed.infolist()))
+            _require_sane(name, packed.infolist())
             sheets = sorted(n for n in packed.namelist() if re.fullmatch(r"xl/worksheets/sheet\d+\.xml", n))
             merged = re.findall(rb'<mergeCell ref="([A-Z0-9:]+)"', packed.read(sheets[0])) if sheets else []
-    except zipfile.BadZipFile as error:
+    except (zipfile.BadZipFile, zlib.error, OSError, EOFError) as error:
         raise Fault("wrong_kind", f"{name} is damaged and can't be opened. Nothing was read.", field="file") from error
     if merged:
         told = ", ".join(m.decode() for m in merged[:5]) + (f" and {len(merged) - 5} more" if len(merged) > 5 else "")
         raise Fault(
             "merged_cells", f"{name} has merged cells ({told}): a row must stand for itself. Unmerge them and try again.", field="file"
         )
+
+
+def _require_sane(name: str, parts: Sequence[zipfile.ZipInfo]) -> None:
+    """Refuse by what the workbook's own list says, before anything is unpacked; a list that lies is found when a part is read."""
+    unpacked = sum(i.file_size for i in parts)
+    if unpacked > MAX_UNPACKED:
+        raise too_large(name, unpacked, MAX_UNPACKED)
+    blown = next((i for i in parts if i.file_size > SMALL_PART and i.file_size > MAX_RATIO * max(1, i.compress_size)), None)
+    if blown is not None:
+        told = (
+            f"{name} holds a part that grows from {blown.compress_size / 1024:.0f} kB to {blown.file_size / 2**20:.0f} MB: no table of text does. "
+            "Nothing was unpacked. Save it anew from the spreadsheet, or as CSV."
+        )
+        raise Fault("blown_up", told, field="file")
 
 
 def _cell(cell: Any) -> str:

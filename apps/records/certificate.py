@@ -80,6 +80,7 @@ def _story(run: Run, view: RunView) -> list[Flowable]:
         story.append(KeepTogether([text("Errors", HEAD), error_plot(shown, WIDTH, 165)]))
     for found in view["evidence"]:
         story += set_tables(found)
+    story += _proofs(view)
     story += _adjusting(view)
     story += _noted(view)
     story += _computed(view)
@@ -164,6 +165,22 @@ def _result(view: RunView) -> list[Flowable]:
 
 
 SEEN = ("reading", "operator", "latches")  # of a release, told by themselves
+
+
+def _proofs(view: RunView) -> list[Flowable]:
+    """The proof tests of the safety functions that it belongs to."""
+    if not view["proofs"]:
+        return []
+    rows: list[list[Any]] = [
+        [text(h, SMALL) for h in ("Safety function", "Proved", "Required", "Tripped, as found", "As left", "In bypass")]
+    ]
+    for p in view["proofs"]:
+        found = f"{p['found']}, {p['found_verdict']}: {p['found_says']}"
+        left = f"{p['left']}, {p['left_verdict']}: {p['left_says']}" if p["left"] else "not told"
+        cells = (f"{p['code']} {p['name']}, {p['level']}", p["path"], p["required"], found, left, p["bypass"])
+        rows.append([text(c, SMALL) for c in cells])
+    table = Table(rows, colWidths=[WIDTH * f for f in (0.2, 0.12, 0.16, 0.22, 0.2, 0.1)], style=ruled(header=True))
+    return [KeepTogether([text("Proof test", HEAD), table])]
 
 
 def _adjusting(view: RunView) -> list[Flowable]:

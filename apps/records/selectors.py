@@ -68,7 +68,7 @@ def export_json(run: Run, events: list[Event]) -> dict[str, Any]:
 
 
 def export_csv(run: Run, events: list[Event], now: datetime) -> str:
-    """One line a reading, struck ones included, and one for each thing a set as a whole is judged by."""
+    """One line a reading, struck ones included, one for each thing a set as a whole is judged by, and two for each proof test."""
     view = make_view(fold(events), get_method(run.method), now)
     out = io.StringIO()
     writer = csv.writer(out)
@@ -144,6 +144,15 @@ def export_csv(run: Run, events: list[Event], now: datetime) -> str:
                 "", "", c["label"], unit, "", "",
             )  # fmt: skip
             writer.writerow([_safe(cell) for cell in told_row])
+    for p in view["proofs"]:
+        for told_as, at, verdict in (("found", p["found"], p["found_verdict"]), ("left", p["left"], p["left_verdict"])):
+            value, _, unit = ("no trip", "", "") if at == "no trip" else at.partition(" ")
+            told_row = (
+                run.label, i["tag"], i["serial"], f"Proof test, as {told_as}", "trip", "", "", "", "", value, "", "", p["required"], "", verdict, "", "",
+                "", f"{p['code']}, {p['level']}, {p['path']}", unit, "", f"bypass {p['bypass']}",
+            )  # fmt: skip
+            if at:
+                writer.writerow([_safe(cell) for cell in told_row])
     return out.getvalue()
 
 

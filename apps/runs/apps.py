@@ -10,13 +10,15 @@ class RunsConfig(AppConfig):
     def ready(self) -> None:
         import apps.runs.api.schema  # noqa: F401
         import config.schema  # noqa: F401  # both register themselves
+        from apps.accounts.access import KEEPERS
         from apps.kit.outside import CHECKED, USES
+        from apps.plant.following import FOLLOWERS
         from apps.plant.outside import MORE
-        from apps.plant.services import FOLLOWERS
         from apps.runs.due import set_due
         from apps.runs.instrument_page import page_part
         from apps.runs.kit_checks import item_check
         from apps.runs.kit_use import item_uses
+        from apps.runs.selectors import holds_answered_for
 
         if set_due not in FOLLOWERS:
             FOLLOWERS.append(set_due)
@@ -26,3 +28,5 @@ class RunsConfig(AppConfig):
             CHECKED.append(item_check)
         if item_uses not in USES:
             USES.append(item_uses)
+        if holds_answered_for not in KEEPERS:
+            KEEPERS.append(holds_answered_for)

@@ -9,8 +9,9 @@ from datetime import datetime
 from django.db import transaction
 
 from apps.accounts.models import Person
+from apps.runs.arriving import NewEvent
 from apps.runs.models import Run
-from apps.runs.services import NewEvent, append_seen_all
+from apps.runs.services import append_seen_all
 from apps.runs.store import load_state
 from metrology.faults import Fault
 from metrology.methods.registry import get_method

@@ -12,18 +12,20 @@ from apps.accounts.models import Person
 from apps.accounts.policy import require
 from apps.plant.models import IN_USE, STATES, TRIGGERS, Deferral, Instrument, Trigger, check_method
 from apps.plant.once import once
-from apps.plant.services import policy_for
+from apps.plant.policies import policy_for
 from apps.runs.came_to import take_results
 from apps.runs.models import OPEN, Run
+from apps.runs.outside import next_proof
 from apps.runs.sensor_life import sensor_life
 from config.failures import Missing, NotAllowed
 from metrology.faults import Fault
 from metrology.judgement.consequence import Ended, open_doubt
+from metrology.judgement.decision import FAIL
 from metrology.judgement.interval import SIGNAL, Due, Result, next_due
 from metrology.methods.registry import METHODS
 from metrology.quantities.typed import parse_typed
 from metrology.quantities.words import day_words
-from metrology.run.results import exchange_of, was_set
+from metrology.run.results import exchange_of, proofs_in, was_set
 from metrology.run.state import RunState
 
 SOON_DAYS = 30
@@ -88,7 +90,7 @@ def _of_the_one_that_is_there(runs: list[tuple[Run, date]]) -> list[Result]:
     """The results that tell of the instrument as it is now: from when it was last exchanged on, beginning with how the new one was left."""
     last = max((n for n, (r, _) in enumerate(runs) if r.exchanged), default=-1)
     first = [Result(on, r.left_share, r.left_share) for r, on in runs[last : last + 1]] if last >= 0 else []
-    return [*first, *(Result(on, r.found_share, r.left_share) for r, on in runs[last + 1 :])]
+    return [*first, *(Result(on, r.found_share, r.left_share, r.found_verdict == FAIL) for r, on in runs[last + 1 :])]
 
 
 def due_once_signed(run: Run, state: RunState, now: datetime) -> dict[str, str]:
@@ -105,8 +107,12 @@ def due_once_signed(run: Run, state: RunState, now: datetime) -> dict[str, str]:
         exchanged=exchange_of(state) is not None,
     )
     take_results(ending, state)
-    due = rule_due(run.instrument, ending)
-    return {"next_due": due.on.isoformat(), "due_why": due.why} if due else {}
+    proved = frozenset(p.point.code for p in proofs_in(state))
+    due, proof = rule_due(run.instrument, ending), next_proof(run.instrument, proved, timezone.localdate(now))
+    on, why = (due.on, due.why) if due else (None, "")
+    if proof and (on is None or proof[0] < on):
+        on, why = proof
+    return {"next_due": on.isoformat(), "due_why": why} if on else {}
 
 
 def set_due(instrument: Instrument) -> None:
@@ -116,10 +122,18 @@ def set_due(instrument: Instrument) -> None:
         instrument.save(update_fields=["next_due", "due_why", "doubt"])
         return
     due, before = rule_due(instrument), instrument.due_by_history
-    if due is None and before is not None:
-        instrument.next_due, instrument.due_why = before
     if due is not None:
         instrument.next_due, instrument.due_why = due.on, due.why
+    elif before is not None:
+        instrument.next_due, instrument.due_why = before
+    elif instrument.first_due is not None:
+        instrument.next_due, instrument.due_why = instrument.first_due, ""
+    instrument.first_due = None
+    proof = next_proof(instrument)
+    if proof and (instrument.next_due is None or proof[0] < instrument.next_due):
+        if due is None and before is None:
+            instrument.first_due = instrument.next_due
+        instrument.next_due, instrument.due_why = proof
     instrument.doubt = due.why[:200] if due is not None and due.rule == "doubt" else ""
     trigger = instrument.triggers.filter(settled_at=None).first()
     if trigger:
@@ -136,7 +150,7 @@ def set_due(instrument: Instrument) -> None:
         )
         instrument.next_due = put_off.until
     instrument.due_why = instrument.due_why[:400]
-    instrument.save(update_fields=["next_due", "due_why", "doubt"])
+    instrument.save(update_fields=["next_due", "due_why", "doubt", "first_due"])
 
 
 def settle(instrument: Instrument, label: str, now: datetime) -> None:

@@ -11,7 +11,7 @@ from apps.kit.models import KitChange, Reference
 from apps.kit.quarantine import after_check
 from apps.kit.register import get_item
 from apps.plant.models import all_layers
-from apps.plant.services import plain_policies
+from apps.plant.policies import plain_policies
 from apps.runs.models import OPEN, Run
 from metrology.faults import Fault
 from metrology.judgement.incoming import ACCEPTED

@@ -7,7 +7,7 @@ from typing import Any
 
 from apps.kit.models import GasBottle, GasFitting, Reference
 from apps.plant.models import IN_USE, Instrument
-from apps.plant.services import policy_for
+from apps.plant.policies import policy_for
 from apps.runs.gas import bottles
 from metrology.faults import Fault
 from metrology.judgement.gas_kit import REFUSE, Fitting, judge_kit

@@ -85,6 +85,9 @@ class RunEvent(models.Model):
     device_at = models.DateTimeField(null=True, blank=True)
     previous = models.CharField(max_length=64)
     link = models.CharField(max_length=64)
+    asked = models.CharField(
+        max_length=64, blank=True
+    )  # hash of what a client sent for it, to tell a repeat from another event of its number
 
     class Meta:
         ordering = ["run", "seq"]

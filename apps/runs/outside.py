@@ -1,20 +1,44 @@
-"""What runs ask of the bench, which puts itself in here when it starts: what a signal is and reads, how long an instrument has had power."""
+"""What runs ask of those above, who put themselves in here when they start.
+
+Of the bench: what a signal is and reads, how long an instrument has had power. Of the safety functions: what a run must prove, when the next proof is due.
+"""
 
 from __future__ import annotations
 
 import uuid
 from collections.abc import Callable
+from datetime import date
 from typing import Any
 
+from apps.plant.models import Instrument
 from config.failures import Missing
 from metrology.faults import Fault
 from metrology.judgement.exposure import alarms_on
 from metrology.methods.fragments import alarms_of
 from metrology.methods.method import Method
+from metrology.methods.setup import TripPoint
 from metrology.quantities.units import convert
 from metrology.run.holds import release_step
 from metrology.run.progress import choices
 from metrology.run.state import RunState, source_key
+
+FunctionsOf = Callable[[Instrument], "tuple[TripPoint, ...]"]
+FUNCTIONS: list[FunctionsOf] = []
+
+
+def functions_of(i: Instrument) -> tuple[TripPoint, ...]:
+    """The safety functions that it belongs to, with where it must trip."""
+    return tuple(p for told in FUNCTIONS for p in told(i))
+
+
+ProofDue = Callable[[Instrument, "frozenset[str]", "date | None"], "tuple[date, str] | None"]
+PROOF_DUE: list[ProofDue] = []
+
+
+def next_proof(i: Instrument, proved: frozenset[str] = frozenset(), on: date | None = None) -> tuple[date, str] | None:
+    """When its next proof test is due, and why; None where it belongs to no safety function. proved: by a run that ends on that day."""
+    return min((due for told in PROOF_DUE if (due := told(i, proved, on))), default=None)
+
 
 Describe = Callable[[str, str], dict[str, Any]]
 DESCRIBE: list[Describe] = []

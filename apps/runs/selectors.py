@@ -7,9 +7,10 @@ from collections.abc import Iterable
 from datetime import datetime
 from typing import Any
 
+from apps.accounts.models import Person
 from apps.kit.models import GasBottle, GasFitting, Reference
 from apps.runs.items import ITEMS
-from apps.runs.models import OPEN, Run
+from apps.runs.models import OPEN, Hold, Run
 from apps.runs.store import CACHE, load_state
 from metrology.methods.registry import get_method
 from metrology.run.events import Event
@@ -102,3 +103,9 @@ def run_row(r: Run) -> dict[str, Any]:
         "left_error": r.left_error,
         "decision": r.decision,
     }
+
+
+def holds_answered_for(person: Person) -> list[str]:
+    """The open holds that somebody answers for, in words."""
+    mine = Hold.objects.filter(holder=person.username, released_at=None).select_related("instrument")
+    return [f"the {h.kind} on {h.instrument.tag}" for h in mine]

@@ -6,7 +6,7 @@ from datetime import date, timedelta
 from typing import Any
 
 from apps.plant.models import Instrument
-from apps.plant.services import policy_for
+from apps.plant.policies import policy_for
 from apps.runs.models import Result
 from metrology.judgement.sensor_life import SignalPoint, forecast, relative_percent
 from metrology.methods.condition import register_life_ends

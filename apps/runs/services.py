@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from contextlib import contextmanager
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
 from datetime import datetime
 from functools import partial
 from typing import Any
@@ -18,29 +17,31 @@ from apps.accounts.models import Person
 from apps.accounts.policy import is_allowed, require
 from apps.kit.selectors import get_reference
 from apps.plant.models import IN_USE, TRIGGERS, Instrument
+from apps.plant.needs import skills_of
+from apps.plant.policies import policy_for
 from apps.plant.register import read_points
 from apps.plant.selectors import methods_for
-from apps.plant.services import policy_for
+from apps.runs.arriving import NewEvent, hash_of, no_foreign_events, pass_over_known, stale, without_claims
 from apps.runs.due import due_once_signed
-from apps.runs.gas import gas_snapshot
 from apps.runs.history import history_of
-from apps.runs.holds import find_hold, group_on_hold, receiver_name
+from apps.runs.holds import find_hold, group_on_hold
 from apps.runs.items import item_named
 from apps.runs.kit_checks import find_subject, kit_setup, refuse_second
 from apps.runs.kit_places import require_one_place
-from apps.runs.models import OPEN, Run, RunEvent
-from apps.runs.outside import alarms_on_at_release, describe_signal, seen_at_release
+from apps.runs.models import OPEN, Run
+from apps.runs.outside import alarms_on_at_release, functions_of, seen_at_release
 from apps.runs.projections import next_number, project
+from apps.runs.qualified import require_hand, require_qualified
 from apps.runs.store import CACHE, append_rows, load_run, load_state
 from config.failures import NotAllowed
 from metrology.faults import Fault
+from metrology.methods.method import Method
 from metrology.methods.registry import get_method
 from metrology.methods.setup import RunSetup, setup_payload
 from metrology.quantities.typed import parse_typed
 from metrology.run.asked_types import ASKED
 from metrology.run.events import Event
 from metrology.run.fields import text_of
-from metrology.run.narrate import describe
 from metrology.run.rules import admit
 from metrology.run.state import RunState, apply, fold
 
@@ -49,22 +50,21 @@ MAX_BATCH = 200
 APPENDABLE = frozenset(ASKED)
 
 
-@dataclass(frozen=True)
-class NewEvent:
-    """An event as a client sends it."""
-
-    id: uuid.UUID
-    type: str
-    payload: Mapping[str, Any]
-    device_at: datetime | None = None
-
-
 @transaction.atomic
-def start_run(*, actor: Person, instrument: Instrument, now: datetime, method_key: str = "", points: str = "", cycles: str = "") -> Run:
+def start_run(
+    *,
+    actor: Person,
+    instrument: Instrument,
+    now: datetime,
+    method_key: str = "",
+    points: str = "",
+    cycles: str = "",
+    supervisor: str = "",
+) -> Run:
     """Open a run on an instrument, with the instrument and its policies frozen into the first event.
 
     method_key: another method than its own, where its family can be run by it. points, cycles: other test points in percent, or
-    more cycles, for this run alone, as typed.
+    more cycles, for this run alone, as typed. supervisor: who answers for it where whoever starts it is not qualified, by the plant's policy.
     """
     require(actor, "start a run")
     method = get_method(method_key or instrument.method)
@@ -77,13 +77,24 @@ def start_run(*, actor: Person, instrument: Instrument, now: datetime, method_ke
         raise Fault("out_of_use", told, field="instrument")
     _refuse_second(instrument)
     setup = instrument.run_setup(policy_for(instrument), method.revision, method.key)
+    today, wanted = timezone.localdate(now), skills_of(instrument, method.key)
+    missing, answers = require_qualified(actor, instrument.tag, wanted, setup.policy, today, supervisor)
     if points.strip() or cycles.strip():
         setup = _with_points(setup, points, cycles)
-    frozen = replace(setup.instrument, power_cut=power_cut(instrument))
-    setup = replace(setup, instrument=frozen, history=history_of(instrument), started_on=timezone.localdate(now).isoformat())
+    setup = replace(_frozen(setup, instrument, method), started_on=today.isoformat(), unqualified=missing, supervisor=answers)
     method.plan(setup, "as_found")  # what the register says must make points, or it is told before anything is open
     run = Run(number=next_number(), instrument=instrument, technician=actor, method=method.key, revision=method.revision, started_at=now)
     return _begin(run, setup, partial(_refuse_second, instrument))
+
+
+def _frozen(setup: RunSetup, instrument: Instrument, method: Method) -> RunSetup:
+    """The setup with what is known of the instrument beyond its register: its power, its earlier results, what must be proved of it."""
+    return replace(
+        setup,
+        instrument=replace(setup.instrument, power_cut=power_cut(instrument)),
+        history=history_of(instrument),
+        functions=() if method.traits.is_check else functions_of(instrument),  # a check between calibrations proves no trip
+    )
 
 
 def power_cut(instrument: Instrument) -> str:
@@ -98,7 +109,9 @@ def start_check(*, actor: Person, code: str, now: datetime) -> Run:
     require(actor, "check kit in")
     item, method = find_subject(code)
     refuse_second(item.code)
-    setup = replace(kit_setup(item, method), started_on=timezone.localdate(now).isoformat())
+    today, setup = timezone.localdate(now), kit_setup(item, method)
+    require_qualified(actor, item.code, method.traits.skills, setup.policy, today)
+    setup = replace(setup, started_on=today.isoformat())
     run = Run(number=next_number(), item=item.code, technician=actor, method=method.key, revision=method.revision, started_at=now)
     return _begin(run, setup, partial(refuse_second, item.code))
 
@@ -155,37 +168,8 @@ def append_events(
     for event in events:
         if event.type not in APPENDABLE:
             raise Fault("unknown_event", f"'{event.type}' can't be appended here.", field="type")
-    return _append(actor, run_id, expected_seq, [_as_seen(run_id, _without_claims(e)) for e in events], now, together=together)
-
-
-CLAIMS = {  # what a client may not say: it comes from the server's own look at the kit or the devices
-    "reading_taken": ("captured", "source", "chromatogram"),
-    "step_confirmed": ("captured",),
-    "parameters_captured": ("source",),
-    "source_chosen": ("label", "unit", "stimulus", "role", "wired_to"),
-    "adjustment_made": ("second",),
-    "decision_made": ("second",),
-    "hold_placed": ("others",),
-    "hold_handed_over": ("to_name",),
-    "hold_accepted": ("who",),
-    "hold_released": ("who", "seen", "alarms_on"),
-}
-
-
-def _without_claims(event: NewEvent) -> NewEvent:
-    """A client names a reference or a signal by its code only; what it is, and what was captured, come from here."""
-    payload = {k: v for k, v in event.payload.items() if k not in CLAIMS.get(event.type, ())}
-    if event.type == "reference_assigned":
-        payload = {k: event.payload.get(k) for k in ("role", "code", "reason")}
-    elif event.type == "source_chosen":
-        payload |= describe_signal(str(payload.get("signal") or ""), str(payload.get("quantity") or ""))
-    elif event.type == "gas_assigned":
-        payload = gas_snapshot(payload)
-    elif event.type == "standard_assigned":
-        payload = {k: event.payload.get(k) for k in ("role", "code", "reason")}
-    elif event.type == "hold_handed_over":
-        payload |= {"to_name": receiver_name(str(payload.get("to") or ""))}
-    return NewEvent(event.id, event.type, payload, event.device_at)
+    asked = [replace(e, asked=hash_of(e)) for e in events]
+    return _append(actor, run_id, expected_seq, [_as_seen(run_id, without_claims(e)) for e in asked], now, together=together)
 
 
 def _as_seen(run_id: uuid.UUID, event: NewEvent) -> NewEvent:
@@ -201,15 +185,17 @@ def _append(
     actor: Person, run_id: uuid.UUID, expected_seq: int | None, events: Sequence[NewEvent], now: datetime, *, together: bool = False
 ) -> tuple[Run, RunState]:
     refused: Fault | None = None
-    with _no_foreign_events(run_id, events), transaction.atomic():
+    with no_foreign_events(run_id, events), transaction.atomic():
         run, past, folded = load_state(run_id, lock=True)
-        new = _pass_over_known(past, events, actor)
+        new = pass_over_known(past, events, actor)
         state = folded.branch()
         if new and expected_seq is not None and state.seq != expected_seq + len(events) - len(new):
-            raise _stale(past, expected_seq)
+            raise stale(past, expected_seq)
         stored: list[Event] = []
         for event in new:
             try:
+                if actor.pk != run.technician_id and event.type in APPENDABLE:
+                    require_hand(actor, run, state, event.type, timezone.localdate(now))
                 stored.append(_admit_one(run_id, actor, state, event, now))
             except Fault as fault:
                 refused = fault
@@ -217,7 +203,7 @@ def _append(
         if refused and together:
             stored, state = [], folded
         if stored:
-            append_rows(run, stored)
+            append_rows(run, stored, {str(e.id): e.asked for e in new})
             project(run, state, folded)
             transaction.on_commit(partial(_keep, run, past, stored, state))
             transaction.on_commit(partial(_tell, run.id, state))
@@ -284,45 +270,6 @@ def snapshot(code: str) -> dict[str, Any]:
     return {name: getattr(standard, name) for name in standard.__dataclass_fields__}
 
 
-def _pass_over_known(past: Sequence[Event], events: Sequence[NewEvent], actor: Person) -> list[NewEvent]:
-    """The events that are not stored yet. One that is must be the same: of its kind, by the same person."""
-    known = {e.id: e for e in past}
-    for e in events:
-        held = known.get(str(e.id))
-        if held is not None and (held.type != e.type or held.author != actor.username):
-            other = f"{describe(held)}, by {held.author_name}"
-            told = f"An event of this number is stored already, and it is another one ({other}). Nothing was stored; reload the page."
-            raise Fault("another_event", told, field="events")
-    new = [e for e in events if str(e.id) not in known]
-    if len({e.id for e in new}) != len(new):
-        raise Fault("doubled_event", "The batch holds the same event twice.", field="events")
-    return new
-
-
-@contextmanager
-def _no_foreign_events(run_id: uuid.UUID, events: Sequence[NewEvent]) -> Iterator[None]:
-    """No event is in two runs: the database refuses it, and this says so."""
-    try:
-        yield
-    except IntegrityError:
-        if RunEvent.objects.filter(event_id__in=[e.id for e in events]).exclude(run=run_id).exists():
-            raise Fault("foreign_event", "An event of this batch belongs to another run.", field="events") from None
-        raise
-
-
-def _stale(past: Sequence[Event], expected_seq: int) -> Fault:
-    if not 0 <= expected_seq <= len(past):
-        return Fault("stale", "This page is ahead of the record. Reload it; what you typed is kept.", meanwhile=[], seq=len(past))
-    meanwhile = [{"by": e.author_name, "what": describe(e), "at": e.at.isoformat()} for e in past if e.seq > expected_seq]
-    told = "; ".join(f"{m['by']} {m['what']}" for m in meanwhile[-5:])
-    return Fault(
-        "stale",
-        f"Meanwhile: {told}. Nothing of yours was lost; look at what is asked now, then enter it again.",
-        meanwhile=meanwhile,
-        seq=len(past),
-    )
-
-
 def override_reference(
     *, actor: Person, reviewer: Person, run_id: uuid.UUID, event: NewEvent, expected_seq: int, now: datetime
 ) -> tuple[Run, RunState]:
@@ -358,7 +305,7 @@ def act_on_hold(*, actor: Person, hold_id: uuid.UUID, event_type: str, payload: 
         require(actor, "work on a run")
     run_id = find_hold(hold_id).run_id
     event = NewEvent(uuid.uuid4(), event_type, {**payload, "hold": str(hold_id)})
-    return _append(actor, run_id, None, [_as_seen(run_id, _without_claims(event))], now)
+    return _append(actor, run_id, None, [_as_seen(run_id, without_claims(event))], now)
 
 
 def sign_run(*, actor: Person, run_id: uuid.UUID, expected_seq: int, note: str, now: datetime) -> tuple[Run, RunState]:

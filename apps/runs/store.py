@@ -5,7 +5,7 @@ from __future__ import annotations
 import threading
 import uuid
 from collections import OrderedDict
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import TypeVar
 
 from apps.runs.models import Run, RunEvent
@@ -115,8 +115,8 @@ def load_state(run_id: uuid.UUID, *, lock: bool = False) -> tuple[Run, list[Even
     return run, events, CACHE.state(run, events)
 
 
-def append_rows(run: Run, events: list[Event]) -> None:
-    """Store new events at the end of the chain and move its head."""
+def append_rows(run: Run, events: list[Event], asked: Mapping[str, str] | None = None) -> None:
+    """Store new events at the end of the chain and move its head. asked: by id, the hash of what a client sent."""
     rows = []
     for event in events:
         previous = run.head
@@ -135,6 +135,7 @@ def append_rows(run: Run, events: list[Event]) -> None:
                 device_at=event.device_at,
                 previous=previous,
                 link=run.head,
+                asked=(asked or {}).get(event.id, ""),
             )
         )
     RunEvent.objects.bulk_create(rows)

@@ -4,6 +4,8 @@ from pathlib import Path
 
 import environ
 
+from config.settings.kept import database
+
 BASE_DIR = Path(__file__).resolve().parent.parent.parent
 VAR_DIR = BASE_DIR / "var"
 VAR_DIR.mkdir(exist_ok=True)
@@ -31,6 +33,9 @@ INSTALLED_APPS = [
     "apps.checks",
     "apps.batches",
     "apps.followups",
+    "apps.safety",
+    "apps.agenda",
+    "apps.intake",
     "demo",
 ]
 
@@ -54,11 +59,7 @@ WSGI_APPLICATION = "config.wsgi.application"
 ASGI_APPLICATION = "config.asgi.application"
 TEMPLATES = [{"BACKEND": "django.template.backends.django.DjangoTemplates", "APP_DIRS": True, "OPTIONS": {}}]
 
-# The engine comes from one setting; nothing in the code is for one engine only.
-DATABASES = {"default": env.db_url("DATABASE_URL", default=f"sqlite:///{VAR_DIR / 'verify-loop.sqlite3'}")}
-SQLITE_DURABLE = "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA busy_timeout=20000; PRAGMA cache_size=-65536;"
-if "sqlite" in DATABASES["default"]["ENGINE"]:
-    DATABASES["default"]["OPTIONS"] = {"timeout": 20, "transaction_mode": "IMMEDIATE", "init_command": SQLITE_DURABLE}
+DATABASES = {"default": database(VAR_DIR)}
 BACKGROUND_INLINE = False  # long work goes on beside the request
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
@@ -108,9 +109,10 @@ MAX_BODY_BYTES = 1024 * 1024
 
 LANGUAGE_CODE = "en-gb"
 USE_TZ = True
-TIME_ZONE = "UTC"  # stored; the plant's own zone is PLANT_TIME_ZONE, used where times are printed
 PLANT_TIME_ZONE = env("PLANT_TIME_ZONE", default="Europe/Lisbon")
-PLANT_NAME = env("PLANT_NAME", default="Marram Bay")
+TIME_ZONE = PLANT_TIME_ZONE  # days begin at the plant's midnight; stored is UTC
+PLANT_NAME = env("PLANT_NAME", default="")
+PLANT_FILE: Path | None = None  # where name and zone are kept that the first visit tells; none: they come from the environment alone
 
 STATIC_URL = "/static/"
 STATIC_ROOT = VAR_DIR / "static"

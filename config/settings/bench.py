@@ -1,8 +1,8 @@
 """Measuring: a large database of its own, kept between runs, as durable as the real one."""
 
-from config.settings.base import SQLITE_DURABLE
 from config.settings.demo import *  # noqa: F403
 from config.settings.demo import VAR_DIR
+from config.settings.kept import SQLITE_DURABLE
 
 ALLOWED_HOSTS = ["testserver", "localhost", "127.0.0.1"]
 DATABASES = {

@@ -26,3 +26,4 @@ MEDIA_ROOT = VAR_DIR / "test-files"
 TEST_RUNNER = "tools.test_runner.CountingRunner"
 WHITENOISE_AUTOREFRESH = True
 IS_DEMONSTRATION = True
+PLANT_NAME = "Marram Bay"

@@ -9,6 +9,7 @@ from datetime import date
 from metrology.judgement.decision import FAIL
 
 REPLACE = "replace"
+STANDS_IN = "it stands in"  # how a doubt tells that something watches meanwhile
 
 
 @dataclass(frozen=True)
@@ -50,7 +51,7 @@ def open_doubt(ended: Sequence[Ended]) -> Doubt | None:
     doubt: Doubt | None = None
     for job in ended:
         when = f"{job.label} on {job.on:%-d %b %Y}"
-        meanwhile = f"; it stands in: {job.stand_in}" if job.stand_in else ""
+        meanwhile = f"; {STANDS_IN}: {job.stand_in}" if job.stand_in else ""
         if job.is_voided:
             if job.adjusted:
                 doubt = Doubt(f"it was adjusted in {when}, which was voided: how it stands was not proved", job.on, "")

@@ -1,6 +1,6 @@
 """Portable kit that is new or back from service: accepted, or quarantined with every reason.
 
-Limits are arguments with the plant's usual values as defaults.
+Limits are arguments: they are the plant's.
 """
 
 from __future__ import annotations
@@ -50,6 +50,15 @@ CHECKS: tuple[Check, ...] = (
 )
 
 
+# By check: which of the plant's limits it is judged by, and how that is told.
+LIMITS = {"alarm_s": ("alarm_within_s", "at most {:g} s"), "samples": ("least_hours", "{:g} h at least, with the seconds between them")}
+
+
+def limit_words(limits: Mapping[str, float]) -> dict[str, str]:
+    """The limits by the check that they belong to, as they are told beside it."""
+    return {check: words.format(limits[name]) for check, (name, words) in LIMITS.items()}
+
+
 @dataclass(frozen=True)
 class Incoming:
     """What an incoming check came to."""
@@ -66,7 +75,7 @@ def run_time_hours(samples: float, interval_s: float) -> float:
     return samples * interval_s / 3600.0
 
 
-def judge_incoming(values: Mapping[str, str], *, alarm_within_s: float = 15.0, least_hours: float = 8.0) -> Incoming:
+def judge_incoming(values: Mapping[str, str], *, alarm_within_s: float, least_hours: float) -> Incoming:
     """Accepted when nothing speaks against it. values by name of CHECKS; raises a Fault for what is missing or no number."""
     reasons: list[str] = []
     numbers: dict[str, float] = {}

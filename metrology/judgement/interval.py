@@ -23,16 +23,20 @@ LIMIT_PERCENT = 100.0 * (1 + 1e-9)
 
 @dataclass(frozen=True)
 class Result:
-    """One finished calibration. Shares are the signed largest error in % of the tolerance, as found and as left."""
+    """One finished calibration. Shares are the signed largest error in % of the tolerance, as found and as left.
+
+    is_failed: it failed as found by what has no share, such as a trip that came late.
+    """
 
     on: date
     found_percent: float | None
     left_percent: float | None
+    is_failed: bool = False
 
     @property
     def passed(self) -> bool:
-        """Whether the as-found lay inside the tolerance."""
-        return self.found_percent is not None and abs(self.found_percent) <= 100.0
+        """Whether it passed as found."""
+        return self.found_percent is not None and abs(self.found_percent) <= 100.0 and not self.is_failed
 
 
 @dataclass(frozen=True)
@@ -81,7 +85,8 @@ def _staircase(results: Sequence[Result], base: int, p: Policy) -> Due:
             continue
         if not r.passed:
             days, row = max(SHORTEST_DAYS, days * p.shorten_factor), 0
-            steps.append(f"{day_words(r.on)}: as found {r.found_percent:+.0f} % of tolerance, a fail; shortened to {days:.0f} days")
+            what = "failed as found" if r.is_failed else f"as found {r.found_percent:+.0f} % of tolerance, a fail"
+            steps.append(f"{day_words(r.on)}: {what}; shortened to {days:.0f} days")
             continue
         if abs(r.found_percent) > p.extend_below:
             row = 0

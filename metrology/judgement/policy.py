@@ -38,6 +38,10 @@ FORCED = {
     "reason": "allowed with a reason, flagged on the record",
     "second-person": "allowed with a reason and a second person, flagged on the record",
 }
+QUALIFIED = {
+    "refused": "refused to whoever does not have it",
+    "supervised": "taken with the name of a supervisor who has it",
+}
 CHOICES: dict[str, Mapping[str, str]] = {
     "adjust_when": ADJUST_WHEN,
     "pass_rule": RULES,
@@ -46,6 +50,7 @@ CHOICES: dict[str, Mapping[str, str]] = {
     "proof": PROOF,
     "forced": FORCED,
     "loop_proof": LOOP_PROOF,
+    "qualified": QUALIFIED,
 }
 
 
@@ -70,6 +75,8 @@ class Policy:
     stored reference voltage may be. spare_percent: litres beyond need. life_end_percent: sensitivity left at which a
     sensor is replaced.
 
+    qualified: what becomes of work that takes a qualification, where whoever starts it does not have it.
+
     hold_hours: how long an instrument may be on hold without an approval, h.
 
     For intervals: least_results before one is made longer; extend_factor and shorten_factor of the staircase; extend_below: as found, % of
@@ -78,6 +85,7 @@ class Policy:
     """
 
     hold_hours: float = 12.0
+    qualified: str = "refused"
     adjust_when: str = "past-limit"
     adjust_limit_percent: float = 70.0
     pass_rule: str = "simple"
@@ -134,6 +142,7 @@ class PolicyField:
 
 POLICY_FIELDS: tuple[PolicyField, ...] = (
     PolicyField("hold_hours", "A hold needs approval past", "h"),
+    PolicyField("qualified", "Work that takes a qualification"),
     PolicyField("pass_rule", "Pass rule"),
     PolicyField("max_risk", "Accepted risk", hint="0.05 is one wrong pass in twenty"),
     PolicyField("adjust_when", "Adjusting"),

@@ -15,6 +15,7 @@ from metrology.methods.standards.base import Standards
 from metrology.methods.trials.exposure import Exposed, ExposureWatching, GasKind, exposed, role_at, uses
 
 GAS_WORK = "gas work"
+GAS_CONTENT = ("percent", "")  # ppm, %LEL and % vol are units of no quantity that converts
 STANDS = "Wait until it stands before you accept."
 BY_TURNS = f"Zero comes before span. {STANDS}"
 
@@ -23,6 +24,7 @@ def gas_analyzer(*, unguarded: str, wears: str, follows_life: bool = False) -> T
     """What is so of every analyzer that is set with gas."""
     return Traits(
         "analyzer",
+        measures=GAS_CONTENT,
         default_points=(),
         has_points=False,
         skills=frozenset({GAS_WORK}),
@@ -49,6 +51,7 @@ def gas_method(
         revision=revision,
         traits=Traits(
             "gas detector",
+            measures=GAS_CONTENT,
             also=also,
             is_usual=is_usual,
             is_check=kind.is_check,

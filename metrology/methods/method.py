@@ -12,6 +12,7 @@ from metrology.judgement.settling import Sample, SettleRule
 from metrology.methods.adjusting.base import NO_ADJUSTING, Adjusting
 from metrology.methods.hookup import Hookup, no_hookup
 from metrology.methods.outcome import Outcome, Proposal
+from metrology.methods.proof_test import with_proof_test
 from metrology.methods.settings import Settings
 from metrology.methods.setup import INSTRUMENT, RunSetup
 from metrology.methods.slots import Plan, Quantity, RawReading, Slot, Watched
@@ -149,6 +150,7 @@ class Traits:
 
     guards: people rely on it to be warned, so that leaving it outside its limits takes something that stands in.
     family: of the register; also: methods offered beside it on one instrument. has_points: test points may be chosen.
+    measures: quantities that the unit of its range may be of, "" among them where there are units of no known quantity; any where empty.
     skills: qualifications its work takes. excludes_group: two of one voting group or zone are not put on hold together.
     unguarded: what is so while the instrument is on hold. policies: groups of policies that count, beside the general ones.
     wears: protection to be worn. standards: kinds of kit it takes. in_batches: several may be captured together over shared stimuli.
@@ -162,6 +164,7 @@ class Traits:
     is_usual: bool = False  # the method an instrument of its family has where nothing else is said
     default_points: tuple[float, ...] = (0.0, 25.0, 50.0, 75.0, 100.0)
     has_points: bool = True
+    measures: tuple[str, ...] = ()
     applies_output: bool = False  # what is applied is in the unit of the output: an injected or commanded current
     skills: frozenset[str] = frozenset()
     excludes_group: bool = False
@@ -321,7 +324,7 @@ class Method:
 
     def steps(self, setup: RunSetup, choices: Mapping[str, str]) -> tuple[Step, ...]:
         """The steps of the run as the choices made so far shape it."""
-        return self.flow(setup, choices)
+        return with_proof_test(self.flow(setup, choices), setup)
 
     def plan(self, setup: RunSetup, set_key: str) -> tuple[Slot, ...]:
         """The slots of a set before anything was taken."""

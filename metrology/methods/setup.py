@@ -84,6 +84,27 @@ class Past:
     life: str = ""
 
 
+RISING, FALLING = "rising", "falling"
+
+
+@dataclass(frozen=True)
+class TripPoint:
+    """What a safety function requires of an instrument: to trip at a value, give or take `within`, rising or falling to it; in its unit."""
+
+    code: str
+    name: str
+    level: int
+    trip: float
+    within: float
+    direction: str
+    unit: str
+
+    @property
+    def required(self) -> str:
+        """What is required, in words."""
+        return f"{self.trip:g} ±{self.within:g} {self.unit} {self.direction}"
+
+
 @dataclass(frozen=True)
 class RunSetup:
     """Method, instrument, test points in percent of input span (none where a method goes by other things), cycles, policies.
@@ -91,6 +112,8 @@ class RunSetup:
     entered: what was entered in the run's steps and changes how it goes on, such as a cold junction, as (name, text).
     history: results of earlier runs that are followed, oldest first, as they stood when this one was started.
     started_on: ISO date of the run, by which ages are told; empty in runs from before it was kept.
+    functions: safety functions that it belongs to, each with where it must trip.
+    unqualified: qualifications that it takes and that whoever started it does not have; supervisor: the name of who has them and answers for it.
     """
 
     method: str
@@ -102,6 +125,9 @@ class RunSetup:
     entered: tuple[tuple[str, str], ...] = ()
     history: tuple[Past, ...] = ()
     started_on: str = ""
+    functions: tuple[TripPoint, ...] = ()
+    unqualified: tuple[str, ...] = ()
+    supervisor: str = ""
 
     def __post_init__(self) -> None:
         if self.points_percent:
@@ -151,8 +177,9 @@ def setup_payload(setup: RunSetup) -> dict[str, Any]:
         del data["instrument"]["subject"]  # as it was before there was another
     if not setup.history:
         del data["history"]
-    if not setup.started_on:
-        del data["started_on"]
+    for name in ("started_on", "functions", "unqualified", "supervisor"):
+        if not data[name]:
+            del data[name]
     return data
 
 
@@ -174,4 +201,7 @@ def setup_from(payload: Mapping[str, Any], settings: type[Settings]) -> RunSetup
         policy=resolve_policy(payload["policy"]),
         history=tuple(Past(**past) for past in payload.get("history", ())),
         started_on=payload.get("started_on", ""),
+        functions=tuple(TripPoint(**point) for point in payload.get("functions", ())),
+        unqualified=tuple(payload.get("unqualified", ())),
+        supervisor=payload.get("supervisor", ""),
     )

@@ -48,7 +48,10 @@ class Field:
     low: float | None = None
     high: float | None = None
     why: str = ""
-    unless: tuple[str, str] = ("", "")  # another field of the step and the value with which this one may stay empty
+    unless: tuple[str, str] = (
+        "",
+        "",
+    )  # another field of the step and the values, with | between, with which this one may stay empty; * for any
     excused_by: str = ""  # another field of the step: with a reason written there a number outside its limits stands
     unlike: str = ""  # what may not be entered, such as the serial of the one that was taken out
     usual: str = ""  # what is found where nothing is wrong: offered filled in, to be changed where it is not so
@@ -142,7 +145,7 @@ class Step:
     needs_timer: str = ""  # readings, confirm, release: the timer that must have run
     options: tuple[tuple[str, str], ...] = field(default=())
     variant: str = ""  # adjust: which side is turned
-    is_told_with_set: bool = False  # what is entered in it stands with the findings of its set, not by itself
+    is_told_with_set: bool = False  # what is entered in it stands with the findings of its set or its proof test, not by itself
     enters: bool = False  # what is entered changes how the run goes on
     calculator: str = ""  # compute: the calculation it runs, its fields filled from `given` and from the step's own fields
     given: tuple[tuple[str, Any], ...] = ()

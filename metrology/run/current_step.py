@@ -118,7 +118,7 @@ def _step(state: RunState, method: Method, step: Step, evidence: list[SetData], 
             {"kind": k, "asks": UNHELD[k].asks, "label": UNHELD[k].label} for k, _ in step.options if step.kind == "hold" and k in UNHELD
         ],
         "beside": list(step.beside),
-        "readouts": [{"key": r.key, "label": r.label} for r in step.readouts],
+        "readouts": [{"key": r.key, "label": r.label, "fields": [name for name, _ in r.takes]} for r in step.readouts],
         "saves": bool(step.saves),
         "loads": bool(step.loads),
         "sends": bool(step.sends),

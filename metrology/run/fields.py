@@ -36,7 +36,7 @@ def check_fields(fields: tuple[Field, ...], raw: Any, faults: list[Fault]) -> di
         if field.kind in CHOSEN:
             continue
         try:
-            excused = bool(field.unless[0]) and str(given.get(field.unless[0], "")) == field.unless[1]
+            excused = _is_excused(field, given)
             is_reasoned = bool(field.excused_by) and len(str(given.get(field.excused_by, "") or "").strip()) >= 2
             values[field.name] = "" if excused and not text else _check_field(field, text, is_reasoned=is_reasoned)
             if _is_unlikely(field, values[field.name]):
@@ -46,6 +46,13 @@ def check_fields(fields: tuple[Field, ...], raw: Any, faults: list[Fault]) -> di
         except Fault as fault:
             faults.append(fault)
     return {**values, CONFIRMED: ",".join(unlikely)} if unlikely else values
+
+
+def _is_excused(field: Field, given: Mapping[str, Any]) -> bool:
+    """Whether it may stay empty, by what another field of the step says."""
+    name, wanted = field.unless
+    said = str(given.get(name) or "").strip() if name else ""
+    return bool(said) if wanted == "*" else bool(name) and said in wanted.split("|")
 
 
 def entered(values: Mapping[str, str]) -> dict[str, str]:

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from metrology.judgement.decision import PASS
 from metrology.judgement.reference import ratio_together
 from metrology.methods.method import Method
 from metrology.quantities.words import ratio, ratio_below
+from metrology.run.results import proofs_in
 from metrology.run.same_device import accepted_words
 from metrology.run.standing_in import stand_in_words
 from metrology.run.state import RunState
@@ -16,6 +18,9 @@ LEFT_WITH_REASON = {"configure": "What was sent stands as it is", "read_after": 
 def flags_of(state: RunState, method: Method) -> list[str]:
     """What nobody may overlook on the record: forced, refused, agreed to, doubted and confirmed, out of inhibit, not good enough together."""
     out = _together(state, method)
+    if state.setup.supervisor:
+        missing = " and ".join(state.setup.unqualified)
+        out.append(f"{state.started_by_name} is not qualified for {missing}; {state.setup.supervisor} answers for the work.")
     for a in state.adjustments:
         if a.forced:
             second = f", with {a.forced['name']}" if a.forced.get("name") else ""
@@ -28,6 +33,11 @@ def flags_of(state: RunState, method: Method) -> list[str]:
     for d in state.decisions.values():
         if d.stand_in:
             out.append(f"Left in service outside its limits. It stands in for it: {stand_in_words(d.stand_in)}.")
+    for p in proofs_in(state):
+        if p.found.is_dangerous:
+            out.append(f"{p.point.code}, proof test as found: {p.found.says}. Required: {p.point.required}.")
+        if p.left is not None and p.left.verdict != PASS:
+            out.append(f"{p.point.code} is left so: {p.left.says}. {p.why}".strip())
     for hold in state.holds.values():
         if hold.agreement:
             out.append(f"On hold together with another of its group or zone, agreed: {hold.agreement}")

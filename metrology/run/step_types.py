@@ -294,6 +294,7 @@ class ReadoutData(TypedDict):
 
     key: str
     label: str
+    fields: list[str]  # their names
 
 
 class BesideData(TypedDict):

@@ -12,6 +12,7 @@ from metrology.judgement.policy import describe_policy
 from metrology.methods.flow.common import NEW_PLATE, NEW_SERIAL
 from metrology.methods.fragments import alarms_in
 from metrology.methods.method import Method
+from metrology.methods.proof_test import Proof
 from metrology.methods.settings import setting_words
 from metrology.methods.setup import InstrumentSetup, RunSetup
 from metrology.methods.standards.base import REFERENCE
@@ -34,6 +35,7 @@ from metrology.run.progress import (
     make_progress,
     passes_of,
 )
+from metrology.run.results import proofs_in
 from metrology.run.set_types import Named, SetData
 from metrology.run.standing import earlier_rows, item_rows, reopenable, reopened_rows
 from metrology.run.state import Hold, Note, RunState
@@ -44,6 +46,7 @@ from metrology.run.view_types import (
     InstrumentData,
     NoteData,
     NotedData,
+    ProofData,
     RailPhase,
     ReferenceData,
     ResultData,
@@ -85,6 +88,7 @@ def make_view(state: RunState, method: Method, now: datetime) -> RunView:
         "beside": beside(state, method, progress),
         "evidence": evidence,
         "results": _results(state, method, evidence),
+        "proofs": [proof_data(p) for p in proofs_in(state)],
         "adjustments": _adjustments(state, method, progress),
         "works": _works(state),
         "noted": _noted(state, progress),
@@ -134,16 +138,41 @@ def _results(state: RunState, method: Method, evidence: Sequence[SetData]) -> li
     """As found and as left, each the worst of all sets that are judged together; of a phase without readings nothing."""
     phases = {s["phase"] for s in evidence}
     counts = (("as found", found_step), ("as left", final_readings_step))
+    proofs = proofs_in(state)
+    if any(p.left and p.left != p.found for p in proofs):
+        phases.add("as left")  # nothing was adjusted, and yet it trips elsewhere as it is left
     out: list[ResultData] = []
     for phase, which in counts:
         if phase not in phases:
             continue
         result = evaluate_together(state, method, which(state, method))
-        if result.is_judged:
+        late = [p.point.code for p in proofs if (trip := p.found if phase == "as found" else p.left) and trip.verdict == FAIL]
+        if late:
+            out.append({"phase": phase, "verdict": FAIL, "share": f"the trip of {' and '.join(late)} is not as required"})
+        elif result.is_judged:
             not_met = result.verdict == FAIL and result.share <= 1  # a criterion that is met or not, and uses no share of anything
             share = "not met" if not_met else f"{100 * result.share:.0f} % of tolerance"
             out.append({"phase": phase, "verdict": result.verdict, "share": share})
     return out
+
+
+def proof_data(p: Proof) -> ProofData:
+    """The proof test of a function, in words."""
+    unit = p.point.unit
+    return {
+        "code": p.point.code,
+        "name": p.point.name,
+        "level": f"SIL {p.point.level}",
+        "path": p.path,
+        "required": p.point.required,
+        "found": f"{p.found.at:g} {unit}" if p.found.at is not None else "no trip",
+        "found_verdict": p.found.verdict,
+        "found_says": p.found.says,
+        "left": "" if p.left is None else f"{p.left.at:g} {unit}" if p.left.at is not None else "no trip",
+        "left_verdict": p.left.verdict if p.left else "",
+        "left_says": (f"{p.left.says}; {p.why}" if p.why else p.left.says) if p.left else "",
+        "bypass": f"{p.bypass_min:g} min" if p.bypass_min is not None else "as long as its hold",
+    }
 
 
 def _last_results(evidence: Sequence[SetData]) -> list[ResultData]:

@@ -297,6 +297,23 @@ class ResultData(TypedDict):
     share: str | None
 
 
+class ProofData(TypedDict):
+    """The proof test of a safety function in a run, in words; left is empty until it was told."""
+
+    code: str
+    name: str
+    level: str
+    path: str
+    required: str
+    found: str
+    found_verdict: str
+    found_says: str
+    left: str
+    left_verdict: str
+    left_says: str
+    bypass: str
+
+
 class RunView(TypedDict):
     """Everything a screen needs of a run."""
 
@@ -312,6 +329,7 @@ class RunView(TypedDict):
     beside: list[BesideData]  # steps after the current one that are asked for on its screen
     evidence: list[SetData]
     results: list[ResultData]
+    proofs: list[ProofData]
     unheld: list[NoteData]
     adjustments: list[AdjustmentData]
     works: list[WorkData]

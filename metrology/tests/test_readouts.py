@@ -24,6 +24,7 @@ class Read(TestCase):
         self.assertEqual(
             {f["name"]: f["read"] for f in p.view["step"]["fields"]}, {"p_zero": "0.3640", "p_span": "", "p_max": "", "p_division": ""}
         )
+        self.assertEqual(p.view["step"]["readouts"], [{"key": "stored", "label": "Read the indicator", "fields": list(HELD)}])
         p.forward("operator").do("step_reopened", step="stored", reason="read again")
         self.assertEqual({f["read"] for f in p.view["step"]["fields"]}, {""})
 

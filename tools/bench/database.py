@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import io
 import time
 import uuid
+import zipfile
 from datetime import timedelta
 from typing import Any
 
@@ -15,11 +17,14 @@ from django.utils import timezone
 
 from apps.accounts.models import Person
 from apps.plant.imports import start_import, undo_import, write_import
-from apps.plant.models import Area, Instrument
+from apps.plant.models import Area, ImportBatch, Instrument
+from apps.plant.sheets import read_table
+from apps.runs.arriving import NewEvent
 from apps.runs.models import Run, RunEvent
 from apps.runs.projections import next_number
-from apps.runs.services import NewEvent, append_events, start_run
+from apps.runs.services import append_events, start_run
 from apps.runs.store import load_events
+from metrology.faults import Fault
 
 INSTRUMENTS, RUNS, EVENTS_EACH = 50_000, 200_000, 5
 BATCH = 5_000
@@ -49,9 +54,10 @@ class Bench:
         areas = list(Area.objects.all())
         today = timezone.localdate()
         made = INSTRUMENTS - Instrument.objects.count()
+        first = 100_000 + Instrument.objects.filter(serial__startswith="B-").count()  # an earlier filling may have been stopped
         rows = [
             Instrument(
-                tag=f"PT-{100000 + n}",
+                tag=f"PT-{first + n}",
                 serial=f"B-{n}",
                 service=f"Line {n % 977} pressure",
                 area=areas[n % len(areas)],
@@ -207,6 +213,44 @@ class Bench:
         times.append(time.perf_counter())
         batch.delete()
         return times[1] - times[0], times[2] - times[1], times[3] - times[2]
+
+    def pages_meanwhile(self) -> tuple[list[float], float]:
+        """Milliseconds of others' pages while 20,000 rows are read beside them, and how long the reading took then."""
+        planner = Person.objects.get(username="ruben")
+        head = "Tag,Serial,Service,Area,Unit,LRV,URV,Tolerance"
+        data = "\n".join([head, *(f"YT-{n},S{n},Service of {n},RO,kPa,0,{100 + n},0.5" for n in range(IMPORTED))]).encode()
+        settings.BACKGROUND_INLINE = False
+        start = time.perf_counter()
+        batch = start_import(actor=planner, name="beside.csv", data=data, now=timezone.now())
+        taken = []
+        while ImportBatch.objects.get(pk=batch.pk).status == "reading":
+            before = time.perf_counter()
+            self._get("instruments/?search=")
+            taken.append(1000 * (time.perf_counter() - before))
+            time.sleep(0.2)
+        settings.BACKGROUND_INLINE = True
+        whole = time.perf_counter() - start
+        ImportBatch.objects.filter(pk=batch.pk).delete()
+        return taken, whole
+
+    def crafted_workbook(self) -> float:
+        """Seconds until a workbook that unpacks to gigabytes is refused."""
+        out = io.BytesIO()
+        with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as book, book.open("xl/worksheets/sheet1.xml", "w", force_zip64=True) as part:
+            for _ in range(300):
+                part.write(b" " * 2**20)
+        start = time.perf_counter()
+        try:
+            read_table("crafted.xlsx", out.getvalue())
+        except Fault:
+            return time.perf_counter() - start
+        raise AssertionError("the workbook was read")
+
+    def plant_list(self) -> None:
+        self._get("instruments/")
+
+    def year(self) -> None:
+        self._get("year/")
 
     def records(self) -> None:
         self._get("records/")

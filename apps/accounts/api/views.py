@@ -7,23 +7,34 @@ from typing import Any
 from django.conf import settings
 from django.contrib.auth import login, logout
 from django.middleware.csrf import get_token
+from django.utils import timezone
 from django.utils.decorators import method_decorator
 from django.views.decorators.csrf import csrf_protect
 from drf_spectacular.utils import extend_schema
+from rest_framework.exceptions import NotAuthenticated
 from rest_framework.permissions import AllowAny
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from apps.accounts.api.serializers import SessionSerializer, SignInSerializer
+from apps.accounts import first_start
+from apps.accounts.api.serializers import FailureSerializer, FirstStartSerializer, SessionSerializer, SignInSerializer
 from apps.accounts.policy import allowed_actions
-from apps.accounts.services import check_credentials
+from apps.accounts.services import check_credentials, password_rule
+from config.asked import parsed
 
 
 def _session(request: Request) -> dict[str, Any]:
     p = request.user
     person = {"username": p.username, "name": p.name, "role": p.role, "may": allowed_actions(p)} if p.is_authenticated else None
-    return {"person": person, "plant": settings.PLANT_NAME, "time_zone": settings.PLANT_TIME_ZONE}
+    empty = person is None and first_start.is_new()
+    return {
+        "person": person,
+        "plant": settings.PLANT_NAME,
+        "time_zone": settings.PLANT_TIME_ZONE,
+        "password_rule": password_rule(),
+        "is_new": empty,
+    }
 
 
 @method_decorator(csrf_protect, name="dispatch")
@@ -48,4 +59,19 @@ class SessionView(APIView):
     def delete(self, request: Request) -> Response:
         logout(request._request)
         request.user = request._request.user
+        return Response(_session(request))
+
+
+@method_decorator(csrf_protect, name="dispatch")
+class FirstStartView(APIView):
+    permission_classes = [AllowAny]
+
+    @extend_schema(request=FirstStartSerializer, responses={200: SessionSerializer, 400: FailureSerializer}, operation_id="set_up")
+    def post(self, request: Request) -> Response:
+        """Set up an empty plant; whoever does it is signed in as its administrator."""
+        if not first_start.is_new():
+            raise NotAuthenticated
+        person = first_start.set_up(parsed(FirstStartSerializer, request), timezone.now())
+        login(request._request, person, backend="django.contrib.auth.backends.ModelBackend")
+        request.user = person
         return Response(_session(request))

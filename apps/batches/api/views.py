@@ -12,15 +12,14 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from apps.accounts.api.people import signed_in
-from apps.accounts.api.serializers import FailureSerializer
+from apps.accounts.api.serializers import FailureSerializer, OptionSerializer
 from apps.accounts.policy import require
 from apps.accounts.services import confirm_password
 from apps.batches import selectors, services
 from apps.batches.proposing import asked_of, propose
 from apps.bench.api.views import AutoSerializer
 from apps.checks.api.views import CheckAskedSerializer, SignAllSerializer, TagSerializer, TapSerializer
-from apps.plant.api.serializers import OptionSerializer
-from apps.runs.api.views import parsed
+from config.asked import parsed
 
 TAG, TEXT = 40, 400
 

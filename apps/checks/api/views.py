@@ -18,7 +18,7 @@ from apps.accounts.policy import require
 from apps.accounts.services import confirm_password
 from apps.checks import going, services
 from apps.checks.selectors import checks_due, open_rounds, round_data, tap_of
-from apps.runs.api.views import parsed
+from config.asked import parsed
 
 TAG, TEXT = 40, 400
 

@@ -15,7 +15,7 @@ from apps.accounts.api.people import signed_in
 from apps.accounts.api.serializers import FailureSerializer
 from apps.accounts.policy import require
 from apps.followups import selectors, services
-from apps.runs.api.views import parsed
+from config.asked import parsed
 
 
 class FollowUpRowSerializer(serializers.Serializer):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 from django.http import FileResponse
@@ -15,18 +16,19 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from apps.accounts.api.people import signed_in
-from apps.accounts.api.serializers import FailureSerializer
+from apps.accounts.api.serializers import FailureSerializer, OptionSerializer
 from apps.accounts.policy import require
-from apps.kit.models import Buffer, KitChange, KitFile, Liquid, Reference, Solution, Syringe, Trap, Worn
+from apps.kit.models import Buffer, KitChange, KitFile, Liquid, Solution, Syringe, Trap, Worn
 from apps.kit.outside import item_check, item_stops, item_uses
 from apps.kit.quarantine import CAUSES, cause_of, quarantine_of
 from apps.kit.register import GROUPS, KitField, add_item, as_typed, edit_item, get_item, group_of
 from apps.kit.selectors import standing
-from apps.kit.services import attach, check_in, set_state, take_certificate
-from apps.plant.api.serializers import OptionSerializer, UploadSerializer
+from apps.kit.services import attach, check_in, set_state
+from apps.plant.api.serializers import UploadSerializer
+from apps.plant.policies import kit_limits
 from config.failures import Missing
 from config.uploads import sent_file
-from metrology.judgement.incoming import CHECKS
+from metrology.judgement.incoming import CHECKS, Check, limit_words
 
 # What is good for a time of its own, in the order it is shown.
 LASTING: tuple[tuple[str, type[Buffer | Solution | Syringe | Trap]], ...] = (
@@ -53,6 +55,7 @@ class IncomingCheckSerializer(serializers.Serializer):
     number = serializers.BooleanField()
     unit = serializers.CharField()
     may_not_apply = serializers.BooleanField()
+    limit = serializers.CharField(help_text="by which it is judged")
 
 
 class KitGroupSerializer(serializers.Serializer):
@@ -196,8 +199,14 @@ def _what_changed(change: KitChange) -> list[str]:
         out.append(f"because: {cause_of(change.values['cause'][1]).label.lower()}")
     given = change.values.get("incoming", ["", ""])[1]
     if isinstance(given, dict):
-        out += [f"{c.label}: {given[c.name]}{f' {c.unit}' if c.unit else ''}" for c in CHECKS if str(given.get(c.name) or "").strip()]
+        out += [_answer(c, given) for c in CHECKS if str(given.get(c.name) or "").strip()]
     return out
+
+
+def _answer(c: Check, given: Mapping[str, Any]) -> str:
+    """One answer of an incoming check with the limit that it was judged by; older ones do not tell it."""
+    limit = given.get(f"limit of {c.name}", "")
+    return f"{c.label}: {given[c.name]}{f' {c.unit}' if c.unit else ''}{f' ({limit})' if limit else ''}"
 
 
 def _form(request: Request) -> dict[str, Any]:
@@ -211,7 +220,9 @@ class KitGroupsView(APIView):
     def get(self, request: Request) -> Response:
         require(request.user, "read")
         groups = [{"group": g, "title": t, "asked": [_field(f) for f in fields]} for g, (_, t, fields) in GROUPS.items()]
-        incoming = [{k: getattr(c, k) for k in ("name", "label", "number", "unit", "may_not_apply")} for c in CHECKS]
+        limits = limit_words(kit_limits())
+        names = ("name", "label", "number", "unit", "may_not_apply")
+        incoming = [{**{k: getattr(c, k) for k in names}, "limit": limits.get(c.name, "")} for c in CHECKS]
         shown = [
             {
                 "group": group,
@@ -281,21 +292,6 @@ class KitFilesView(APIView):
         name, data = sent_file(request)
         attach(actor=signed_in(request), group=group, code=code, name=name, data=data, now=timezone.now())
         return Response(_item(group, get_item(group, code)), status=201)
-
-
-class KitCertificateView(APIView):
-    parser_classes = [MultiPartParser]
-
-    @extend_schema(
-        operation_id="take_certificate",
-        request={"multipart/form-data": UploadSerializer},
-        responses={200: KitItemSerializer, 400: FailureSerializer},
-    )
-    def post(self, request: Request, code: str) -> Response:
-        name, data = sent_file(request)
-        item, found = take_certificate(actor=signed_in(request), code=code, name=name, data=data, now=timezone.now())
-        assert isinstance(item, Reference)
-        return Response(_item("reference", item, [f"{len(found.points)} points were taken over.", *found.says]))
 
 
 class KitFileView(APIView):

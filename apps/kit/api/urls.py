@@ -9,7 +9,6 @@ urlpatterns = [
     path("references/", ReferencesView.as_view(), name="references"),
     path("kit/", items.KitGroupsView.as_view(), name="kit-groups"),
     path("kit/files/<int:file_id>/", items.KitFileView.as_view(), name="kit-file"),
-    path("kit/reference/<path:code>/certificate/", items.KitCertificateView.as_view(), name="kit-certificate"),
     path("kit/<str:group>/", items.KitItemsView.as_view(), name="kit-items"),
     path("kit/<str:group>/<path:code>/state/", items.KitStateView.as_view(), name="kit-state"),
     path("kit/<str:group>/<path:code>/incoming/", items.KitIncomingView.as_view(), name="kit-incoming"),

@@ -10,7 +10,8 @@ from django.utils import timezone
 
 from apps.accounts.models import Person
 from apps.kit.certificates import read_certificate
-from apps.kit.models import Buffer, GasBottle, KitChange, KitFile, Reference, Trap
+from apps.kit.models import Buffer, GasBottle, KitChange, Reference, Trap
+from apps.plant.policies import set_policies
 from apps.runs.tests.base import PlantTestCase
 from metrology.faults import Fault
 
@@ -128,31 +129,6 @@ class Registers(KitCase):
 
 
 class Certificates(KitCase):
-    def test_points_of_a_table_are_taken_over_in_the_reference_s_unit(self):
-        answer = self.upload("reference/MB-P01/certificate", "Applied [bar],Indicated [bar],U,k\n0,0.001,0.002,2\n10,10.01,0.004,2\n")
-        self.assertEqual(answer.status_code, 200, answer.content)
-        self.assertEqual(Reference.objects.get(code="MB-P01").points, [[0.0, 0.1, 0.2], [1000.0, 1001.0, 0.4]])
-        self.assertIn("brought to kPa", " ".join(answer.json()["says"]))
-        self.assertEqual(len(answer.json()["files"]), 1)
-
-    def test_a_digital_calibration_certificate_is_read(self):
-        answer = self.upload("reference/MB-P01/certificate", DCC.replace("{serial}", "MB-P01"), "dcc.xml")
-        self.assertEqual(answer.status_code, 200, answer.content)
-        item = Reference.objects.get(code="MB-P01")
-        self.assertEqual(
-            (item.certificate, item.laboratory, item.calibrated_on.isoformat()), ("TP-77", "Tern Point Laboratory", "2026-11-01")
-        )
-        self.assertEqual((item.due_on - item.calibrated_on).days, 365)
-        for point, expected in zip(item.points, ([0, 0.1, 0.2], [5000, 5000.2, 0.3], [10000, 10000.4, 0.4]), strict=True):
-            for a, b in zip(point, expected, strict=True):
-                self.assertAlmostEqual(a, b)
-        self.assertIn("signature was not checked", " ".join(answer.json()["says"]))
-
-    def test_a_certificate_of_another_item_is_refused_and_changes_nothing(self):
-        self.assertFailure(self.upload("reference/MB-P01/certificate", DCC.replace("{serial}", "OTHER"), "dcc.xml"), 400, "other_serial")
-        self.assertEqual(Reference.objects.get(code="MB-P01").points, [])
-        self.assertFalse(KitFile.objects.exists())
-
     def test_files_that_are_no_certificate_say_so(self):
         bomb = '<?xml version="1.0"?><!DOCTYPE a [<!ENTITY b "bb">]><a>&b;</a>'
         for data, code in (
@@ -200,6 +176,21 @@ class Incoming(KitCase):
         self.assertFailure(self.check(certificate="does not apply"), 400, "missing")
         self.assertFailure(self.check(interval_s=""), 400, "missing")
         self.assertFailure(self.check(alarm_s="soon"), 400, "not_a_number")
+
+    def test_the_limits_are_the_plant_s_stand_beside_the_questions_and_are_kept(self):
+        self.sign_in(self.ines)
+        for alarm, state in (("10", "in service"), ("10.1", "quarantined")):
+            self.assertEqual(self.check(alarm_s=alarm).json()["state"], state, alarm)
+        told = {"actor": None, "reason": "Old pumps", "now": timezone.now()}
+        set_policies(method="kit-incoming", values={"least_hours": "9"}, **told)
+        set_policies(method="", values={"alarm_within_s": "12"}, **told)
+        asked = {c["name"]: c["limit"] for c in self.get("kit/").json()["incoming"]}
+        self.assertEqual((asked["alarm_s"], asked["span"]), ("at most 12 s", ""))
+        self.assertIn("9 h at least", asked["samples"])
+        self.assertIn("9 h are needed", self.check(alarm_s="12").json()["changes"][0]["reason"])
+        last = self.check(alarm_s="12", samples="1080").json()["changes"][0]
+        self.assertIn("Inlet blocked: flow alarm came after: 12 s (at most 12 s)", last["what"])
+        self.assertNotIn("needed", last["reason"])
 
 
 class Wearing(TestCase):

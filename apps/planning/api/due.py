@@ -16,13 +16,13 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from apps.accounts.api.people import signed_in
-from apps.accounts.api.serializers import FailureSerializer
+from apps.accounts.api.serializers import FailureSerializer, OptionSerializer
 from apps.accounts.policy import require
 from apps.planning.due import calendar_of, due_days, due_list, due_row, make_feed, revoke_feed, waiting_deferrals
 from apps.planning.due_files import HEADER, due_rows, print_due
 from apps.planning.in_use import set_use
 from apps.planning.models import Feed
-from apps.plant.api.serializers import InstrumentRowSerializer, OptionSerializer
+from apps.plant.api.serializers import InstrumentRowSerializer
 from apps.plant.models import TRIGGERS, Instrument
 from apps.plant.selectors import get_instrument, instrument_row
 from apps.plant.sheets import XLSX, write_csv, write_xlsx
@@ -37,6 +37,7 @@ class DueListRowSerializer(InstrumentRowSerializer):
     rule = serializers.CharField()
     days_left = serializers.IntegerField(allow_null=True)
     open_run = serializers.UUIDField(allow_null=True)
+    planned = serializers.DateField(allow_null=True, help_text="The week for which it was planned, where that is another")
     replace_by = serializers.DateField(allow_null=True)
 
 
@@ -91,12 +92,14 @@ class TriggerFormSerializer(serializers.Serializer):
 class FeedSerializer(serializers.Serializer):
     id = serializers.IntegerField()
     area = serializers.CharField()
+    person = serializers.CharField(help_text="Whose rounds, where they are not one's own")
     address = serializers.CharField()
     made_at = serializers.DateTimeField()
 
 
 class FeedFormSerializer(serializers.Serializer):
     area = serializers.CharField(allow_blank=True)
+    person = serializers.CharField(allow_blank=True, required=False, default="", max_length=150)
 
 
 class DueView(APIView):
@@ -213,13 +216,19 @@ class TriggerView(APIView):
 
 def _feed(feed: Feed, request: Request) -> dict[str, object]:
     address = request.build_absolute_uri(f"/api/v1/calendars/{feed.token}.ics")
-    return {"id": feed.pk, "area": feed.area.name if feed.area else "", "address": address, "made_at": feed.made_at}
+    return {
+        "id": feed.pk,
+        "area": feed.area.name if feed.area else "",
+        "person": feed.person.name if feed.person else "",
+        "address": address,
+        "made_at": feed.made_at,
+    }
 
 
 class FeedsView(APIView):
     @extend_schema(operation_id="list_feeds", responses=FeedSerializer(many=True))
     def get(self, request: Request) -> Response:
-        mine = signed_in(request).feeds.filter(revoked_at=None).select_related("area")
+        mine = signed_in(request).feeds.filter(revoked_at=None).select_related("area", "person")
         return Response([_feed(f, request) for f in mine])
 
     @extend_schema(operation_id="make_feed", request=FeedFormSerializer, responses={201: FeedSerializer, 400: FailureSerializer})

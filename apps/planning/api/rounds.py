@@ -8,7 +8,7 @@ from uuid import UUID
 from django.http import HttpResponse
 from django.utils import timezone
 from drf_spectacular.types import OpenApiTypes
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -18,9 +18,9 @@ from apps.accounts.api.people import signed_in
 from apps.accounts.api.serializers import FailureSerializer
 from apps.accounts.models import Person
 from apps.accounts.policy import require
-from apps.accounts.services import set_skills
+from apps.accounts.qualifications import ending, held_by
 from apps.planning.across import PLANNED, overlaps_of
-from apps.planning.following import get_round, hand_over, job_rows, minute_of
+from apps.planning.following import get_round, hand_over, job_rows, minute_of, walking_of
 from apps.planning.loading import load_list
 from apps.planning.making import make_round
 from apps.planning.models import Round
@@ -75,6 +75,13 @@ class ProgressSerializer(serializers.Serializer):
     seconds = serializers.FloatField()
 
 
+class WalkSerializer(serializers.Serializer):
+    person = serializers.CharField()
+    start = serializers.IntegerField()
+    end = serializers.IntegerField()
+    says = serializers.CharField()
+
+
 class RoundResultSerializer(serializers.Serializer):
     says = serializers.CharField()
     clash = serializers.ListField(child=serializers.CharField())
@@ -85,6 +92,9 @@ class RoundResultSerializer(serializers.Serializer):
     is_best = serializers.BooleanField()
     seconds = serializers.FloatField(allow_null=True)
     saved_min = serializers.IntegerField()
+    walks = WalkSerializer(many=True)
+    walked_min = serializers.IntegerField()
+    tour_min = serializers.IntegerField(help_text="The least walking that these places take, with the way back for lunch")
 
 
 class LoadItemSerializer(serializers.Serializer):
@@ -179,6 +189,7 @@ class JobChangeSerializer(serializers.Serializer):
     is_locked = serializers.BooleanField(required=False)
     person = serializers.CharField(required=False)
     start = serializers.CharField(required=False)
+    with_swap = serializers.BooleanField(required=False, help_text="With the exchange that was proposed")
     remove = serializers.BooleanField(required=False)
     reason = serializers.CharField(required=False, allow_blank=True, max_length=300)
 
@@ -197,13 +208,10 @@ class CrewChoiceSerializer(serializers.Serializer):
     skills = serializers.ListField(child=serializers.CharField())
 
 
-class SkillsSerializer(serializers.Serializer):
-    skills = serializers.CharField(allow_blank=True)
-
-
 class RoundListSerializer(serializers.Serializer):
     rows = RoundRowSerializer(many=True)
     people = CrewChoiceSerializer(many=True)
+    ending = serializers.ListField(child=serializers.CharField())  # qualifications that have ended, or end soon
 
 
 def _row(found: Round) -> dict[str, Any]:
@@ -242,6 +250,7 @@ def _whole(found: Round) -> dict[str, Any]:
             "is_best": r.get("is_best", False),
             "seconds": r.get("seconds"),
             "saved_min": r.get("saved_min", 0),
+            **walking_of(found, is_built=is_built),
         },
         "load": load_list(found) if is_built else empty,
         "hand_over": hand_over(found, now) if found.status == "under way" else [],
@@ -256,11 +265,14 @@ class RoundsView(APIView):
     @extend_schema(operation_id="list_plans", responses=RoundListSerializer)
     def get(self, request: Request) -> Response:
         require(request.user, "read")
-        people = Person.objects.filter(role="technician", is_active=True).order_by("first_name")
+        today = timezone.localdate()
+        people = list(Person.objects.filter(role="technician", is_active=True).order_by("first_name"))
+        skills = held_by(people, today)
         return Response(
             {
                 "rows": [_row(r) for r in Round.objects.select_related("made_by")[:30]],
-                "people": [{"username": p.username, "name": p.name, "skills": p.skill_list} for p in people],
+                "people": [{"username": p.username, "name": p.name, "skills": skills[p.pk]} for p in people],
+                "ending": ending(today),
             }
         )
 
@@ -284,20 +296,17 @@ class RoundView(APIView):
         return Response(_whole(set_status(actor=signed_in(request), round_id=round_id, status=str(request.data.get("status", "")))))
 
 
-class SkillsView(APIView):
-    @extend_schema(operation_id="set_skills", request=SkillsSerializer, responses={200: CrewChoiceSerializer, 400: FailureSerializer})
-    def put(self, request: Request, username: str) -> Response:
-        asked = SkillsSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        person = set_skills(actor=signed_in(request), username=username, **asked.validated_data)
-        return Response({"username": person.username, "name": person.name, "skills": person.skill_list})
-
-
 class PackView(APIView):
-    @extend_schema(operation_id="print_plan", responses={(200, "application/pdf"): OpenApiTypes.BINARY})
+    @extend_schema(
+        operation_id="print_plan",
+        responses={(200, "application/pdf"): OpenApiTypes.BINARY},
+        parameters=[OpenApiParameter("person", str, description="A username: their part alone")],
+    )
     def get(self, request: Request, round_id: UUID) -> HttpResponse:
+        """The round on paper, of everybody or of one person."""
         require(request.user, "read")
-        answer = HttpResponse(make_pack(get_round(round_id), timezone.now()), content_type="application/pdf")
+        pack = make_pack(get_round(round_id), timezone.now(), request.query_params.get("person", "")[:150])
+        answer = HttpResponse(pack, content_type="application/pdf")
         answer["Content-Disposition"] = 'inline; filename="round.pdf"'
         return answer
 

@@ -17,7 +17,6 @@ urlpatterns = [
     path("feeds/", due.FeedsView.as_view(), name="feeds"),
     path("feeds/<int:feed_id>/", due.RevokeFeedView.as_view(), name="revoke-feed"),
     path("calendars/<str:token>.ics", due.CalendarView.as_view(), name="calendar"),
-    path("people/<str:username>/skills/", rounds.SkillsView.as_view(), name="skills"),
     path("plans/", rounds.RoundsView.as_view(), name="plans"),
     path("plans/<uuid:round_id>/", rounds.RoundView.as_view(), name="plan"),
     path("plans/<uuid:round_id>/pack.pdf", rounds.PackView.as_view(), name="print-plan"),

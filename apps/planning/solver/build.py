@@ -5,16 +5,18 @@ from __future__ import annotations
 import threading
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from apps.planning.solver.beside import Beside
 from apps.planning.solver.bound import find_bound
 from apps.planning.solver.check import find_breaches
+from apps.planning.solver.polish import polish
 from apps.planning.solver.problem import Plan, Problem
 from apps.planning.solver.quick import quick_plan
 from apps.planning.solver.search import improve
 from apps.planning.solver.why import overloads
 
+POLISH_SHARE = 0.3  # of the time, for short ways and even days
 QUICK_S = 1.0
 SMALL = 14  # jobs; so few are searched exactly from the start
 WORTH_BESIDE_S = 8.0  # a search so short is over before another process has begun
@@ -46,7 +48,29 @@ def build_round(
     on_better: Callable[[Plan, int, float, float], None] = lambda plan, value, bound, seconds: None,
     should_stop: Callable[[], bool] = lambda: False,
 ) -> Built:
-    """Build a round. on_better is told each better plan with its worth, the bound so far and the seconds taken."""
+    """Build a round: first the most that is worth doing, then short ways and even days. on_better is told each better plan with its worth, the bound
+    so far and the seconds taken.
+    """
+    began = time.monotonic()
+    built = _search(problem, seconds=(1 - POLISH_SHARE) * seconds, on_better=on_better, should_stop=should_stop)
+    if built.plan is None:
+        return built
+    left = min(seconds - (time.monotonic() - began), POLISH_SHARE * seconds)
+    plan = polish(problem, built.plan, seconds=left, should_stop=should_stop)
+    value, spent = plan.value(problem), time.monotonic() - began
+    if plan is not built.plan:
+        on_better(plan, value, built.bound, spent)
+    return replace(built, plan=plan, value=value, bound=max(built.bound, float(value)), seconds=spent)
+
+
+def _search(
+    problem: Problem,
+    *,
+    seconds: float,
+    on_better: Callable[[Plan, int, float, float], None],
+    should_stop: Callable[[], bool],
+) -> Built:
+    """The plan of the most worth."""
     began = time.monotonic()
     everything = sum(j.value for j in problem.jobs)
     musts = [j for j in problem.jobs if j.is_must or j.fixed]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import random
 import time
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Container, Iterable, Mapping, Sequence
 
 from apps.planning.solver.board import Board
 from apps.planning.solver.problem import Job, Plan, Problem
@@ -72,17 +72,12 @@ def _lunch_soon(problem: Problem, plan: Plan) -> Plan:
 
 def _better(problem: Problem, best: Plan, seconds: float, chance: random.Random, should_stop: Callable[[], bool]) -> Plan:
     """Ruin and recreate: jobs near each other are taken out, the rest drawn together, and the most worthy put in again."""
-    jobs = {j.key: j for j in problem.jobs}
+    musts = {j.key for j in problem.jobs if j.is_must}
     current, began = best, time.monotonic()
     top = _rank(problem, best)
     score = (top[0], -math.inf)
     while (spent := time.monotonic() - began) < seconds and not should_stop():
-        out = _neighbours(problem, current, chance)
-        kept = _sequence(problem, current, out, chance)
-        rest = [j for j in problem.jobs if j.key not in kept]
-        rest.sort(key=lambda j: (not j.is_must, -_worth(j) * chance.uniform(0.6, 1.4)))
-        lunches = _lunches(problem, current, chance)
-        board = decode(problem, [*(jobs[k] for k in kept), *rest], {k: current.placed[k].people for k in kept}, lunches)
+        board = recreated(problem, current, chance, first=musts)
         plan = board.plan()
         worth = _rank(problem, plan)
         rank = (worth[0], worth[1] - WALK_COSTS * board.walk())
@@ -92,6 +87,18 @@ def _better(problem: Problem, best: Plan, seconds: float, chance: random.Random,
         if worth > top:
             best, top = plan, worth
     return best
+
+
+def recreated(problem: Problem, plan: Plan, chance: random.Random, *, first: Container[str]) -> Board:
+    """A plan ruined and made anew: jobs near each other are taken out, the rest drawn together, and the most worthy put in again.
+
+    first: of what is put in, what comes before the others.
+    """
+    kept = _sequence(problem, plan, _neighbours(problem, plan, chance), chance)
+    rest = [j for j in problem.jobs if j.key not in kept]
+    rest.sort(key=lambda j: (j.key not in first, -_worth(j) * chance.uniform(0.6, 1.4)))
+    lunches = _lunches(problem, plan, chance)
+    return decode(problem, [*(problem.index[k] for k in kept), *rest], {k: plan.placed[k].people for k in kept}, lunches)
 
 
 def _sequence(problem: Problem, plan: Plan, out: set[str], chance: random.Random) -> list[str]:

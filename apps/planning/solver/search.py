@@ -74,6 +74,15 @@ class RoundModel:
         m = self.model
         m.maximize(WORTH * sum(j.value * self.present[j.key] for j in problem.jobs) - sum(self.finish))
 
+    def walk(self) -> Any:
+        """Minutes between different places, of everybody, from the base and back."""
+        p, many = self.problem, len(self.problem.people)
+
+        def place(i: int) -> str:
+            return p.base if i < many else self.nodes[i - many].area
+
+        return sum(p.way(place(a), place(b)) * lit for a, b, lit in self.arcs if a != b and place(a) != place(b))
+
     def rule(self, name: str) -> list[cp_model.IntVar]:
         """The literal under which a rule holds; none outside of explaining."""
         if self._switch is None:

@@ -144,6 +144,17 @@ class DueReasons(PlantTestCase):
         self.assertFailure(self.get("calendars/x.ics"), 404, "unknown_feed")
         self.assertFailure(self.post("feeds/", {"area": "XX"}), 404, "unknown_area")
 
+    def test_who_plans_makes_a_calendar_for_each_person(self):
+        self.sign_in(self.ines)
+        self.assertFailure(self.post("feeds/", {"area": "", "person": "tomas"}), 403, "not_allowed")
+        self.assertEqual(self.post("feeds/", {"area": "", "person": "ines"}).json()["person"], "")  # one's own
+        self.sign_in(self.ruben)
+        self.assertFailure(self.post("feeds/", {"area": "", "person": "nobody"}), 404, "unknown_person")
+        made = self.post("feeds/", {"area": "", "person": "tomas"}).json()
+        self.assertEqual(made["person"], "Tomas Calder")
+        answer = self.get(made["address"].partition("/api/v1/")[2])
+        self.assertIn("Rounds of Tomas Calder", answer.content.decode())
+
     def test_editing_the_rule_moves_the_due_date(self):
         self.signed_run()
         self.sign_in(self.ruben)

@@ -6,11 +6,11 @@ from datetime import timedelta
 from django.utils import timezone
 from pypdf import PdfReader
 
-from apps.accounts.models import Person
+from apps.accounts.models import Qualification
 from apps.kit.models import Buffer, GasBottle, GasFitting, Reference
-from apps.planning.models import Round
+from apps.planning.models import PlannedWeek, Round
 from apps.plant.models import Area, Instrument
-from apps.runs.tests.base import PlantTestCase, make_reference
+from apps.runs.tests.base import PlantTestCase, make_qualified, make_reference
 
 HYDROGEN = {"gas": "hydrogen", "basis": "iec", "technology": "catalytic", "t90_s": "10"}
 
@@ -20,7 +20,7 @@ class Rounds(PlantTestCase):
         super().setUp()
         self.sign_in(self.ruben)
         self.day = timezone.localdate() + timedelta(days=1)
-        Person.objects.filter(username="ines").update(skills="gas work")
+        Qualification.objects.filter(person=self.tomas).delete()
         self.far = Area.objects.create(code="ECL", name="Electrochlorination", east_m=400, needs_permit=True)
         Area.objects.create(code="WSH", name="Workshop", east_m=200)
         for n in range(4):
@@ -70,21 +70,50 @@ class Rounds(PlantTestCase):
         self.assertEqual(len(people), 1)  # one calibrator can be with one person only
         self.assertEqual({k["code"] for k in made["load"]["kit"]}, {"MB-P01", "MB-I01"})
 
-    def test_the_pack_has_the_sheet_the_van_and_a_page_with_blanks_for_each(self):
+    def pack(self, person=""):
+        pages = PdfReader(io.BytesIO(self.client.get(f"/api/v1/plans/{self.plan_id}/pack.pdf?person={person}").content)).pages
+        return [p.extract_text() for p in pages]
+
+    def test_the_pack_has_the_sheet_and_for_each_person_their_part_in_working_order(self):
         self.gas()
         self.detector("AE-1")
-        Instrument.objects.filter(tag="PT-3000").update(method="an-ph", hazards="Acid")
+        Instrument.objects.filter(tag="PT-3000").update(method="an-ph", hazards="Acid", unit="pH", lrv=0, urv=14)
         self.make()
         self.solve()
-        pages = PdfReader(io.BytesIO(self.client.get(f"/api/v1/plans/{self.plan_id}/pack.pdf").content)).pages
-        text = [p.extract_text() for p in pages]
-        self.assertIn("In the van", text[0])
-        self.assertIn("G-H2", text[0])
+        text = self.pack()
+        self.assertIn("Who", text[0])
+        self.assertIn("G-H2", "".join(text))
         for tag in self.at:
-            self.assertTrue(any(tag in t and "Serial" in t for t in text[1:]), tag)
-        sheet = next(t for t in text if "PT-2110" in t and "Serial" in t)
-        self.assertIn("Should read", sheet + text[text.index(sheet) + 1])
-        self.assertIn("Caution: Acid", next(t for t in text if "PT-3000" in t and "Serial" in t))
+            self.assertTrue(any(tag in t and "Serial" in t for t in text), tag)
+        self.assertIn("Caution: Acid", "".join(text))
+        sheet = next(t for t in text if "PT-2110" in t and "Should read" in t)
+        for head in ("As found", "As left", "Adjusting", "Before"):
+            self.assertIn(head, sheet)
+        by_person = {
+            u: sorted(
+                (min(t["start"] for t in j["tasks"] if u in t["people"]), k)
+                for k, j in self.at.items()
+                if any(u in t["people"] for t in j["tasks"])
+            )
+            for u in ("ines", "tomas")
+        }
+        for username, mine in by_person.items():
+            own = "".join(self.pack(username))
+            places = [own.index(tag) for _, tag in mine]
+            self.assertEqual(places, sorted(places), username)
+            for tag in set(self.at) - {tag for _, tag in mine}:
+                self.assertNotIn(f"{tag}\n", own)
+        self.assertFailure(self.client.get(f"/api/v1/plans/{self.plan_id}/pack.pdf?person=marta"), 404, "unknown_person")
+
+    def test_a_simple_job_is_at_most_one_page_and_two_short_ones_share_theirs(self):
+        Instrument.objects.exclude(tag__in=("PT-3000", "PT-3001")).update(next_due=self.day + timedelta(days=300))
+        self.make(crew=("ines",))
+        self.solve()
+        pages = self.pack("ines")
+        self.assertLessEqual(len(pages), 3)  # what to do and to take along, and a page a job
+        for tag in ("PT-3000", "PT-3001"):
+            self.assertEqual(sum("Should read" in t and f"{tag}" in t for t in pages), 1, tag)
+        self.assertTrue(all(len(t) > 500 for t in pages), [len(t) for t in pages])  # none near empty
 
     def test_faults_of_the_form_are_told_together(self):
         crew = [{"username": "marta", "start": "07:30", "end": "15:30"}, {"username": "ines", "start": "7h", "end": "15:30"}]
@@ -173,8 +202,7 @@ class Rounds(PlantTestCase):
         self.make()
         self.solve()
         self.assertIn(("W-20", "Test weight 20 kg"), [(m["code"], m["words"]) for m in self.load()["kit"]])
-        pages = PdfReader(io.BytesIO(self.client.get(f"/api/v1/plans/{self.plan_id}/pack.pdf").content)).pages
-        self.assertIn("Test weight 20 kg", pages[0].extract_text())
+        self.assertIn("Test weight 20 kg", "".join(self.pack()))
 
     def test_without_the_qualification_or_the_gas_it_is_left_out_with_the_reason(self):
         self.detector("AE-1")
@@ -185,18 +213,35 @@ class Rounds(PlantTestCase):
         self.solve()
         self.assertIn("No bottle that fits", self.at["AE-1"]["why_left"])
 
-    def test_a_planner_says_who_is_qualified(self):
-        answer = self.client.put(
-            "/api/v1/people/tomas/skills/", {"skills": " Gas work; heights ;; gas work"}, content_type="application/json"
-        )
-        self.assertEqual(answer.json()["skills"], ["gas work", "heights"])
-        self.assertFailure(
-            self.client.put("/api/v1/people/nobody/skills/", {"skills": ""}, content_type="application/json"), 404, "unknown_person"
-        )
-        self.sign_in(self.ines)
-        self.assertFailure(
-            self.client.put("/api/v1/people/ines/skills/", {"skills": "all"}, content_type="application/json"), 403, "not_allowed"
-        )
+    def test_what_was_planned_for_a_week_is_in_its_round_and_in_no_earlier_one(self):
+        Instrument.objects.exclude(tag__in=("PT-3000", "PT-3001", "PT-3002")).update(next_due=self.day + timedelta(days=200))
+        week = self.day - timedelta(days=self.day.weekday())
+        for tag, due, planned in (("PT-3000", 40, week), ("PT-3001", 10, week + timedelta(days=7)), ("PT-3002", 40, week)):
+            Instrument.objects.filter(tag=tag).update(next_due=self.day + timedelta(days=due))
+            i = Instrument.objects.get(tag=tag)
+            due_on = i.next_due - timedelta(days=1) if tag == "PT-3002" else i.next_due  # done since it was planned
+            PlannedWeek.objects.create(instrument=i, week=planned, due_on=due_on, by=self.ruben, at=timezone.now())
+        self.assertEqual([j["tag"] for j in self.make()["jobs"]], ["PT-3000"])
+        rows = {r["tag"]: r["planned"] for r in self.get("due/?days=90").json()["rows"]}
+        self.assertEqual((rows["PT-3000"], rows["PT-3002"]), (week.isoformat(), None))
+
+    def test_a_qualification_counts_on_the_day_of_the_round(self):
+        self.detector("AE-1")
+        for until, expected in ((self.day - timedelta(days=1), []), (self.day, ["gas work"])):
+            with self.subTest(until=until):
+                Qualification.objects.filter(person=self.ines).delete()
+                made = Qualification.objects.create(
+                    person=self.ines, name="gas work", until=until, given_at=timezone.now(), given_by=self.ruben
+                )
+                self.assertEqual(self.make(crew=("ines",))["crew"][0]["skills"], expected)
+                Round.objects.all().delete()
+                made.delete()
+
+    def test_what_an_instrument_and_the_way_to_it_take_is_wanted_too(self):
+        self.detector("AE-1", access="height", skills="Breathing air")
+        self.make(crew=("ines",))
+        self.solve()
+        self.assertEqual(self.at["AE-1"]["why_left"], "Nobody on this round is qualified for breathing air, gas work, work at height.")
 
     def test_a_bottle_planned_in_another_round_of_that_day_is_not_there(self):
         self.gas()
@@ -205,7 +250,7 @@ class Rounds(PlantTestCase):
         self.solve()
         self.assertTrue(self.at["AE-1"]["tasks"])
         self.detector("AE-2")
-        Person.objects.filter(username="tomas").update(skills="gas work")
+        make_qualified(self.tomas, "gas work")
         self.make(crew=("tomas",))
         made = self.solve()
         self.assertIn("No bottle that fits", self.at["AE-2"]["why_left"])
@@ -234,7 +279,16 @@ class Rounds(PlantTestCase):
                 "breaks",
             )["message"],
         )
-        who = self.at[tags[0]]["tasks"][0]["people"][0]
+        start, who = self.at[tags[1]]["tasks"][0]["start"], self.at[tags[1]]["tasks"][0]["people"][0]
+        wish = {"person": who, "start": f"{start // 60:02d}:{start % 60:02d}"}
+        refused = self.assertFailure(self.change(tags[0], **wish), 400, "breaks")
+        self.assertIn("It can with this exchange:", refused["message"])
+        made = self.change(tags[0], **wish, with_swap=True).json()
+        at = {j["tag"]: j for j in made["jobs"]}
+        self.assertEqual((at[tags[0]]["tasks"][0]["start"], at[tags[0]]["is_locked"]), (start, True))
+        self.assertEqual({t for t, j in at.items() if j["tasks"]}, {t for t, j in self.at.items() if j["tasks"]})
+        self.assertTrue(any(t in refused["message"] for t in self.at if at[t]["tasks"] != self.at[t]["tasks"] and t != tags[0]))
+        self.assertEqual(self.change(tags[0], is_locked=False).status_code, 200)
         moved = self.change(tags[0], person=who, start="14:30")
         self.assertEqual(moved.status_code, 200, moved.content)
         self.solve()

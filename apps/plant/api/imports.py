@@ -24,6 +24,7 @@ from apps.plant.exports import export_header, export_rows
 from apps.plant.imports import correct_row, discard_import, get_batch, start_import, undo_import, write_import
 from apps.plant.labels import MAX_LABELS, find_code, make_labels
 from apps.plant.models import ImportBatch, ImportRow
+from apps.plant.policies import is_spread
 from apps.plant.selectors import list_instruments
 from apps.plant.sheets import FORMULA, XLSX, write_csv, write_xlsx
 from config.lists import PageSerializer, page_of
@@ -49,6 +50,9 @@ class ImportSerializer(serializers.Serializer):
     total = serializers.IntegerField()
     columns = ColumnSerializer(many=True)
     counts = serializers.DictField(child=serializers.IntegerField())
+    spreads = serializers.BooleanField(
+        help_text="whether new ones without a history take their place in their interval, as the plant has it"
+    )
 
 
 class ChangedCellSerializer(serializers.Serializer):
@@ -64,6 +68,9 @@ class ImportRowSerializer(serializers.Serializer):
     cells = serializers.DictField(child=serializers.CharField())
     faults = serializers.DictField(child=serializers.CharField())
     changes = ChangedCellSerializer(many=True)
+    understood = serializers.DictField(
+        child=serializers.CharField(), help_text="Header to text, where a cell is taken otherwise than written"
+    )
     note = serializers.CharField()
 
 
@@ -78,7 +85,7 @@ class ImportListSerializer(serializers.Serializer):
 class ChosenRowsSerializer(serializers.Serializer):
     rows = serializers.ListField(child=serializers.IntegerField(), required=False)
     leave = serializers.ListField(child=serializers.IntegerField(), required=False)
-    spreads = serializers.BooleanField(required=False, default=False)
+    spreads = serializers.BooleanField(required=False, allow_null=True, default=None)
 
 
 class CellsSerializer(serializers.Serializer):
@@ -87,7 +94,7 @@ class CellsSerializer(serializers.Serializer):
 
 def _batch(batch: ImportBatch) -> dict[str, Any]:
     counts = {fate: batch.rows.filter(fate=fate).count() for fate in FATES}
-    return dict(ImportSerializer({**batch.__dict__, "by": batch.by, "counts": counts}).data)
+    return dict(ImportSerializer({**batch.__dict__, "by": batch.by, "counts": counts, "spreads": is_spread()}).data)
 
 
 def _row(row: ImportRow) -> dict[str, Any]:
@@ -99,6 +106,7 @@ def _row(row: ImportRow) -> dict[str, Any]:
         "cells": {k: "a formula" if v == FORMULA else v for k, v in row.cells.items()},
         "faults": row.faults,
         "changes": [{"field": labels.get(k, k), "old": str(v[0]), "new": str(v[1])} for k, v in row.changes.items()],
+        "understood": row.understood,
         "note": row.note,
     }
 

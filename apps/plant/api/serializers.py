@@ -2,6 +2,7 @@
 
 from rest_framework import serializers
 
+from apps.accounts.api.serializers import OptionSerializer
 from config.lists import PageSerializer
 
 
@@ -40,11 +41,6 @@ class InstrumentRowSerializer(serializers.Serializer):
     doubt = serializers.CharField()
     state = serializers.CharField()
     names_before = serializers.ListField(child=serializers.CharField())
-
-
-class OptionSerializer(serializers.Serializer):
-    value = serializers.CharField()
-    label = serializers.CharField()  # type: ignore[assignment]  # a field called label, not the label of a field
 
 
 class DetailFieldSerializer(serializers.Serializer):
@@ -107,6 +103,7 @@ class InstrumentFormSerializer(serializers.Serializer):
     system = serializers.CharField(required=False)
     ex_marking = serializers.CharField(required=False)
     access = serializers.CharField(required=False)
+    skills = serializers.CharField(required=False)
     permit_kind = serializers.CharField(required=False)
     people = serializers.CharField(required=False)
     work_min = serializers.CharField(required=False)
@@ -151,6 +148,11 @@ class FileSerializer(serializers.Serializer):
     by = serializers.CharField()
 
 
+class OfFunctionSerializer(serializers.Serializer):
+    code = serializers.CharField()
+    says = serializers.CharField()
+
+
 class InstrumentPageDataSerializer(InstrumentRowSerializer):
     form = InstrumentFormSerializer()
     tolerance = serializers.CharField()
@@ -165,6 +167,7 @@ class InstrumentPageDataSerializer(InstrumentRowSerializer):
     results = ResultSerializer(many=True)
     changes = ChangeSerializer(many=True)
     files = FileSerializer(many=True)
+    functions = OfFunctionSerializer(many=True)
     due_reason = serializers.CharField()
 
 

@@ -13,10 +13,16 @@ from apps.plant.api.imports import (
     UndoImportView,
     WriteImportView,
 )
+from apps.plant.api.people import PeopleView, QualificationsView, QualificationView
+from apps.plant.api.policies import PoliciesView
 from apps.plant.api.views import AreaView, InstrumentFilesView, InstrumentFileView, InstrumentsView, InstrumentView
 
 urlpatterns = [
     path("instruments/", InstrumentsView.as_view(), name="instruments"),
+    path("policies/", PoliciesView.as_view(), name="policies"),
+    path("people/", PeopleView.as_view(), name="people"),
+    path("people/<str:username>/qualifications/", QualificationsView.as_view(), name="give-qualification"),
+    path("qualifications/<int:qualification_id>/end/", QualificationView.as_view(), name="end-qualification"),
     path("areas/<str:code>/", AreaView.as_view(), name="area"),
     path("imports/", ImportsView.as_view(), name="imports"),
     path("imports/<uuid:batch_id>/", ImportView.as_view(), name="import"),

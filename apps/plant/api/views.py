@@ -27,6 +27,7 @@ from apps.plant.api.serializers import (
 )
 from apps.plant.models import STATES, Area, Instrument, InstrumentFile
 from apps.plant.outside import more_of
+from apps.plant.policies import policy_for
 from apps.plant.register import FIELDS, as_typed
 from apps.plant.selectors import (
     detail_fields,
@@ -39,7 +40,7 @@ from apps.plant.selectors import (
     methods_for,
     policy_fields,
 )
-from apps.plant.services import add_instrument, attach_document, edit_instrument, policy_for, store_area
+from apps.plant.services import add_instrument, attach_document, edit_instrument, store_area
 from config.failures import Missing
 from config.lists import page_of
 from config.uploads import sent_file
@@ -146,7 +147,20 @@ class InstrumentFileView(APIView):
         return FileResponse(found.file.open("rb"), as_attachment=True, filename=found.name, content_type=found.kind)
 
 
-SHOWN = ("system", "ex_marking", "access", "permit_kind", "voting_group", "voting", "zone", "people", "due_rule", "grace_days", "documents")
+SHOWN = (
+    "system",
+    "ex_marking",
+    "access",
+    "skills",
+    "permit_kind",
+    "voting_group",
+    "voting",
+    "zone",
+    "people",
+    "due_rule",
+    "grace_days",
+    "documents",
+)
 
 
 def _register_words(i: Instrument) -> list[str]:

@@ -1,6 +1,7 @@
 """Files of instruments: every fault named by row and column, nothing written before it is accepted, taken back whole."""
 
 import io
+import zipfile
 from datetime import timedelta
 from urllib.parse import quote
 
@@ -88,6 +89,7 @@ class Imports(PlantTestCase):
         rows = self.read("PT-9,S9,H,RO,kPa,0.5,4 bar,0.02 bar,unit", "PT-10,S10,H,RO,kPa,0,30 °C,1,span", head=head)
         self.assertEqual((rows[2]["fate"], rows[3]["fate"]), ("new", "refused"))
         self.assertIn("URV", rows[3]["faults"])
+        self.assertEqual(rows[2]["understood"], {"LRV [bar]": "50", "URV": "400", "Tolerance": "2"})  # what is stored is seen before
         self.act("write")
         i = Instrument.objects.get(tag="PT-9")
         self.assertEqual((i.lrv, i.urv), (50.0, 400.0))
@@ -124,6 +126,29 @@ class Imports(PlantTestCase):
         told = self.get(f"imports/{answer.json()['id']}/rows/").json()["rows"][0]
         self.assertEqual((told["fate"], told["faults"]), ("refused", {"URV": "G2 holds a formula; put its value there."}))
         self.assertIn("A2:A3", self.refused(self.book(head, row, row, merge="A2:A3"), "merged_cells", "plant.xlsx"))
+
+    def packed(self, part, size):
+        """A workbook with a part of so many spaces, which pack to a thousandth."""
+        out = io.BytesIO(self.book(["Tag"], ["PT-9"]))
+        with zipfile.ZipFile(out, "a", zipfile.ZIP_DEFLATED) as book:
+            book.writestr(part, b" " * size)
+        return out.getvalue()
+
+    def test_a_workbook_made_to_blow_up_is_refused_by_its_own_list(self):
+        self.assertIn("Nothing was unpacked", self.refused(self.packed("xl/media/x.xml", 40 * 2**20), "blown_up", "plant.xlsx"))
+        for size, code in ((2**20, None), (2**20 + 1, "blown_up")):  # a small part may be anything
+            with self.subTest(size=size):
+                data = self.packed("xl/media/x.xml", size)
+                if code:
+                    self.refused(data, code, "plant.xlsx")
+                else:
+                    self.assertEqual(self.send(data, "plant.xlsx").status_code, 201)
+        wide = ",".join(["Tag", *(f"c{n}" for n in range(1000))])
+        self.assertIn("1001 columns", self.refused(f"{wide}\nA", "too_many_columns"))
+        lies = bytearray(self.packed("xl/media/x.xml", 40 * 2**20))
+        at = lies.rindex(b"PK\x01\x02")  # its entry in the list
+        lies[at + 24 : at + 28] = (1000).to_bytes(4, "little")
+        self.assertEqual(self.send(bytes(lies), "plant.xlsx").status_code, 201)  # what the list hides is never read
 
     def test_an_export_reads_in_again_unchanged_as_csv_and_as_workbook(self):
         Instrument.objects.filter(tag="PT-2110").update(service="=1+1", hazards="-5 °C, ice", serial="0012")

@@ -3,9 +3,10 @@
 from io import StringIO
 
 from django.core.management import CommandError, call_command
+from django.utils import timezone
 
-from apps.plant.models import Area, Instrument, InstrumentChange, PolicyLayer
-from apps.plant.services import policy_for
+from apps.plant.models import Area, Instrument, InstrumentChange
+from apps.plant.policies import policy_for, set_policies
 from apps.runs.tests.base import PlantTestCase
 from metrology.methods.registry import CATALOGUE
 
@@ -130,8 +131,9 @@ class Register(PlantTestCase):
         self.assertEqual([o["value"] for o in asked["zero_gas"]["options"]], ["bottled", "ambient", "scrubbed"])
 
     def test_policies_override_from_plant_to_method_to_instrument(self):
-        PolicyLayer.objects.create(method="", values={"pass_rule": "guard-u", "adjust_limit_percent": 60})
-        PolicyLayer.objects.create(method="tx-multipoint", values={"adjust_limit_percent": 50})
+        told = {"actor": None, "reason": "As agreed", "now": timezone.now()}
+        set_policies(method="", values={"pass_rule": "guard-u", "adjust_limit_percent": "60"}, **told)
+        set_policies(method="tx-multipoint", values={"adjust_limit_percent": "50"}, **told)
         self.instrument.policy = {"adjust_when": "never"}
         policy = policy_for(self.instrument)
         self.assertEqual((policy.pass_rule, policy.adjust_limit_percent, policy.adjust_when), ("guard-u", 50.0, "never"))
@@ -208,6 +210,9 @@ class Together(PlantTestCase):
             ({"family": "gas detector", "method": "tx-multipoint"}, "family", "wrong_family"),
             ({"family": "weighing", "method": "tx-multipoint"}, "family", "wrong_family"),
             ({"access": "crane"}, "access", "unknown_choice"),
+            ({"family": "", "method": "temp-sensor", "unit": "kPa", "details": {"sensor": "pt"}}, "unit", "wrong_quantity"),
+            ({"family": "", "method": "temp-sensor", "unit": "degrees", "details": {"sensor": "pt"}}, "unit", "wrong_quantity"),
+            ({"family": "", "method": "weigh-indicator", "unit": "t/h"}, "unit", "wrong_quantity"),
         ):
             with self.subTest(changes=changes):
                 answer = self.post("instruments/", {**FORM, "tag": "PT-11", **changes})

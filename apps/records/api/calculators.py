@@ -11,8 +11,8 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from apps.accounts.api.serializers import OptionSerializer
 from apps.accounts.policy import require
-from apps.plant.api.serializers import OptionSerializer
 from metrology.calculations.sheet import option_words
 from metrology.calculators import CALCULATORS, SHEETS, calculate, plot_points
 from metrology.faults import Fault

@@ -15,9 +15,9 @@ from rest_framework.views import APIView
 from apps.accounts.api.people import signed_in
 from apps.accounts.api.serializers import FailureSerializer
 from apps.accounts.policy import require
-from apps.runs.api.views import parsed
 from apps.runs.duties import DONE, EXCUSED, close_duty, list_duties
 from apps.runs.models import Duty
+from config.asked import parsed
 
 
 class AskedSerializer(serializers.Serializer):

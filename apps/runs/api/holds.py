@@ -16,9 +16,9 @@ from apps.accounts.models import Person
 from apps.accounts.policy import require
 from apps.runs import services
 from apps.runs.api.serializers import ColleagueSerializer, HoldActSerializer, HoldRowSerializer, ReleaseFieldSerializer
-from apps.runs.api.views import parsed
 from apps.runs.holds import find_hold, list_open_holds
 from apps.runs.store import load_state
+from config.asked import parsed
 from metrology.methods.registry import get_method
 from metrology.run.holds import release_step
 from metrology.run.progress import choices

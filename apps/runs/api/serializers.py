@@ -38,6 +38,9 @@ class StartSerializer(serializers.Serializer):
     method = serializers.CharField(max_length=40, required=False, allow_blank=True, default="")
     points = serializers.CharField(max_length=200, required=False, allow_blank=True, default="")
     cycles = serializers.CharField(max_length=10, required=False, allow_blank=True, default="")
+    supervisor = serializers.CharField(
+        max_length=150, required=False, allow_blank=True, default="", help_text="Who answers for it where you are not qualified, by policy"
+    )
 
 
 class EventSerializer(serializers.Serializer):

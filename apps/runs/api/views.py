@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 import uuid
-from typing import Any
 
 from django.utils import timezone
 from drf_spectacular.utils import extend_schema
 from rest_framework.request import Request
 from rest_framework.response import Response
-from rest_framework.serializers import Serializer
 from rest_framework.views import APIView
 
 from apps.accounts.api.people import signed_in
@@ -32,15 +30,9 @@ from apps.runs.api.serializers import (
 )
 from apps.runs.selectors import get_run_data, log_of, run_changes, run_data
 from apps.runs.store import load_run
+from config.asked import parsed
 
 ANSWERS = {200: RunSerializer, 400: FailureSerializer, 409: FailureSerializer}
-
-
-def parsed(kind: type[Serializer[Any]], request: Request) -> dict[str, Any]:
-    """The request's data in the shape of a serializer, or a 400."""
-    given = kind(data=request.data)
-    given.is_valid(raise_exception=True)
-    return dict(given.validated_data)
 
 
 class StartView(APIView):
@@ -51,7 +43,12 @@ class StartView(APIView):
         if given["item"]:
             run = services.start_check(actor=actor, code=given["item"], now=now)
         else:
-            chosen = {"method_key": given["method"], "points": given["points"], "cycles": given["cycles"]}
+            chosen = {
+                "method_key": given["method"],
+                "points": given["points"],
+                "cycles": given["cycles"],
+                "supervisor": given["supervisor"],
+            }
             run = services.start_run(actor=actor, instrument=get_instrument(given["tag"]), now=now, **chosen)
         return Response(get_run_data(run.id, timezone.now()), status=201)
 

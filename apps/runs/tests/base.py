@@ -7,7 +7,7 @@ from django.core.cache import cache
 from django.test import TestCase
 from django.utils import timezone
 
-from apps.accounts.models import Person
+from apps.accounts.models import Person, Qualification
 from apps.kit.models import Reference
 from apps.plant.models import Area, Instrument
 
@@ -36,6 +36,12 @@ def make_reference(code, unit="kPa", low=0.0, high=1000.0, u=0.1, days=100):
     )
 
 
+def make_qualified(person, *names):
+    """What somebody may do, without an end."""
+    for name in names:
+        Qualification.objects.create(person=person, name=name, given_at=timezone.now(), given_by=person)
+
+
 class PlantClient:
     """People, a plant, and a client that plays runs over HTTP, for any kind of test case."""
 
@@ -53,6 +59,8 @@ class PlantClient:
                 username,
                 Person.objects.create_user(username, password=PASSWORD, first_name=username.capitalize(), last_name="Calder", role=role),
             )
+        for person in (cls.ines, cls.tomas):
+            make_qualified(person, "gas work", "lock-out")
         cls.area = Area.objects.create(code="RO", name="RO hall")
         cls.instrument = Instrument.objects.create(
             tag="PT-2110",

@@ -13,9 +13,10 @@ from django.test.utils import CaptureQueriesContext
 from django.utils import timezone
 
 from apps.plant.models import Instrument
+from apps.runs.arriving import NewEvent
 from apps.runs.models import Hold, Run, RunEvent
 from apps.runs.projections import project
-from apps.runs.services import NewEvent, append_events, start_run
+from apps.runs.services import append_events, start_run
 from apps.runs.store import CACHE, find_broken_link, load_events
 from apps.runs.tests.base import GOOD, PlantClient, PlantTestCase, make_reference
 from metrology.faults import Fault
@@ -42,6 +43,14 @@ class Appending(PlantTestCase):
             self.post(f"runs/{self.run_id}/events/", {"expected_seq": self.seq + 1, "events": [other]}), 400, "another_event"
         )
         self.assertIn("by Ines Calder", told["message"])
+        other = {**event, "payload": {"text": "Frog"}}
+        self.assertFailure(
+            self.post(f"runs/{self.run_id}/events/", {"expected_seq": self.seq + 1, "events": [other]}), 400, "another_event"
+        )
+        later = {**event, "device_at": "2026-11-30T08:00:00Z"}  # sent again by a device, which says when
+        self.assertEqual(self.post(f"runs/{self.run_id}/events/", {"expected_seq": self.seq + 1, "events": [later]}).status_code, 200)
+        RunEvent.objects.update(asked="")  # stored before it was kept
+        self.assertEqual(self.post(f"runs/{self.run_id}/events/", {"expected_seq": self.seq + 1, "events": [other]}).status_code, 200)
         self.sign_in(self.tomas)
         self.assertFailure(
             self.post(f"runs/{self.run_id}/events/", {"expected_seq": self.seq + 1, "events": [event]}), 400, "another_event"

@@ -13,16 +13,18 @@ from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import transaction
 from django.utils import timezone
 
-from apps.accounts.models import Person
+from apps.accounts.models import Person, Qualification
+from apps.agenda.models import WeekHours
 from apps.bench.maps import load_map
 from apps.kit.models import Buffer, GasBottle, GasFitting, Reference, Solution, Syringe, Trap
 from apps.planning.making import make_round
 from apps.planning.rounds import solve_round
-from apps.plant.models import Area, Instrument, InstrumentChange, PolicyLayer
+from apps.plant.models import Area, Instrument, InstrumentChange
 from apps.runs.due import ask_deferral, report_trigger
 from demo.analyzer_history import play_analyzers
 from demo.cell_history import play_cells
 from demo.follow_ups import follow_up
+from demo.functions import put_in_functions
 from demo.gas_history import play_detectors
 from demo.history import PlayedRun
 from demo.injection_history import play_injections
@@ -65,8 +67,8 @@ class Loader:
         self.number = 0
 
     def load(self) -> None:
-        PolicyLayer.objects.create(method="", values={})
         self.people = {u: self._person(u, first, last, role) for u, first, last, role in PEOPLE}
+        self._qualify()
         self.areas = {
             code: Area.objects.create(code=code, name=name, needs_permit=permit, east_m=east, north_m=north)
             for code, name, permit, east, north in AREAS
@@ -130,6 +132,8 @@ class Loader:
         for path in sorted(MAPS.glob("*.json")):
             if path.name != "world.json":
                 load_map(path)
+        WeekHours.objects.create(week=None, hours=3, by=self.people["ruben"], at=self.now)
+        put_in_functions(self.now, self.people["ruben"])
         if self.with_history:
             runs = sorted(self._schedule(devices), key=lambda r: r[0])
             for at, instrument, device, is_last in runs:
@@ -159,9 +163,17 @@ class Loader:
         ask_deferral(actor=self.people["ruben"], instrument=late, until=until, reason=why, now=self.now)
 
     def _person(self, username: str, first: str, last: str, role: str) -> Person:
-        return Person.objects.create_user(
-            username, password=PASSWORD, first_name=first, last_name=last, role=role, skills=SKILLS.get(username, "")
-        )
+        return Person.objects.create_user(username, password=PASSWORD, first_name=first, last_name=last, role=role)
+
+    def _qualify(self) -> None:
+        """What people may do, given by the administrator; one ends soon."""
+        today, at = timezone.localdate(self.now), self.now - timedelta(days=200)
+        for n, (username, name, days) in enumerate(SKILLS):
+            until = today + timedelta(days=days) if days else None
+            Qualification.objects.create(
+                person=self.people[username], name=name, until=until, proof=f"HR-{2100 + n}", given_at=at,
+                given_by=self.people["holt"],
+            )  # fmt: skip
 
     def _reference(self, row: dict[str, Any]) -> None:
         data = dict(row)

@@ -4,6 +4,41 @@
  */
 
 export interface paths {
+    "/api/v1/access/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Everybody who is or was here, and what was done with their access. */
+        get: operations["list_access"];
+        put?: never;
+        /** @description Put somebody on the list; a link for them to set a password. */
+        post: operations["add_person"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/access/{username}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A new link, another role, leaving, coming back, or signed out everywhere. */
+        post: operations["change_access"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/areas/{code}/": {
         parameters: {
             query?: never;
@@ -207,6 +242,23 @@ export interface paths {
         };
         /** @description Sensors that go into a block, those due first. */
         get: operations["list_batch_sensors"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/beginning/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What a first calibration needs, and whether it is there. */
+        get: operations["get_beginning"];
         put?: never;
         post?: never;
         delete?: never;
@@ -605,6 +657,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/entry/{secret}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description For whom a link is. */
+        get: operations["get_entry"];
+        put?: never;
+        /** @description Set the password; the link is spent. */
+        post: operations["enter"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/exports/instruments/": {
         parameters: {
             query?: never;
@@ -669,6 +739,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/first-start/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Set up an empty plant; whoever does it is signed in as its administrator. */
+        post: operations["set_up"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/follow-ups/": {
         parameters: {
             query?: never;
@@ -714,6 +801,57 @@ export interface paths {
         put?: never;
         /** @description Closed by somebody who wrote none of it. */
         post: operations["close_follow_up"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/functions/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All safety functions, those with a test overdue first. */
+        get: operations["list_functions"];
+        put?: never;
+        post: operations["add_function"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/functions/{code}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_function"];
+        put: operations["change_function"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/functions/{code}/members/{tag}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Put an instrument in, or change where it must trip. */
+        put: operations["store_member"];
+        /** @description Take an instrument out, with why. */
+        post: operations["take_member_out"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1029,6 +1167,124 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/intakes/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The last ones. */
+        get: operations["list_intakes"];
+        put?: never;
+        /** @description A file previewed; nothing is written. */
+        post: operations["preview_intake"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/intakes/{intake_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_intake"];
+        put?: never;
+        post?: never;
+        delete: operations["discard_intake"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/intakes/{intake_id}/undo/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Written rows taken back. */
+        post: operations["undo_intake"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/intakes/{intake_id}/write/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["write_intake"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/intakes/certificates/{code}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A certificate as data, previewed as what it would change. */
+        post: operations["preview_certificate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/intakes/registers/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What a file may hold, with the columns of each. */
+        get: operations["list_registers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/intakes/template/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The register as a CSV table with every column, to be filled in. */
+        get: operations["export_register"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/kit/": {
         parameters: {
             query?: never;
@@ -1141,22 +1397,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/kit/reference/{code}/certificate/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["take_certificate"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/labels/": {
         parameters: {
             query?: never;
@@ -1205,7 +1445,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/people/{username}/skills/": {
+    "/api/v1/password/": {
         parameters: {
             query?: never;
             header?: never;
@@ -1213,8 +1453,43 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        put: operations["set_skills"];
+        put?: never;
+        /** @description One's own password; other sessions end, this one goes on. */
+        post: operations["change_password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Who works here, and what they are qualified for. */
+        get: operations["list_people"];
+        put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people/{username}/qualifications/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Entered, or renewed. */
+        post: operations["give_qualification"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1293,6 +1568,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description The round on paper, of everybody or of one person. */
         get: operations["print_plan"];
         put?: never;
         post?: never;
@@ -1313,6 +1589,41 @@ export interface paths {
         put?: never;
         post: operations["solve_plan"];
         delete: operations["stop_plan"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/policies/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What the whole plant or one method goes by, where that comes from, and every change. */
+        get: operations["list_policies"];
+        put?: never;
+        /** @description Set one, or take it back (empty value). */
+        post: operations["set_policy"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/qualifications/{qualification_id}/end/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description It counts no longer. */
+        post: operations["take_qualification_away"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1856,6 +2167,107 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/year/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The year week by week, and what could be moved to level it. */
+        get: operations["get_year"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/year/file/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Every job of the year as CSV or XLSX, or the year to print as PDF (kind). */
+        get: operations["export_year"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/year/hours/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["set_week_hours"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/year/moves/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Jobs planned for other weeks, all or none. */
+        post: operations["plan_weeks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/year/others/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What is to be done beside the calibrations: sensors, kit, duties, follow-ups, stand-ins, qualifications. */
+        get: operations["list_other_work"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/year/week/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The jobs of one week. */
+        get: operations["get_year_week"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1863,14 +2275,46 @@ export interface components {
         AcceptDeviceRequest: {
             reason: string;
         };
+        Access: {
+            people: components["schemas"]["AccessRow"][];
+            roles: components["schemas"]["Option"][];
+        };
         /**
-         * @description * `release` - release
-         *     * `extend` - extend
-         *     * `hand over` - hand over
-         *     * `accept` - accept
+         * @description * `link` - link
+         *     * `role` - role
+         *     * `leave` - leave
+         *     * `back` - back
+         *     * `sign out` - sign out
          * @enum {string}
          */
-        ActEnum: "release" | "extend" | "hand over" | "accept";
+        AccessActActEnum: "link" | "role" | "leave" | "back" | "sign out";
+        AccessActRequest: {
+            act: components["schemas"]["AccessActActEnum"];
+            /** @default  */
+            role: string;
+            /** @default  */
+            reason: string;
+        };
+        AccessChange: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            what: string;
+            reason: string;
+        };
+        AccessRow: {
+            username: string;
+            name: string;
+            role: string;
+            is_active: boolean;
+            has_password: boolean;
+            is_you: boolean;
+            /** Format: date-time */
+            last_seen: string | null;
+            /** Format: date-time */
+            link_until: string | null;
+            changes: components["schemas"]["AccessChange"][];
+        };
         ActRequest: {
             act: string;
             /** @default  */
@@ -2278,6 +2722,7 @@ export interface components {
                     readouts: {
                         key: string;
                         label: string;
+                        fields: string[];
                     }[];
                     saves: boolean;
                     loads: boolean;
@@ -2476,6 +2921,20 @@ export interface components {
                     phase: string;
                     verdict: string | null;
                     share: string | null;
+                }[];
+                proofs: {
+                    code: string;
+                    name: string;
+                    level: string;
+                    path: string;
+                    required: string;
+                    found: string;
+                    found_verdict: string;
+                    found_says: string;
+                    left: string;
+                    left_verdict: string;
+                    left_says: string;
+                    bypass: string;
                 }[];
                 unheld: {
                     kind: string;
@@ -2849,6 +3308,9 @@ export interface components {
                 [key: string]: string;
             };
         };
+        Beginning: {
+            rows: components["schemas"]["Needed"][];
+        };
         BottleOption: {
             code: string;
             name: string;
@@ -2902,6 +3364,14 @@ export interface components {
             cells: {
                 [key: string]: string;
             };
+        };
+        CertificateFileRequest: {
+            /** Format: binary */
+            file: string;
+            /** @default  */
+            number: string;
+            /** @default  */
+            calibrated_on: string;
         };
         Change: {
             /** Format: date-time */
@@ -2989,8 +3459,7 @@ export interface components {
         ChosenRowsRequest: {
             rows?: number[];
             leave?: number[];
-            /** @default false */
-            spreads: boolean;
+            spreads?: boolean | null;
         };
         ChromatogramFormRequest: {
             /** Format: binary */
@@ -3125,6 +3594,11 @@ export interface components {
             days_left: number | null;
             /** Format: uuid */
             open_run: string | null;
+            /**
+             * Format: date
+             * @description The week for which it was planned, where that is another
+             */
+            planned: string | null;
             /** Format: date */
             replace_by: string | null;
         };
@@ -3191,6 +3665,15 @@ export interface components {
         };
         EndValidityRequest: {
             why: string;
+        };
+        EnterRequest: {
+            new: string;
+        };
+        Entry: {
+            name: string;
+            username: string;
+            /** Format: date-time */
+            until: string;
         };
         EventRequest: {
             /** Format: uuid */
@@ -3481,12 +3964,22 @@ export interface components {
         Feed: {
             id: number;
             area: string;
+            /** @description Whose rounds, where they are not one's own */
+            person: string;
             address: string;
             /** Format: date-time */
             made_at: string;
         };
         FeedFormRequest: {
             area: string;
+            /** @default  */
+            person: string;
+        };
+        Figure: {
+            name: string;
+            value: string;
+            says: string;
+            is_met: boolean;
         };
         File: {
             id: number;
@@ -3495,6 +3988,15 @@ export interface components {
             /** Format: date-time */
             at: string;
             by: string;
+        };
+        FirstStartRequest: {
+            code: string;
+            plant: string;
+            zone: string;
+            first_name: string;
+            last_name: string;
+            username: string;
+            password: string;
         };
         Fitting: {
             code: string;
@@ -3577,6 +4079,101 @@ export interface components {
             service: string;
             others: string[];
         };
+        Function: {
+            code: string;
+            name: string;
+            level: string;
+            mode: string;
+            voting: string;
+            tags: string[];
+            /** Format: date */
+            next_proof: string | null;
+            overdue: number;
+            levels: components["schemas"]["Option"][];
+            modes: components["schemas"]["Option"][];
+            directions: components["schemas"]["Option"][];
+            prevents: string;
+            source: string;
+            form: components["schemas"]["FunctionForm"];
+            members: components["schemas"]["Member"][];
+            tests: components["schemas"]["ProofTest"][];
+            figures: components["schemas"]["Figure"][];
+            caution: string;
+            changes: components["schemas"]["FunctionChange"][];
+        };
+        FunctionChange: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            reason: string;
+            what: string;
+        };
+        FunctionEditRequest: {
+            code?: string;
+            name?: string;
+            prevents?: string;
+            level?: string;
+            mode?: string;
+            voting?: string;
+            proof_days?: string;
+            coverage_percent?: string;
+            life_years?: string;
+            beta_percent?: string;
+            rate_per_hour?: string;
+            other?: string;
+            source?: string;
+            reason?: string;
+            seen?: components["schemas"]["FunctionFormRequest"];
+        };
+        FunctionForm: {
+            code?: string;
+            name?: string;
+            prevents?: string;
+            level?: string;
+            mode?: string;
+            voting?: string;
+            proof_days?: string;
+            coverage_percent?: string;
+            life_years?: string;
+            beta_percent?: string;
+            rate_per_hour?: string;
+            other?: string;
+            source?: string;
+        };
+        FunctionFormRequest: {
+            code?: string;
+            name?: string;
+            prevents?: string;
+            level?: string;
+            mode?: string;
+            voting?: string;
+            proof_days?: string;
+            coverage_percent?: string;
+            life_years?: string;
+            beta_percent?: string;
+            rate_per_hour?: string;
+            other?: string;
+            source?: string;
+        };
+        FunctionList: {
+            levels: components["schemas"]["Option"][];
+            modes: components["schemas"]["Option"][];
+            directions: components["schemas"]["Option"][];
+            rows: components["schemas"]["FunctionRow"][];
+            /** @description The form of a new one */
+            blank: components["schemas"]["FunctionForm"];
+        };
+        FunctionRow: {
+            code: string;
+            name: string;
+            level: string;
+            mode: string;
+            voting: string;
+            tags: string[];
+            /** Format: date */
+            next_proof: string | null;
+            overdue: number;
+        };
         GasKit: {
             bottles: components["schemas"]["BottleRow"][];
             fittings: components["schemas"]["KitFitting"][];
@@ -3592,6 +4189,13 @@ export interface components {
             regulators: components["schemas"]["Fitting"][];
             lines: components["schemas"]["Fitting"][];
         };
+        GivenRequest: {
+            name: string;
+            /** @default  */
+            until: string;
+            /** @default  */
+            proof: string;
+        };
         GoOnBatchRequest: {
             said?: {
                 [key: string]: string;
@@ -3602,8 +4206,16 @@ export interface components {
             what: string;
             says: string;
         };
+        /**
+         * @description * `release` - release
+         *     * `extend` - extend
+         *     * `hand over` - hand over
+         *     * `accept` - accept
+         * @enum {string}
+         */
+        HoldActActEnum: "release" | "extend" | "hand over" | "accept";
         HoldActRequest: {
-            act: components["schemas"]["ActEnum"];
+            act: components["schemas"]["HoldActActEnum"];
             /** @default  */
             minutes: string;
             /** @default  */
@@ -3667,6 +4279,8 @@ export interface components {
             counts: {
                 [key: string]: number;
             };
+            /** @description whether new ones without a history take their place in their interval, as the plant has it */
+            spreads: boolean;
         };
         ImportList: {
             rows: components["schemas"]["Import"][];
@@ -3689,6 +4303,10 @@ export interface components {
                 [key: string]: string;
             };
             changes: components["schemas"]["ChangedCell"][];
+            /** @description Header to text, where a cell is taken otherwise than written */
+            understood: {
+                [key: string]: string;
+            };
             note: string;
         };
         IncomingCheck: {
@@ -3697,6 +4315,8 @@ export interface components {
             number: boolean;
             unit: string;
             may_not_apply: boolean;
+            /** @description by which it is judged */
+            limit: string;
         };
         Indicator: {
             device: string;
@@ -3743,6 +4363,7 @@ export interface components {
             system?: string;
             ex_marking?: string;
             access?: string;
+            skills?: string;
             permit_kind?: string;
             people?: string;
             work_min?: string;
@@ -3803,6 +4424,7 @@ export interface components {
             system?: string;
             ex_marking?: string;
             access?: string;
+            skills?: string;
             permit_kind?: string;
             people?: string;
             work_min?: string;
@@ -3873,6 +4495,7 @@ export interface components {
             results: components["schemas"]["Result"][];
             changes: components["schemas"]["Change"][];
             files: components["schemas"]["File"][];
+            functions: components["schemas"]["OfFunction"][];
             due_reason: string;
         };
         InstrumentRow: {
@@ -3896,11 +4519,63 @@ export interface components {
             state: string;
             names_before: string[];
         };
+        Intake: {
+            /** Format: uuid */
+            id: string;
+            kind: string;
+            title: string;
+            name: string;
+            /** Format: date-time */
+            at: string;
+            by: string;
+            status: string;
+            says: string;
+            may_write: boolean;
+            rows: components["schemas"]["IntakeRow"][];
+        };
+        IntakeCell: {
+            column: string;
+            text: string;
+        };
+        IntakeChange: {
+            column: string;
+            old: string;
+            new: string;
+        };
+        IntakeFileRequest: {
+            kind: string;
+            /** Format: binary */
+            file: string;
+        };
+        IntakeListRow: {
+            /** Format: uuid */
+            id: string;
+            title: string;
+            name: string;
+            /** Format: date-time */
+            at: string;
+            by: string;
+            status: string;
+            total: number;
+        };
+        IntakeRow: {
+            number: number;
+            key: string;
+            fate: string;
+            cells: components["schemas"]["IntakeCell"][];
+            /** @description Where it is taken otherwise than it is written */
+            understood: components["schemas"]["IntakeCell"][];
+            faults: components["schemas"]["IntakeCell"][];
+            changes: components["schemas"]["IntakeChange"][];
+            note: string;
+        };
         JobChangeRequest: {
             is_must?: boolean;
             is_locked?: boolean;
             person?: string;
             start?: string;
+            /** @description With the exchange that was proposed */
+            with_swap?: boolean;
             remove?: boolean;
             reason?: string;
         };
@@ -4000,6 +4675,9 @@ export interface components {
             says: string;
             is_over: boolean;
         };
+        LeaveRequest: {
+            leave?: number[];
+        };
         LifeBand: {
             /** Format: double */
             day: number;
@@ -4062,6 +4740,12 @@ export interface components {
             /** Format: double */
             t90_s: number | null;
         };
+        Link: {
+            /** @description Shown this once; empty where there is nothing to pass on */
+            path: string;
+            /** @description So long it can be used */
+            days: number;
+        };
         LiveChromatogramRequest: {
             typed?: {
                 [key: string]: string;
@@ -4092,10 +4776,53 @@ export interface components {
             by: string;
             what: string;
         };
+        Member: {
+            tag: string;
+            service: string;
+            unit: string;
+            required: string;
+            direction: string;
+            form: components["schemas"]["MemberForm"];
+            /** Format: date */
+            last: string | null;
+            verdict: string;
+            /** Format: date */
+            until: string;
+            days: number;
+            doubt: string;
+        };
+        MemberEditRequest: {
+            trip?: string;
+            within?: string;
+            direction?: string;
+            since?: string;
+            reason?: string;
+            seen?: components["schemas"]["MemberFormRequest"];
+        };
+        MemberForm: {
+            trip?: string;
+            within?: string;
+            direction?: string;
+            since?: string;
+        };
+        MemberFormRequest: {
+            trip?: string;
+            within?: string;
+            direction?: string;
+            since?: string;
+        };
         Modem: {
             id: string;
             label: string;
             is_wired: boolean;
+        };
+        MoveRequest: {
+            tag: string;
+            /** @description Empty: back to where it is due */
+            week: string;
+        };
+        MovesRequest: {
+            moves: components["schemas"]["MoveRequest"][];
         };
         MyRound: {
             /** Format: uuid */
@@ -4103,6 +4830,12 @@ export interface components {
             name: string;
             late_min: number;
             jobs: components["schemas"]["RoundJob"][];
+        };
+        Needed: {
+            says: string;
+            is_there: boolean;
+            link: string;
+            words: string;
         };
         NewBatchRequest: {
             tags: string[];
@@ -4124,6 +4857,21 @@ export interface components {
                 [key: string]: string;
             };
             gases: components["schemas"]["CheckGasRequest"][];
+        };
+        NewPasswordRequest: {
+            /** @description The one of before */
+            password: string;
+            new: string;
+        };
+        NewPersonRequest: {
+            username: string;
+            first_name: string;
+            last_name: string;
+            role: string;
+        };
+        OfFunction: {
+            code: string;
+            says: string;
         };
         Offer: {
             code: string;
@@ -4164,6 +4912,11 @@ export interface components {
                 [key: string]: unknown;
             };
         };
+        People: {
+            people: components["schemas"]["PersonRow"][];
+            /** @description Qualifications that work takes, or that somebody has */
+            names: string[];
+        };
         PermitFormRequest: {
             area: string;
             start: string;
@@ -4175,6 +4928,51 @@ export interface components {
             role: string;
             may: string[];
         };
+        PersonRow: {
+            username: string;
+            name: string;
+            role: string;
+            /** @description Whether you may enter a qualification for them */
+            may_give: boolean;
+            qualifications: components["schemas"]["Qualification"][];
+            before: components["schemas"]["Qualification"][];
+        };
+        Policies: {
+            method: string;
+            title: string;
+            may_set: boolean;
+            methods: components["schemas"]["Option"][];
+            rows: components["schemas"]["PolicyRow"][];
+        };
+        PolicyChange: {
+            words: string;
+            before: string;
+            /** Format: date */
+            counts_from: string;
+            is_to_come: boolean;
+            /** Format: date-time */
+            at: string;
+            by: string;
+            reason: string;
+        };
+        PolicyRow: {
+            name: string;
+            label: string;
+            kind: string;
+            unit: string;
+            hint: string;
+            /** @description for what work; empty: for all */
+            counts_for: string;
+            options: components["schemas"]["Option"][];
+            /** @description what is set here; empty: nothing */
+            own: string;
+            value: string;
+            words: string;
+            comes_from: string;
+            /** @description what holds where nothing is set here */
+            otherwise: string;
+            changes: components["schemas"]["PolicyChange"][];
+        };
         Progress: {
             jobs: number;
             value: number;
@@ -4182,6 +4980,22 @@ export interface components {
             bound: number;
             /** Format: double */
             seconds: number;
+        };
+        ProofTest: {
+            /** Format: uuid */
+            run: string;
+            number: string;
+            tag: string;
+            /** Format: date */
+            on: string;
+            path: string;
+            required: string;
+            found: string;
+            found_verdict: string;
+            is_dangerous: boolean;
+            left: string;
+            left_verdict: string;
+            bypass: string;
         };
         ProposeRequest: {
             tags: string[];
@@ -4207,6 +5021,20 @@ export interface components {
                     [key: string]: string;
                 };
             };
+        };
+        Qualification: {
+            id: number;
+            name: string;
+            /** Format: date */
+            until: string | null;
+            /** @description good, ends soon or ended */
+            standing: string;
+            proof: string;
+            /** Format: date-time */
+            given_at: string;
+            given_by: string;
+            /** @description Why it ended */
+            why: string;
         };
         ReadRequest: {
             tag: string;
@@ -4240,6 +5068,12 @@ export interface components {
             due_on: string;
             days_left: number;
             standing: string;
+        };
+        Register: {
+            kind: string;
+            title: string;
+            columns: string;
+            may_write: boolean;
         };
         ReleaseField: {
             name: string;
@@ -4323,6 +5157,7 @@ export interface components {
         RoundList: {
             rows: components["schemas"]["RoundRow"][];
             people: components["schemas"]["CrewChoice"][];
+            ending: string[];
         };
         RoundResult: {
             says: string;
@@ -4337,6 +5172,10 @@ export interface components {
             /** Format: double */
             seconds: number | null;
             saved_min: number;
+            walks: components["schemas"]["Walk"][];
+            walked_min: number;
+            /** @description The least walking that these places take, with the way back for lunch */
+            tour_min: number;
         };
         RoundRow: {
             /** Format: uuid */
@@ -4736,6 +5575,7 @@ export interface components {
                     readouts: {
                         key: string;
                         label: string;
+                        fields: string[];
                     }[];
                     saves: boolean;
                     loads: boolean;
@@ -4934,6 +5774,20 @@ export interface components {
                     phase: string;
                     verdict: string | null;
                     share: string | null;
+                }[];
+                proofs: {
+                    code: string;
+                    name: string;
+                    level: string;
+                    path: string;
+                    required: string;
+                    found: string;
+                    found_verdict: string;
+                    found_says: string;
+                    left: string;
+                    left_verdict: string;
+                    left_says: string;
+                    bypass: string;
                 }[];
                 unheld: {
                     kind: string;
@@ -5305,6 +6159,18 @@ export interface components {
             person: components["schemas"]["Person"] | null;
             plant: string;
             time_zone: string;
+            password_rule: string;
+            /** @description Nobody is here yet: the visit sets the plant up */
+            is_new: boolean;
+        };
+        SetPolicyRequest: {
+            /** @default  */
+            method: string;
+            name: string;
+            value: string;
+            /** @default  */
+            counts_from: string;
+            reason: string;
         };
         Sheet: {
             name: string;
@@ -5364,9 +6230,6 @@ export interface components {
             is_likely: boolean;
             role: string;
         };
-        SkillsRequest: {
-            skills: string;
-        };
         SolveRequest: {
             /** Format: double */
             seconds?: number;
@@ -5385,6 +6248,11 @@ export interface components {
             points: string;
             /** @default  */
             cycles: string;
+            /**
+             * @description Who answers for it where you are not qualified, by policy
+             * @default
+             */
+            supervisor: string;
         };
         StateFormRequest: {
             state: string;
@@ -5402,6 +6270,12 @@ export interface components {
         };
         TagRequest: {
             tag: string;
+        };
+        TakenAwayRequest: {
+            why: string;
+        };
+        TakenOutRequest: {
+            reason?: string;
         };
         Tap: {
             label: string;
@@ -5521,9 +6395,31 @@ export interface components {
                 [key: string]: string;
             } | null;
         };
+        Walk: {
+            person: string;
+            start: number;
+            end: number;
+            says: string;
+        };
         Wear: {
             what: string;
             tags: string[];
+        };
+        WeekHoursRequest: {
+            /** @description A day of the week; empty: a usual one */
+            week: string;
+            /** @description Empty: as usual again */
+            hours: string;
+        };
+        WeekJobs: {
+            /** Format: date */
+            monday: string;
+            /** Format: double */
+            hours: number;
+            /** Format: double */
+            there: number;
+            total: number;
+            jobs: components["schemas"]["YearJob"][];
         };
         WorkRound: {
             /** Format: uuid */
@@ -5550,6 +6446,60 @@ export interface components {
             unfit: components["schemas"]["Unfit"][];
             now: number;
         };
+        Year: {
+            weeks: components["schemas"]["YearWeek"][];
+            /** Format: double */
+            usual: number;
+            /** @description What is assumed where no usual week was entered; else empty */
+            assumed: string;
+            moves: components["schemas"]["YearMove"][];
+            more_moves: number;
+            /**
+             * Format: double
+             * @description Hours that are over once all of the proposals are taken
+             */
+            left_over: number;
+        };
+        YearJob: {
+            kind: string;
+            title: string;
+            what: string;
+            says: string;
+            /** Format: date */
+            on: string;
+            /** Format: double */
+            hours: number;
+            link: string;
+            tag: string;
+            window: string;
+            /** Format: date */
+            planned: string | null;
+        };
+        YearMove: {
+            tag: string;
+            says: string;
+            /** Format: date */
+            due_on: string;
+            /** Format: double */
+            hours: number;
+            /** Format: date */
+            before: string;
+            /** Format: date */
+            after: string;
+        };
+        YearWeek: {
+            /** Format: date */
+            monday: string;
+            /** Format: double */
+            hours: number;
+            /** Format: double */
+            there: number;
+            /** Format: double */
+            over: number;
+            calibrations: number;
+            others: number;
+            planned: number;
+        };
     };
     responses: never;
     parameters: never;
@@ -5559,6 +6509,121 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    list_access: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Access"];
+                };
+            };
+        };
+    };
+    add_person: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPersonRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Link"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    change_access: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                username: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AccessActRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Link"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
     store_area: {
         parameters: {
             query?: never;
@@ -6148,6 +7213,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Sensor"][];
+                };
+            };
+        };
+    };
+    get_beginning: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Beginning"];
                 };
             };
         };
@@ -7084,6 +8168,84 @@ export interface operations {
             };
         };
     };
+    get_entry: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                secret: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Entry"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    enter: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                secret: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EnterRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Link"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
     export_instruments: {
         parameters: {
             query?: {
@@ -7198,6 +8360,37 @@ export interface operations {
                 };
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    set_up: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FirstStartRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"];
+                };
+            };
+            400: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7386,6 +8579,274 @@ export interface operations {
                 };
             };
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    list_functions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FunctionList"];
+                };
+            };
+        };
+    };
+    add_function: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["FunctionEditRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Function"];
+                };
+            };
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Function"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_function: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Function"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    change_function: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["FunctionEditRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Function"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    store_member: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+                tag: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["MemberEditRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Function"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    take_member_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+                tag: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["TakenOutRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Function"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8075,6 +9536,328 @@ export interface operations {
             };
         };
     };
+    list_intakes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IntakeListRow"][];
+                };
+            };
+        };
+    };
+    preview_intake: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["IntakeFileRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Intake"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_intake: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                intake_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Intake"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    discard_intake: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                intake_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    undo_intake: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                intake_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Intake"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    write_intake: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                intake_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["LeaveRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Intake"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    preview_certificate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["CertificateFileRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Intake"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    list_registers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Register"][];
+                };
+            };
+        };
+    };
+    export_register: {
+        parameters: {
+            query?: {
+                kind?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+        };
+    };
     get_kit_groups: {
         parameters: {
             query?: never;
@@ -8306,39 +10089,6 @@ export interface operations {
             };
         };
     };
-    take_certificate: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                code: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "multipart/form-data": components["schemas"]["UploadRequest"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["KitItem"];
-                };
-            };
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Failure"];
-                };
-            };
-        };
-    };
     print_labels: {
         parameters: {
             query?: {
@@ -8423,7 +10173,73 @@ export interface operations {
             };
         };
     };
-    set_skills: {
+    change_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPasswordRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Link"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    list_people: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["People"];
+                };
+            };
+        };
+    };
+    give_qualification: {
         parameters: {
             query?: never;
             header?: never;
@@ -8434,7 +10250,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SkillsRequest"];
+                "application/json": components["schemas"]["GivenRequest"];
             };
         };
         responses: {
@@ -8443,10 +10259,26 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CrewChoice"];
+                    "application/json": components["schemas"]["People"];
                 };
             };
             400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8629,7 +10461,10 @@ export interface operations {
     };
     print_plan: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A username: their part alone */
+                person?: string;
+            };
             header?: never;
             path: {
                 round_id: string;
@@ -8698,6 +10533,115 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WorkRound"];
+                };
+            };
+        };
+    };
+    list_policies: {
+        parameters: {
+            query?: {
+                method?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Policies"];
+                };
+            };
+        };
+    };
+    set_policy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetPolicyRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Policies"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    take_qualification_away: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                qualification_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakenAwayRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["People"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
                 };
             };
         };
@@ -9811,6 +11755,180 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Today"];
+                };
+            };
+        };
+    };
+    get_year: {
+        parameters: {
+            query?: {
+                area?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Year"];
+                };
+            };
+        };
+    };
+    export_year: {
+        parameters: {
+            query?: {
+                area?: string;
+                kind?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+        };
+    };
+    set_week_hours: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WeekHoursRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Year"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    plan_weeks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MovesRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Year"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    list_other_work: {
+        parameters: {
+            query?: {
+                area?: string;
+                /** @description Up to 400 */
+                days?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["YearJob"][];
+                };
+            };
+        };
+    };
+    get_year_week: {
+        parameters: {
+            query?: {
+                area?: string;
+                on?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WeekJobs"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
                 };
             };
         };

@@ -16,7 +16,8 @@ const ImportPage = lazy(() => import("../features/plant/ImportPage").then((m) =>
 const AreasPage = lazy(() => import("../features/plant/AreasPage").then((m) => ({ default: m.AreasPage })));
 const ScanPage = lazy(() => import("../features/plant/ScanPage").then((m) => ({ default: m.ScanPage })));
 const PlanPage = lazy(() => import("../features/plan/PlanPage").then((m) => ({ default: m.PlanPage })));
-const NewRoundPage = lazy(() => import("../features/plan/PlanPage").then((m) => ({ default: m.NewRoundPage })));
+const NewRoundPage = lazy(() => import("../features/plan/NewRoundPage").then((m) => ({ default: m.NewRoundPage })));
+const YearPage = lazy(() => import("../features/plan/YearPage").then((m) => ({ default: m.YearPage })));
 const RoundPlanPage = lazy(() => import("../features/plan/RoundPlanPage").then((m) => ({ default: m.RoundPlanPage })));
 const KitItemPage = lazy(() => import("../features/kit/KitItemPage").then((m) => ({ default: m.KitItemPage })));
 const NewKitPage = lazy(() => import("../features/kit/KitItemPage").then((m) => ({ default: m.NewKitPage })));
@@ -32,6 +33,13 @@ const CalculatorsPage = lazy(() => import("../features/calculators/CalculatorsPa
 const RecordsPage = lazy(() => import("../features/records/RecordsPage").then((m) => ({ default: m.RecordsPage })));
 const FollowUpsPage = lazy(() => import("../features/followups/FollowUpsPage").then((m) => ({ default: m.FollowUpsPage })));
 const FollowUpPage = lazy(() => import("../features/followups/FollowUpPage").then((m) => ({ default: m.FollowUpPage })));
+const PeoplePage = lazy(() => import("../features/people/PeoplePage").then((m) => ({ default: m.PeoplePage })));
+const FunctionsPage = lazy(() => import("../features/safety/FunctionsPage").then((m) => ({ default: m.FunctionsPage })));
+const FunctionPage = lazy(() => import("../features/safety/FunctionPage").then((m) => ({ default: m.FunctionPage })));
+const IntakePage = lazy(() => import("../features/intake/IntakePage").then((m) => ({ default: m.IntakePage })));
+const OwnPage = lazy(() => import("../features/people/OwnPage").then((m) => ({ default: m.OwnPage })));
+const PoliciesPage = lazy(() => import("../features/policies/PoliciesPage").then((m) => ({ default: m.PoliciesPage })));
+const NewFunctionPage = lazy(() => import("../features/safety/FunctionPage").then((m) => ({ default: m.NewFunctionPage })));
 const RecordPage = lazy(() => import("../features/records/RecordPage").then((m) => ({ default: m.RecordPage })));
 
 function watch(error: unknown) {
@@ -41,8 +49,10 @@ function watch(error: unknown) {
 const queries = new QueryClient({
   queryCache: new QueryCache({ onError: watch }),
   mutationCache: new MutationCache({ onError: watch }),
+  // The server may stand beside the device with no network at all, where a browser holds itself to be offline: that never stops an asking.
   defaultOptions: {
-    queries: { retry: (count, error) => !(error instanceof ApiFailure && error.status >= 400) && count < 2, staleTime: 2_000 },
+    mutations: { networkMode: "always" },
+    queries: { networkMode: "always", retry: (count, error) => !(error instanceof ApiFailure && error.status >= 400) && count < 2, staleTime: 2_000 },
   },
 });
 
@@ -60,6 +70,7 @@ export function App() {
                 <Route path="/plant/new" element={<InstrumentForm />} />
                 <Route path="/plan" element={<PlanPage />} />
                 <Route path="/plan/new" element={<NewRoundPage />} />
+                <Route path="/plan/year" element={<YearPage />} />
                 <Route path="/plan/:id" element={<RoundPlanPage />} />
                 <Route path="/scan" element={<ScanPage />} />
                 <Route path="/plant/areas" element={<AreasPage />} />
@@ -81,6 +92,13 @@ export function App() {
                 <Route path="/calculators/:name" element={<CalculatorsPage />} />
                 <Route path="/follow-ups" element={<FollowUpsPage />} />
                 <Route path="/follow-ups/:id" element={<FollowUpPage />} />
+                <Route path="/policies" element={<PoliciesPage />} />
+                <Route path="/own" element={<OwnPage />} />
+                <Route path="/people" element={<PeoplePage />} />
+                <Route path="/safety" element={<FunctionsPage />} />
+                <Route path="/safety-new" element={<NewFunctionPage />} />
+                <Route path="/safety/:code" element={<FunctionPage />} />
+                <Route path="/intakes/:id" element={<IntakePage />} />
                 <Route path="/records" element={<RecordsPage />} />
                 <Route path="/records/:id" element={<RecordPage />} />
                 <Route path="*" element={<Navigate to="/" replace />} />

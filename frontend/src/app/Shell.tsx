@@ -1,7 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { CircleHelp, LogOut, Moon, Sun } from "lucide-react";
 import { useState, type ReactNode } from "react";
-import { NavLink, useLocation, useNavigate } from "react-router";
+import { Link, NavLink, useLocation, useNavigate } from "react-router";
 import { client, unwrap } from "../api/client";
 import { sessionQuery } from "../api/queries";
 import { Ring } from "../ui/Ring";
@@ -75,10 +75,10 @@ export function Shell({ children }: { children: ReactNode }) {
           ))}
         </nav>
         <div className="ml-auto flex items-center gap-1">
-          <span className="hidden px-2 text-right text-sm leading-tight sm:block">
+          <Link to="/own" title="Your password" className="hidden min-h-12 flex-col justify-center rounded-md px-2 text-right text-sm leading-tight hover:bg-water-soft sm:flex">
             <span className="block font-bold">{person.name}</span>
             <span className="block text-muted">{person.role}</span>
-          </span>
+          </Link>
           <button type="button" className={ICON_BUTTON} onClick={() => setHelp(true)}>
             <CircleHelp size={20} aria-hidden="true" />
             <span className="hidden xl:inline">Keys</span>

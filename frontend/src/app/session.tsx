@@ -2,6 +2,9 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { createContext, useContext, useEffect, useState, type ReactNode } from "react";
 import type { Session } from "../api/client";
 import { sessionQuery } from "../api/queries";
+import { useMatch } from "react-router";
+import { EnterPage } from "../features/signin/EnterPage";
+import { FirstStart } from "../features/signin/FirstStart";
 import { SignInForm, SignInPage } from "../features/signin/SignIn";
 import { setZone } from "../ui/format";
 import { Failure, Loading } from "../ui/Message";
@@ -36,6 +39,7 @@ export function SessionGate({ children }: { children: ReactNode }) {
   const queries = useQueryClient();
   const session = useQuery({ ...sessionQuery, staleTime: Infinity });
   const [expired, setExpired] = useState(false);
+  const entry = useMatch("/enter/:secret");
   useEffect(() => {
     const want = () => setExpired(true);
     window.addEventListener(SIGN_IN_WANTED, want);
@@ -56,6 +60,8 @@ export function SessionGate({ children }: { children: ReactNode }) {
     void queries.invalidateQueries({ predicate: (q) => q.queryKey[0] !== "session" });
   };
   const person = session.data.person;
+  if (entry) return <EnterPage secret={entry.params.secret ?? ""} plant={session.data.plant} />;
+  if (session.data.is_new) return <FirstStart onSignedIn={signedIn} />;
   if (!person) return <SignInPage plant={session.data.plant} onSignedIn={signedIn} />;
   return (
     <PersonContext value={{ person, plant: session.data.plant }}>

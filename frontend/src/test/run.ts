@@ -58,6 +58,7 @@ const VIEW: RunView = {
   },
   started: { at: "2026-11-23T08:00:00Z", by: "ines", name: "Ines" },
   rail: [],
+  proofs: [],
   step: STEP,
   beside: [], evidence: [],
   results: [],

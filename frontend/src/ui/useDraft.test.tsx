@@ -26,6 +26,8 @@ describe("drafts", () => {
       form.result.current[1]("serial", "S-1");
     });
     expect(form.result.current[0]).toEqual({ tag: "PT-1", serial: "S-1" });
+    act(() => form.result.current[3](["tag"]));
+    expect(form.result.current[0]).toEqual({ serial: "S-1" });
     act(() => form.result.current[2]());
     expect(form.result.current[0]).toEqual({});
   });

@@ -42,9 +42,15 @@ function parse(text: string): Record<string, string> {
   }
 }
 
-/** Several texts of one form that survive a reload together. */
-export function useDraftForm(key: string): [Record<string, string>, (name: string, value: string) => void, () => void] {
+type DraftForm = [values: Record<string, string>, set: (name: string, value: string) => void, clear: () => void, drop: (names: string[]) => void];
+
+/** Several texts of one form that survive a reload together. drop: some of them are as if they had not been typed. */
+export function useDraftForm(key: string): DraftForm {
   const [text, setText] = useDraft(key);
   const set = (name: string, value: string) => setText(JSON.stringify({ ...parse(read(key) || text), [name]: value }));
-  return [parse(text), set, () => setText("")];
+  const drop = (names: string[]) => {
+    const left = Object.entries(parse(read(key) || text)).filter(([name]) => !names.includes(name));
+    setText(left.length ? JSON.stringify(Object.fromEntries(left)) : "");
+  };
+  return [parse(text), set, () => setText(""), drop];
 }

@@ -29,6 +29,16 @@ describe("a form that is kept until it is stored", () => {
     expect(last.current.form).toEqual(start);
     expect(open(start).current.isKept).toBe(false);
   });
+  it("of another goes its own way when the page goes on to that one, and back", () => {
+    const start = { a: "1", b: "2" };
+    const { result, rerender } = renderHook(({ key }) => useKept(key, start), { initialProps: { key: "one" } });
+    act(() => result.current.set((f) => ({ ...f, a: "9" })));
+    rerender({ key: "two" });
+    expect([result.current.form, result.current.isKept]).toEqual([start, false]);
+    act(() => result.current.set((f) => ({ ...f, b: "7" })));
+    rerender({ key: "one" });
+    expect([result.current.form, result.current.isKept]).toEqual([{ a: "9", b: "2" }, true]);
+  });
   it("asks before the window is closed, and not once it is given up", () => {
     const first = open({ a: "1", b: "2" });
     const asks = () => !window.dispatchEvent(new Event("beforeunload", { cancelable: true }));

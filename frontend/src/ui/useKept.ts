@@ -7,8 +7,8 @@ import { useDraft } from "./useDraft";
  */
 export function useKept<T extends object>(key: string, start: T) {
   const [text, setText] = useDraft(key);
-  const [kept] = useState(() => parse<{ form: T; seen: T }>(text));
-  const [held, setHeld] = useState(kept ?? { form: start, seen: start });
+  const [held, setHeld] = useState(() => load(key, text, start));
+  if (held.key !== key) setHeld(load(key, text, start)); // the page went on to another's form
   const isChanged = JSON.stringify(held.form) !== JSON.stringify(held.seen);
   useEffect(() => {
     if (!isChanged) return;
@@ -16,20 +16,30 @@ export function useKept<T extends object>(key: string, start: T) {
     window.addEventListener("beforeunload", ask);
     return () => window.removeEventListener("beforeunload", ask);
   }, [isChanged]);
-  const put = (next: { form: T; seen: T }) => {
-    setHeld(next);
+  const put = (next: Stood<T>) => {
+    setHeld({ ...held, ...next });
     setText(JSON.stringify(next.form) === JSON.stringify(next.seen) ? "" : JSON.stringify(next));
   };
   return {
     form: held.form,
     seen: held.seen,
     /** What was typed on an earlier visit stands in the form. */
-    isKept: kept !== null && isChanged,
-    set: (change: (form: T) => T) => put({ ...held, form: change(held.form) }),
-    setSeen: (change: (seen: T) => T) => put({ ...held, seen: change(held.seen) }),
+    isKept: held.wasKept && isChanged,
+    set: (change: (form: T) => T) => put({ form: change(held.form), seen: held.seen }),
+    setSeen: (change: (seen: T) => T) => put({ form: held.form, seen: change(held.seen) }),
     stored: () => setText(""),
     drop: () => put({ form: start, seen: start }),
   };
+}
+
+interface Stood<T> {
+  form: T;
+  seen: T;
+}
+
+function load<T>(key: string, text: string, start: T): Stood<T> & { key: string; wasKept: boolean } {
+  const kept = parse<Stood<T>>(text);
+  return { key, wasKept: kept !== null, ...(kept ?? { form: start, seen: start }) };
 }
 
 function parse<T>(text: string): T | null {

@@ -367,6 +367,7 @@ METHOD = Method(
     revision="1",
     traits=Traits(
         "analyzer",
+        measures=("conductivity",),
         default_points=(),
         has_points=False,
         unguarded="Nobody watches this water, and what follows it stands still.",

@@ -398,6 +398,7 @@ METHOD = Method(
     revision="1",
     traits=Traits(
         "analyzer",
+        measures=("",),
         default_points=(),
         has_points=False,
         unguarded="Nobody watches this pH, and its dosing stands still.",

@@ -281,7 +281,13 @@ METHOD = Method(
     title="Coriolis flow meter, zero",
     revision="1",
     traits=Traits(
-        "flow meter", is_usual=True, default_points=(), has_points=False, paired_adjusting=False, document="Record of a zero verification"
+        "flow meter",
+        measures=("mass flow", "flow"),
+        is_usual=True,
+        default_points=(),
+        has_points=False,
+        paired_adjusting=False,
+        document="Record of a zero verification",
     ),
     settings=ZeroSettings,
     flow=steps,

@@ -304,7 +304,7 @@ METHOD = Method(
     title="Magnetic flow meter, verification of electronics",
     revision="1",
     traits=Traits(
-        "flow meter", default_points=(), has_points=False, paired_adjusting=False, wears=("Wrist strap, lock for the isolator",),
+        "flow meter", measures=("flow",), default_points=(), has_points=False, paired_adjusting=False, wears=("Wrist strap, lock for the isolator",),
         document="Verification of electronics, not a flow calibration",
     ),
     settings=MagSettings,

@@ -237,7 +237,7 @@ METHOD = Method(
     key="temp-sensor",
     title="Temperature sensor in a block or bath",
     revision="4",
-    traits=Traits("temperature sensor", default_points=(0.0, 50.0, 100.0), in_batches=True),
+    traits=Traits("temperature sensor", measures=("temperature",), default_points=(0.0, 50.0, 100.0), in_batches=True),
     settings=TemperatureSettings,
     flow=steps,
     trial=TRIAL,

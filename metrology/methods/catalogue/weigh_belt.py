@@ -25,6 +25,7 @@ from metrology.methods.trials.counts import MATERIAL, ZERO_CHANGE, Belt, Counts
 from metrology.methods.watching import Still
 from metrology.quantities.belt import BELT_CLASSES, belt_load, belt_revolutions, belt_total
 
+LOCK_OUT = "lock-out"
 CLASSES = (
     ("", "as the tolerance says"), ("r50-0.2", "OIML R 50, class 0.2"), ("r50-0.5", "OIML R 50, class 0.5"), ("r50-1", "OIML R 50, class 1"),
     ("r50-2", "OIML R 50, class 2"), ("hb44", "HB 44"),
@@ -429,8 +430,10 @@ METHOD = Method(
     revision="1",
     traits=Traits(
         "weighing",
+        measures=("mass flow",),
         default_points=(),
         has_points=False,
+        skills=frozenset({LOCK_OUT}),
         unguarded="Nobody weighs what goes over this belt, and what follows its rate stands still.",
         wears=("Padlock and tag for the isolator", "Test weights, lifting gear in date"),
     ),

@@ -15,6 +15,7 @@ import { useKept } from "../../ui/useKept";
 import { Modal } from "../../ui/Modal";
 import { Verdict } from "../../ui/Verdict";
 import { useStart } from "../today/useStart";
+import { TakeCertificate } from "./TakeCertificate";
 
 type Item = Schemas["KitItem"];
 type Field = Schemas["KitField"];
@@ -116,10 +117,15 @@ function StateForm({ item, state, causes, onDone }: { item: Item; state: string;
 }
 
 function IncomingForm({ item, checks, onDone }: { item: Item; checks: Schemas["IncomingCheck"][]; onDone: (made: Item) => void }) {
-  const [values, setValues] = useState<Record<string, string>>({});
+  const kept = useKept<Record<string, string>>(`kit/${item.group}/${item.code}/incoming`, {});
+  const values = kept.form;
+  const setValues = (next: Record<string, string>) => kept.set(() => next);
   const act = useMutation({
     mutationFn: () => unwrap(client.POST("/api/v1/kit/{group}/{code}/incoming/", { params: { path: { group: item.group, code: item.code } }, body: { values, reason: "" } })),
-    onSuccess: onDone,
+    onSuccess: (made) => {
+      kept.stored();
+      onDone(made);
+    },
   });
   const errors = act.error instanceof ApiFailure ? act.error.byField : {};
   return (
@@ -130,9 +136,10 @@ function IncomingForm({ item, checks, onDone }: { item: Item; checks: Schemas["I
         act.mutate();
       }}
     >
+      {kept.isKept && <KeptNote onDrop={kept.drop} />}
       {checks.map((c) =>
         c.number ? (
-          <TextField key={c.name} label={c.label} unit={c.unit} numeric value={values[c.name] ?? ""} onChange={(v) => setValues({ ...values, [c.name]: v })} error={errors[c.name]} />
+          <TextField key={c.name} label={c.label} unit={c.unit} numeric hint={c.limit} value={values[c.name] ?? ""} onChange={(v) => setValues({ ...values, [c.name]: v })} error={errors[c.name]} />
         ) : (
           <ChoiceField
             key={c.name}
@@ -151,6 +158,9 @@ function IncomingForm({ item, checks, onDone }: { item: Item; checks: Schemas["I
     </form>
   );
 }
+
+/** Nothing changed yet. seen: what stood in a field when it was first typed into. */
+const NOTHING = { draft: {} as Record<string, string>, seen: {} as Record<string, string>, reason: "" };
 
 /** Its incoming checks, each a signed record. */
 function Checks({ rows }: { rows: Schemas["KitCheck"][] }) {
@@ -186,23 +196,20 @@ export function KitItemPage() {
   const [acting, act] = useState("");
   const path = { params: { path: { group, code } } };
   const item = useQuery({ queryKey: ["kit", group, code], queryFn: () => unwrap(client.GET("/api/v1/kit/{group}/{code}/", path)) });
-  const [draft, setDraft] = useState<Record<string, string>>({});
-  const [reason, setReason] = useState("");
-  const [seen, setSeen] = useState<Record<string, string>>({}); // what stood in a field when it was first typed into
+  const kept = useKept(`kit/${group}/${code}`, NOTHING);
+  const { draft, reason, seen } = kept.form;
   const take = (made: Item) => {
     queries.setQueryData(["kit", group, code], made);
     void queries.invalidateQueries({ queryKey: ["references"] });
     void queries.invalidateQueries({ queryKey: ["gas"] });
     void queries.invalidateQueries({ queryKey: ["kit-groups"] });
     act("");
-    setDraft({});
-    setSeen({});
-    setReason("");
+    kept.drop();
   };
   const start = useStart();
   const save = useMutation({
     mutationFn: (values: Record<string, string>) => unwrap(client.PUT("/api/v1/kit/{group}/{code}/", { ...path, body: { values, reason, seen: { ...item.data?.form, ...seen } } })),
-    onError: (error) => setSeen((was) => nowSeen(was, error)),
+    onError: (error) => kept.set((was) => ({ ...was, seen: nowSeen(was.seen, error) })),
     onSuccess: take,
   });
   if (item.isPending || groups.isPending) return <Loading what={code} />;
@@ -261,15 +268,15 @@ export function KitItemPage() {
       >
         <fieldset disabled={!mayEdit} className="min-w-0">
           <Fields asked={asked} locked values={{ ...i.form, ...draft }} errors={save.error instanceof ApiFailure ? save.error.byField : {}} onChange={(n, v) => {
-              setDraft({ ...draft, [n]: v });
-              if (!(n in seen)) setSeen({ ...seen, [n]: i.form[n] ?? "" });
+              kept.set((was) => ({ ...was, draft: { ...was.draft, [n]: v }, seen: { [n]: i.form[n] ?? "", ...was.seen } }));
             }}
           />
         </fieldset>
+        {kept.isKept && <KeptNote onDrop={kept.drop} />}
         {mayEdit && Object.keys(draft).length > 0 && (
           <div className="flex flex-wrap items-end gap-3">
             <div className="min-w-72 flex-1">
-              <TextField label="Why it is changed" value={reason} onChange={setReason} />
+              <TextField label="Why it is changed" value={reason} onChange={(v) => kept.set((was) => ({ ...was, reason: v }))} />
             </div>
             <Button kind="primary" type="submit" disabled={save.isPending}>
               Store the changes
@@ -288,15 +295,9 @@ export function KitItemPage() {
               send={(file) => unwrap(client.POST("/api/v1/kit/{group}/{code}/files/", { params: { path: { group, code } }, ...asForm(file) }))}
               onDone={take}
             />
-            {group === "reference" && (
-              <Upload
-                label="Take a certificate’s data over (CSV or DCC)"
-                send={(file) => unwrap(client.POST("/api/v1/kit/reference/{code}/certificate/", { params: { path: { code } }, ...asForm(file) }))}
-                onDone={take}
-              />
-            )}
           </div>
         )}
+        {mayEdit && group === "reference" && <TakeCertificate code={code} />}
       </section>
       {i.uses.length > 0 && (
         <section aria-label="What it can be used for">

@@ -8,6 +8,7 @@ import { ChoiceField, TextField } from "../../ui/fields";
 import { day } from "../../ui/format";
 import { Failure, Loading, Message } from "../../ui/Message";
 import { Ring } from "../../ui/Ring";
+import { NotStarted } from "../today/NotStarted";
 import { useStart } from "../today/useStart";
 import { hm, usePlan, usePlanActs, type RoundJob, type WorkRound } from "./plans";
 import { Timeline } from "./Timeline";
@@ -52,6 +53,7 @@ function Result({ round }: { round: WorkRound }) {
             {round.planned} of {round.total} jobs
           </strong>{" "}
           in {r.seconds?.toFixed(0)} s. {r.is_best ? "No other plan does more that is urgent." : `At most ${r.gap_percent?.toFixed(1)} % below the best there can be.`}{" "}
+          {r.walked_min > 0 && `On the way ${r.walked_min} min, ${r.tour_min} at the least. `}
           {r.saved_min > 0 && `Working on while others warm up saves ${r.saved_min} min against one after another.`}
         </p>
       )}
@@ -66,6 +68,7 @@ function JobPanel({ round, job, onDone }: { round: WorkRound; job: RoundJob; onD
   const [start, setStart] = useState(first ? hm(first.start) : "");
   const [why, setWhy] = useState("");
   const asksWhy = change.error instanceof ApiFailure && change.error.details.needs_reason === true;
+  const swap = change.error instanceof ApiFailure && Array.isArray(change.error.details.swap);
   const takeOut = () => change.mutate({ tag: job.tag, remove: true, reason: why }, { onSuccess: onDone });
   return (
     <section aria-label={`Job ${job.tag}`} className="space-y-3 border-l-8 border-water bg-page p-3">
@@ -95,6 +98,11 @@ function JobPanel({ round, job, onDone }: { round: WorkRound; job: RoundJob; onD
         </Button>
       </form>
       {change.isError && <Failure error={change.error} />}
+      {swap && (
+        <Button kind="primary" disabled={change.isPending} onClick={() => change.mutate({ tag: job.tag, person, start, with_swap: true })}>
+          Move it, with the exchange
+        </Button>
+      )}
       {asksWhy && (
         <form
           className="flex flex-wrap items-end gap-3"
@@ -106,7 +114,7 @@ function JobPanel({ round, job, onDone }: { round: WorkRound; job: RoundJob; onD
           <div className="w-96 max-w-full">
             <TextField label="Why it leaves this round" value={why} onChange={setWhy} autoFocus hint="It is handed over to the next shift." />
           </div>
-          <Button type="submit" kind="danger" disabled={change.isPending || why.trim().length < 5}>
+          <Button type="submit" kind="danger" disabled={change.isPending}>
             Take it out all the same
           </Button>
         </form>
@@ -122,7 +130,7 @@ function Jobs({ round, chosen, onChoose }: { round: WorkRound; chosen: string; o
   const planned = round.jobs.filter((j) => j.tasks.length).sort((a, b) => (a.tasks[0]?.start ?? 0) - (b.tasks[0]?.start ?? 0));
   return (
     <section aria-label="Jobs in order">
-      {start.isError && <Failure error={start.error} />}
+      <NotStarted start={start} />
       <table className="w-full bg-page">
         <thead>
           <tr className="border-b-2 border-slate text-left">
@@ -263,7 +271,20 @@ export function RoundPlanPage() {
         <h1 className="mr-auto text-2xl font-bold">
           {round.name}: {STATUS[round.status] ?? round.status}
           <span className="block text-base font-normal text-muted">
-            {day(round.day)}, {round.people.join(", ")}
+            {day(round.day)},{" "}
+            {round.status === "draft"
+              ? round.people.join(", ")
+              : round.crew.map((c) => (
+                  <a
+                    key={c.username}
+                    href={`/api/v1/plans/${round.id}/pack.pdf?${new URLSearchParams({ person: c.username }).toString()}`}
+                    target="_blank"
+                    rel="noreferrer"
+                    className="mr-3 inline-flex min-h-12 items-center gap-1 font-bold text-water underline"
+                  >
+                    {c.name}, printed
+                  </a>
+                ))}
           </span>
         </h1>
         <LinkButton to="/plan">All rounds</LinkButton>

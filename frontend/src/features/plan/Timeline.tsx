@@ -48,6 +48,11 @@ export function Timeline({ round, chosen, onChoose }: Props) {
                 lunch
               </div>
             )}
+            {round.result.walks
+              .filter((w) => w.person === person.username)
+              .map((w) => (
+                <div key={w.start} title={w.says} className="absolute top-[2.4rem] h-1.5 rounded-full bg-water" style={{ left: at(w.start), width: wide(w.end - w.start) }} />
+              ))}
             {mine(person.username).map((job) => (
               <Bars key={job.tag} job={job} username={person.username} at={at} wide={wide} chosen={chosen === job.tag} onChoose={() => onChoose(job.tag)} onPoint={point} />
             ))}
@@ -56,7 +61,7 @@ export function Timeline({ round, chosen, onChoose }: Props) {
         </div>
       ))}
       <p className="py-1 text-sm text-muted" aria-hidden="true">
-        {pointed || `Block: takes somebody. Dashed line: warms up or soaks by itself. Bar beneath: on hold. ${round.status === "under way" ? "Red line: now." : ""}`}
+        {pointed || `Block: takes somebody. Dashed line: warms up or soaks by itself. Short bar between: on the way. Bar beneath: on hold. ${round.status === "under way" ? "Red line: now." : ""}`}
       </p>
     </section>
   );

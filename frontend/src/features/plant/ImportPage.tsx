@@ -5,9 +5,11 @@ import { ApiFailure, client, unwrap, type Schemas } from "../../api/client";
 import { useMay } from "../../app/session";
 import { Button, LinkButton } from "../../ui/Button";
 import { moment } from "../../ui/format";
+import { FateLine, FATES } from "../../ui/FateLine";
 import { CheckLine } from "../../ui/fields";
 import { Failure, Loading, Message } from "../../ui/Message";
 import { Pager } from "../../ui/Pager";
+import { OtherFiles } from "../intake/OtherFiles";
 
 type Batch = Schemas["Import"];
 type Row = Schemas["ImportRow"];
@@ -17,11 +19,6 @@ const BUSY = ["reading", "writing", "undoing"];
 const WORDS: Record<string, string> = {
   reading: "is being read", ready: "is read; nothing is written yet", writing: "is being written", written: "is written", undoing: "is being taken back", undone: "was taken back", refused: "could not be read",
 };
-const FATES: [string, string, string][] = [
-  ["new", "New", "border-l-water"], ["changed", "Changed", "border-l-amber"], ["same", "As it is", "border-l-rule"], ["refused", "Refused", "border-l-iron"],
-  ["written", "Written", "border-l-kelp"], ["undone", "Taken back", "border-l-rule"], ["kept", "Left as it was", "border-l-amber"],
-];
-
 async function send(file: File): Promise<Batch> {
   if (file.size > MAX_MB * 2 ** 20)
     throw new ApiFailure(413, { code: "too_large", message: `${file.name} is ${Math.round(file.size / 2 ** 20)} MB; at most ${MAX_MB} MB are taken. Nothing was sent. Split it by area.` });
@@ -80,6 +77,7 @@ export function ImportsPage() {
           <LinkButton to="/plant">Back to the plant</LinkButton>
         </span>
       </div>
+      <OtherFiles />
       {!!past.data?.rows.length && (
         <section aria-label="Imports so far">
           <h2 className="mb-1 text-lg font-bold">So far</h2>
@@ -140,26 +138,25 @@ function Cell({ batch, row, header }: { batch: Batch; row: Row; header: string }
 }
 
 function RowLine({ batch, row, chosen, onChoose }: { batch: Batch; row: Row; chosen: boolean; onChoose: (on: boolean) => void }) {
-  const [, word, edge] = FATES.find(([f]) => f === row.fate) ?? ["", row.fate, ""];
   const can = batch.status === "ready" && ["new", "changed"].includes(row.fate);
   const inFile = Object.entries(row.faults).filter(([at]) => batch.columns.some((c) => c.header === at));
   const missing = Object.entries(row.faults).filter(([at]) => !batch.columns.some((c) => c.header === at));
   return (
-    <li className={`grid gap-x-4 border-b border-rule border-l-8 px-3 py-1.5 sm:grid-cols-[8.5rem_10rem_1fr] ${edge}`}>
-      <label className="flex min-h-12 items-center gap-3">
-        {can && <input type="checkbox" checked={chosen} onChange={(e) => onChoose(e.target.checked)} className="size-6 accent-water" aria-label={`Write row ${row.number}`} />}
-        <span>
-          Row {row.number} <span className="block text-sm font-bold">{word}</span>
-        </span>
-      </label>
-      <span className="self-center font-bold break-all">{row.tag || "no tag"}</span>
-      <div className="space-y-1 self-center">
+    <FateLine number={row.number} fate={row.fate} name={row.tag || "no tag"} can={can} chosen={chosen} onChoose={onChoose}>
         {row.note && <p>{row.note}</p>}
         {row.changes.map((c) => (
           <p key={c.field}>
             {c.field}: <span className="text-muted line-through">{c.old || "empty"}</span> → <strong>{c.new || "empty"}</strong>
           </p>
         ))}
+        {Object.keys(row.understood).length > 0 && (
+          <p className="text-sm text-muted">
+            Taken as:{" "}
+            {Object.entries(row.understood)
+              .map(([header, text]) => `${header} ${text || "empty"}`)
+              .join(", ")}
+          </p>
+        )}
         {inFile.map(([at, says]) => (
           <div key={at} className="flex flex-wrap items-center gap-x-4">
             <span className="min-w-60 flex-1 text-iron">{says}</span>
@@ -171,8 +168,7 @@ function RowLine({ batch, row, chosen, onChoose }: { batch: Batch; row: Row; cho
             {says} The file has no column for it.
           </p>
         ))}
-      </div>
-    </li>
+    </FateLine>
   );
 }
 
@@ -201,7 +197,8 @@ export function ImportPage() {
     queries.setQueryData(["import", id], b);
     void queries.invalidateQueries();
   };
-  const [spreads, spread] = useState(false);
+  const [chosen, spread] = useState<boolean | null>(null); // as the plant has it until it is said
+  const spreads = chosen ?? batch.data?.spreads ?? false;
   const write = useMutation({
     mutationFn: () => unwrap(client.POST("/api/v1/imports/{batch_id}/write/", { ...path, body: { leave: [...left], spreads } })),
     onSuccess: after,
@@ -247,7 +244,7 @@ export function ImportPage() {
       {b.says && <Message tone={b.status === "refused" ? "out" : undefined}>{b.says}</Message>}
       {failed && <Failure error={failed} />}
       <div role="group" aria-label="Rows by fate" className="flex flex-wrap gap-2">
-        {[["", "All", ""], ...FATES.filter(([f]) => b.counts[f])].map(([f = "", word]) => (
+        {[["", "All"], ...Object.entries(FATES).filter(([f]) => b.counts[f]).map(([f, [word]]) => [f, word])].map(([f = "", word]) => (
           <Button
             key={f}
             pressed={fate === f}

@@ -17,7 +17,7 @@ const EMPTY: Form = {
   output_lo: "4", output_hi: "20", output_unit: "mA", transfer: "linear", cutoff_percent: "0", transfer_table: "", tolerance_value: "0.5",
   tolerance_basis: "span", tolerance_combine: "single", tolerance2_value: "", tolerance2_basis: "unit", division: "0", warm_up_min: "0",
   is_adjustable: true, hazards: "", feeds: "", voting_group: "", voting: "", zone: "", points_percent: "0 25 50 75 100", cycles: "1", interval_days: "365", reason: "",
-  maker: "", model: "", device_revision: "", asset_number: "", system: "", ex_marking: "", access: "", permit_kind: "", people: "1", work_min: "0", documents: "", due_rule: "fixed", grace_days: "0",
+  maker: "", model: "", device_revision: "", asset_number: "", system: "", ex_marking: "", access: "", skills: "", permit_kind: "", people: "1", work_min: "0", documents: "", due_rule: "fixed", grace_days: "0",
   before_on: "", before_by: "", before_result: "",
   policy: {}, details: {},
 };
@@ -208,6 +208,7 @@ function Fields({ tag, start, plant }: { tag?: string; start: Form; plant: Schem
       <Group title="Getting to it">
         {choice("access", "Access")}
         {text("people", "People it takes", { numeric: true })}
+        {text("skills", "Qualifications it takes", { hint: "Beside those of its method and access, with ;" })}
         {text("permit_kind", "Permit", { hint: "Its kind; empty: by the area’s rule" })}
         {text("ex_marking", "Hazardous-area marking")}
         <div className="sm:col-span-2">{text("hazards", "Cautions")}</div>

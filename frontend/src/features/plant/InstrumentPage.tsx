@@ -9,9 +9,12 @@ import { day, moment, signedPercent } from "../../ui/format";
 import { ChoiceField, TextField } from "../../ui/fields";
 import { asForm, FileList, Upload } from "../../ui/Files";
 import { Failure, Loading, Message } from "../../ui/Message";
+import { KeptNote } from "../../ui/KeptNote";
 import { Modal } from "../../ui/Modal";
+import { useKept } from "../../ui/useKept";
 import { Verdict } from "../../ui/Verdict";
 import { Duties } from "../today/Duties";
+import { NotStarted } from "../today/NotStarted";
 import { useStart } from "../today/useStart";
 import { HistoryPlot } from "./HistoryPlot";
 import { Samples } from "./Samples";
@@ -150,7 +153,7 @@ export function InstrumentPage() {
         </div>
       )}
       <Duties tag={i.tag} />
-      {start.isError && <Failure error={start.error} />}
+      <NotStarted start={start} />
       {!i.is_runnable && <Message>The method “{i.method_title}” is not here. Choose another in the register, or use the site’s paper procedure.</Message>}
       {i.form.hazards && (
         <Message tone="edge" title="Caution">
@@ -160,6 +163,15 @@ export function InstrumentPage() {
       <div className="mt-4 grid gap-8 lg:grid-cols-[380px_minmax(0,1fr)]">
         <div>
           <Facts i={i} />
+          {i.functions.map((f) => (
+            <p key={f.code} className="border-b border-rule py-1 text-sm">
+              Belongs to{" "}
+              <Link to={`/safety/${encodeURIComponent(f.code)}`} className="inline-flex min-h-12 items-center font-bold text-water underline">
+                {f.code}
+              </Link>{" "}
+              {f.says}
+            </p>
+          ))}
           {i.detail_words.length > 0 && (
             <>
               <h2 className="mt-6 border-b-2 border-slate font-bold">What its method needs to know</h2>
@@ -284,11 +296,11 @@ function OtherPoints({ i, start }: { i: Instrument; start: ReturnType<typeof use
         >
           <TextField label="Test points" unit="%" hint="Like 0 25 50 75 100, or 10 50 90; rising. Empty: as its method has them" value={form.points} onChange={(points) => setForm({ ...form, points })} autoFocus />
           <TextField label="Cycles" numeric hint="1 to 3" value={form.cycles} onChange={(cycles) => setForm({ ...form, cycles })} />
-          {start.isError && <Failure error={start.error} />}
           <Button kind="primary" type="submit" disabled={start.isPending}>
             Start with these
           </Button>
         </form>
+        <NotStarted start={start} />
       </Modal>
     </>
   );
@@ -299,7 +311,9 @@ function Happened({ tag }: { tag: string }) {
   const may = useMay("report what happened");
   const queries = useQueryClient();
   const [open, setOpen] = useState(false);
-  const [form, setForm] = useState({ kind: "power-down", note: "", minutes: "" });
+  const kept = useKept(`happened/${tag}`, { kind: "power-down", note: "", minutes: "" });
+  const { form } = kept;
+  const setForm = (next: typeof form) => kept.set(() => next);
   const kinds = useQuery({ queryKey: ["due", "kinds"], queryFn: () => unwrap(client.GET("/api/v1/due/", { params: { query: { days: "0" } } })), enabled: open });
   const report = useMutation({
     mutationFn: async () => {
@@ -307,6 +321,7 @@ function Happened({ tag }: { tag: string }) {
       if (error !== undefined) throw new ApiFailure(response.status, error);
     },
     onSuccess: () => {
+      kept.drop();
       setOpen(false);
       void queries.invalidateQueries();
     },
@@ -324,6 +339,7 @@ function Happened({ tag }: { tag: string }) {
               report.mutate();
             }}
           >
+            {kept.isKept && <KeptNote onDrop={kept.drop} />}
             <ChoiceField label="What" value={form.kind} onChange={(kind) => setForm({ ...form, kind })} options={kinds.data?.triggers ?? [{ value: form.kind, label: "…" }]} />
             <TextField label="Due in" unit="min" numeric hint="Empty: at once; to zero again once warm: 20" value={form.minutes} onChange={(minutes) => setForm({ ...form, minutes })} />
             <TextField label="Note" value={form.note} onChange={(note) => setForm({ ...form, note })} />

@@ -28,6 +28,8 @@ export function PlantPage() {
         <h1 className="mr-auto text-2xl font-bold">Plant</h1>
         <LinkButton to="/scan">Scan</LinkButton>
         <LinkButton href={`/api/v1/labels/?${new URLSearchParams({ search: get("search"), area: get("area"), family: get("family") }).toString()}`}>Labels</LinkButton>
+        <LinkButton to="/safety">Safety functions</LinkButton>
+        <LinkButton to="/policies">Policies</LinkButton>
         <LinkButton to="/plant/areas">Areas</LinkButton>
         <LinkButton to="/plant/imports">Import, export</LinkButton>
         {mayEdit && (

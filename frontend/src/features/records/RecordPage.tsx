@@ -16,6 +16,7 @@ import { Chromatograms } from "../run/Chromatograms";
 import { Holds, Kept, KitInUse, More, Pairs, Statistics } from "../run/Evidence";
 import { Meanwhile } from "../run/Meanwhile";
 import { PassPlot } from "../run/PassPlot";
+import { Proofs } from "../run/Proofs";
 import { ReadingTable } from "../run/ReadingTable";
 import { useRun } from "../run/useRun";
 import { ReviewPanel } from "./ReviewPanel";
@@ -119,6 +120,7 @@ export function RecordPage() {
       </div>
       <Meanwhile id={run.id} />
       <Summary run={run} />
+      <Proofs run={run} />
       {mayReview && v.status === "signed" && <ReviewPanel run={run} />}
       {v.notes
         .filter((n) => n.kind === "returned")

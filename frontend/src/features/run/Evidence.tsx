@@ -11,6 +11,7 @@ import { Criteria } from "./Criteria";
 import { ErrorPlot } from "./ErrorPlot";
 import { Hookup } from "./Hookup";
 import { PassPlot } from "./PassPlot";
+import { Proofs } from "./Proofs";
 import { ReadingTable } from "./ReadingTable";
 import { StrikeDialog } from "./RunDialogs";
 import { useNotStored } from "./useEntries";
@@ -211,6 +212,7 @@ export function Evidence({ run }: { run: Run }) {
           <strong>{signature.says}</strong> {signature.confidence ? `Confidence ${signature.confidence}.` : signature.first_action}
         </p>
       )}
+      <Proofs run={run} />
       <Chromatograms view={view} />
       {[...sets].reverse().map((s) => (
         <SetBlock key={s.key} set={s} waits={notStored > 0} onStrike={mayWork && s.key === current && s.rows.some((r) => !r.struck) ? () => setStriking(true) : undefined} />

@@ -2,6 +2,7 @@ import { TriangleAlert } from "lucide-react";
 import { useEffect, useRef, type FormEvent, type ReactNode } from "react";
 import type { Run, Step } from "../../api/client";
 import { useShortcuts } from "../../app/shortcuts";
+import { whenFree } from "../../ui/focus";
 
 export interface StepProps {
   run: Run;
@@ -13,10 +14,16 @@ export function StepFrame({ step, children, action, onSubmit }: { step: Step; ch
   useShortcuts([{ keys: "Ctrl+Enter", says: "do the step’s main action", run: () => onSubmit?.(), always: true }]);
   const form = useRef<HTMLFormElement>(null);
   const heading = useRef<HTMLHeadingElement>(null);
-  // A new step takes the focus: its first field where it asks for one, else its title, so that Tab goes on from here.
-  useEffect(() => {
-    if (!form.current?.contains(document.activeElement)) heading.current?.focus({ preventScroll: true });
-  }, [step.key]);
+  // A new step takes the focus: its first field where it asks for one, else its title, so that Tab goes on from here; never from a window in front of it.
+  useEffect(
+    () =>
+      whenFree(() => {
+        if (form.current?.contains(document.activeElement)) return;
+        const first = form.current?.querySelector<HTMLElement>("[data-autofocus]");
+        (first ?? heading.current)?.focus({ preventScroll: true });
+      }),
+    [step.key],
+  );
   const submit = (event: FormEvent) => {
     event.preventDefault();
     onSubmit?.();

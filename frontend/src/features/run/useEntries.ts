@@ -33,6 +33,43 @@ function eventOf(step: string, e: Entry): NewEvent & { id: string } {
   return { id: e.id, type: "reading_taken", payload };
 }
 
+/** What was in the field when the last number of a set was stored and the page went on: for whatever comes in the same moment, and gone after it. */
+let under: { run: string; values: Values; leave: () => void } | null = null;
+
+/**
+ * Typing goes on through the end of a set: the page may go on to the next one in the middle of a number, which must not be torn in two. What stands in the field
+ * then goes along into the next one where that asks for one number too, and nowhere else.
+ */
+export function useTypedThrough({ run, isOwn, asksOne, typed, set, clear }: Through) {
+  const now = useRef({ isOwn, typed, clear });
+  useLayoutEffect(() => {
+    now.current = { isOwn, typed, clear };
+  });
+  useLayoutEffect(() => {
+    if (under?.run === run && asksOne) {
+      under.leave();
+      Object.entries(under.values).forEach(([name, value]) => set(name, value));
+    }
+    under = null;
+    return () => {
+      if (!now.current.isOwn) return;
+      under = { run, values: now.current.typed, leave: now.current.clear };
+      window.setTimeout(() => (under = null));
+    };
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- once, as it comes and as it goes
+  }, []);
+}
+
+interface Through {
+  run: string;
+  /** The set goes on because one's own numbers are stored: they were entered and wait. */
+  isOwn: boolean;
+  asksOne: boolean;
+  typed: Values;
+  set: (name: string, value: string) => void;
+  clear: () => void;
+}
+
 /** How many readings of a run were entered and are not stored yet. */
 export function useNotStored(id: string): number {
   return useQuery<number>({ queryKey: ["not-stored", id], queryFn: () => 0, enabled: false, initialData: 0, staleTime: Infinity }).data;
@@ -150,7 +187,7 @@ export function useEntries({ run, step, next, isTyping, restore, onStored }: Giv
       const slot = held.current.length ? (held.current.at(-1)?.slot ?? next) + 1 : upcoming;
       const again = last.current;
       const isSame = again !== null && again.slot === slot && again.confirmed === confirmed && JSON.stringify(again.values) === JSON.stringify(values);
-      keep([...held.current, { id: isSame ? again.id : newId(), slot, values, shown: slot === next ? shown : {}, confirmed }]);
+      keep([...held.current, isSame ? again : { id: newId(), slot, values, shown: slot === next ? shown : {}, confirmed }]); // the same in everything, or another
     },
     /** The refused one as it is now meant, and on with those behind it. */
     settle: (changed: Values, confirmed = false) => {

@@ -116,6 +116,9 @@ export function useShown(run: Run): () => Run {
 /** What an event of a kind carries. */
 export type Carried<Kind extends NewEvent["type"]> = Extract<NewEvent, { type: Kind }>["payload"];
 
+/** Once more by itself where no answer came, and once more after a while; what was stored all the same is known by its id. */
+const AGAIN_MS = [400, 1600];
+
 /**
  * Appends events. An event keeps its id until it is stored, so that sending again after a lost connection
  * stores it once. together: where one of several is refused, none is stored.
@@ -126,6 +129,8 @@ export function useAppend(run: Run, { together = false } = {}) {
   const pending = useRef<{ text: string; ids: string[] }>({ text: "", ids: [] });
   return useMutation({
     mutationKey: ["append", run.id],
+    retry: (count, error) => error instanceof ApiFailure && error.code === "no_connection" && count < AGAIN_MS.length,
+    retryDelay: (count) => AGAIN_MS[count] ?? 0,
     scope: inTurn(run), // a press while another is on its way waits for it, instead of being refused as late
     mutationFn: (events: NewEvent[]) => {
       const text = JSON.stringify(events);

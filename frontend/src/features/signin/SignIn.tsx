@@ -4,7 +4,7 @@ import { client, unwrap, type Session } from "../../api/client";
 import { Button } from "../../ui/Button";
 import { TextField } from "../../ui/fields";
 import { Failure } from "../../ui/Message";
-import { Ring } from "../../ui/Ring";
+import { Frame } from "./Frame";
 
 export function SignInForm({ onSignedIn, username = "" }: { onSignedIn: (session: Session) => void; username?: string }) {
   const [name, setName] = useState(username);
@@ -44,20 +44,8 @@ export function SignInForm({ onSignedIn, username = "" }: { onSignedIn: (session
 
 export function SignInPage({ plant, onSignedIn }: { plant: string; onSignedIn: (session: Session) => void }) {
   return (
-    <main className="grid min-h-screen place-items-center bg-salt p-6">
-      <div className="w-full max-w-md">
-        <div className="mb-6 flex items-center gap-3">
-          <Ring closed={0.86} size={52} state="open" />
-          <div>
-            <h1 className="text-3xl font-bold">Verify Loop</h1>
-            <p className="text-muted">{plant}</p>
-          </div>
-        </div>
-        <div className="border-t-2 border-slate bg-page p-6">
-          <SignInForm onSignedIn={onSignedIn} />
-        </div>
-        <p className="mt-4 text-sm text-muted">Site procedures, permits, local codes and licensed practice rule over this software.</p>
-      </div>
-    </main>
+    <Frame plant={plant}>
+      <SignInForm onSignedIn={onSignedIn} />
+    </Frame>
   );
 }

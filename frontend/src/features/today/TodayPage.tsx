@@ -1,7 +1,7 @@
 import { ArrowRight, Play } from "lucide-react";
 import { useRef, type KeyboardEvent } from "react";
 import { Link } from "react-router";
-import { ApiFailure, type Schemas } from "../../api/client";
+import { type Schemas } from "../../api/client";
 import { useToday } from "../../api/queries";
 import { useMay, usePerson } from "../../app/session";
 import { useShortcuts } from "../../app/shortcuts";
@@ -11,9 +11,11 @@ import { Ring } from "../../ui/Ring";
 import { Verdict } from "../../ui/Verdict";
 import { ChecksBlock } from "../checks/ChecksBlock";
 import { hm } from "../plan/plans";
+import { Beginning } from "./Beginning";
 import { Duties } from "./Duties";
 import { FollowUpRows } from "../followups/FollowUpRows";
 import { useFollowUps } from "../followups/useFollowUps";
+import { NotStarted } from "./NotStarted";
 import { useStart } from "./useStart";
 
 type DueRow = Schemas["DueRow"];
@@ -184,7 +186,6 @@ export function TodayPage() {
   if (today.isPending) return <Loading what="what is due" />;
   if (today.isError) return <Failure error={today.error} retry={() => void today.refetch()} />;
   const d = today.data;
-  const other = start.error instanceof ApiFailure && typeof start.error.details.run === "string" ? start.error.details.run : null;
   const works = person.role === "technician"; // whose own work comes first
   const nothing = !d.open_mine.length && !d.overdue_total && !d.due_total;
   return (
@@ -193,16 +194,8 @@ export function TodayPage() {
         <h1 className="mb-4 text-2xl font-bold">
           Today <span className="font-normal text-muted">{day(d.date)}</span>
         </h1>
-        {start.isError && (
-          <div className="mb-4">
-            <Failure error={start.error} />
-            {other && (
-              <Link to={`/run/${other}`} className="inline-flex min-h-12 items-center font-bold text-water underline">
-                Go to the open run
-              </Link>
-            )}
-          </div>
-        )}
+        <Beginning />
+        <NotStarted start={start} />
         <Duties />
         {d.open_mine.length > 0 && (
           <Block title="Open, yours" count={d.open_mine.length} tone="border-water">

@@ -6,8 +6,8 @@ import { client, unwrap } from "../../api/client";
 export function useStart() {
   const navigate = useNavigate();
   return useMutation({
-    mutationFn: (what: string | { tag?: string; item?: string; method?: string; points?: string; cycles?: string }) =>
-      unwrap(client.POST("/api/v1/runs/", { body: { tag: "", item: "", method: "", points: "", cycles: "", ...(typeof what === "string" ? { tag: what } : what) } })),
+    mutationFn: (what: string | { tag?: string; item?: string; method?: string; points?: string; cycles?: string; supervisor?: string }) =>
+      unwrap(client.POST("/api/v1/runs/", { body: { tag: "", item: "", method: "", points: "", cycles: "", supervisor: "", ...(typeof what === "string" ? { tag: what } : what) } })),
     onSuccess: (run) => void navigate(`/run/${run.id}`),
   });
 }

@@ -18,7 +18,7 @@ import { useIndicator } from "./useIndicator";
 
 /** What is typed and ticked at a step, kept on the device until it is stored. */
 export function useConfirming(run: string, step: Asked) {
-  const [values, set, clear] = useDraftForm(`${run}/${step.key}`);
+  const [values, set, clear, drop] = useDraftForm(`${run}/${step.key}`);
   const [ticks, tick, clearTicks] = useDraftForm(`${run}/${step.key}/checks`);
   const ticked = step.checks.map((c) => c.key).filter((key) => ticks[key]);
   return {
@@ -30,7 +30,7 @@ export function useConfirming(run: string, step: Asked) {
       type: "step_confirmed",
       payload: { step: step.key, values: { ...heldValues(step, values), ...(sure && { confirmed: sure }) }, checks: ticked },
     }),
-    forget: clear,
+    drop,
     stored: () => {
       keepTold(heldValues(step, values));
       clear();
@@ -100,7 +100,7 @@ export function ConfirmStep({ run, step, children, live }: StepProps & { childre
     >
       {children}
       <Keys run={run} only={step.keys} />
-      <Readouts run={run} step={step} from={indicator} onTaken={form.forget} onSaved={(name) => form.set(step.fields[0]?.name ?? "", name)} />
+      <Readouts run={run} step={step} from={indicator} onTaken={form.drop} onSaved={(name) => form.set(step.fields[0]?.name ?? "", name)} />
       <Confirmed step={step} form={form} errors={errors} table={isTable ? { heads: step.beside, now: indicator.now } : undefined} />
       {append.isError && !isBeside && <Failure error={append.error} />}
       <ReallySo error={append.error} onConfirm={confirm} onTake={form.set} />

@@ -21,7 +21,7 @@ import { ChromatogramEntry, Wait } from "../Chromatograms";
 import { useChromatogram } from "../useChromatogram";
 import { EndTimer } from "../EndTimer";
 import { StepFrame, type StepProps } from "../StepFrame";
-import { useEntries } from "../useEntries";
+import { useEntries, useTypedThrough } from "../useEntries";
 import { Waiting } from "../Waiting";
 
 type Next = NonNullable<NonNullable<Step["readings"]>["next"]>;
@@ -142,6 +142,7 @@ export function ReadingsStep({ run, step }: StepProps) {
     restore: (values) => Object.entries(values).forEach(([name, value]) => set(name, value)),
     onStored: () => toField(),
   });
+  useTypedThrough({ run: run.id, isOwn: entries.waiting.length > 0, asksOne: (next?.ahead ?? 0) > 0 && !readsLive, typed, set, clear });
   const [choosing, setChoosing] = useState(false);
   const [paper, setPaper] = useState<string | null>(null);
   const curve = useChromatogram(run, step);

@@ -6,10 +6,10 @@ import { Failure, Message } from "../../../ui/Message";
 import type { Indicator } from "./useIndicator";
 
 /**
- * What the instrument can be asked for at a step, and told, where it is on the bench; its parameters as a file. onTaken: what was typed before gives way to
- * what was read. onSaved: the name under which the file was saved.
+ * What the instrument can be asked for at a step, and told, where it is on the bench; its parameters as a file. onTaken: what was typed in these fields before gives
+ * way to what was read. onSaved: the name under which the file was saved.
  */
-export function Readouts({ run, step, from, onTaken, onSaved }: { run: Run; step: Step; from: Indicator; onTaken: () => void; onSaved: (name: string) => void }) {
+export function Readouts({ run, step, from, onTaken, onSaved }: { run: Run; step: Step; from: Indicator; onTaken: (fields: string[]) => void; onSaved: (name: string) => void }) {
   const { now, read, send, load, busy, error } = from;
   const there = now?.device ?? "";
   if (!there && !step.loads && !step.saves) return null;
@@ -20,7 +20,7 @@ export function Readouts({ run, step, from, onTaken, onSaved }: { run: Run; step
   };
   const choose = (file: File) => {
     clear();
-    load.mutate(file, { onSuccess: onTaken });
+    load.mutate(file, { onSuccess: () => onTaken(step.fields.map((f) => f.name)) });
   };
   return (
     <section aria-label={there || "File of parameters"} className="space-y-2">
@@ -36,7 +36,7 @@ export function Readouts({ run, step, from, onTaken, onSaved }: { run: Run; step
           <Button
             onClick={() => {
               clear();
-              send.mutate(undefined, { onSuccess: onTaken });
+              send.mutate(undefined, { onSuccess: () => onTaken(step.readouts.flatMap((r) => r.fields)) });
             }}
             disabled={busy}
           >
@@ -48,7 +48,7 @@ export function Readouts({ run, step, from, onTaken, onSaved }: { run: Run; step
             key={r.key}
             onClick={() => {
               clear();
-              read.mutate(r.key, { onSuccess: onTaken });
+              read.mutate(r.key, { onSuccess: () => onTaken(r.fields) });
             }}
             disabled={busy}
           >

@@ -1,4 +1,5 @@
 import { act, cleanup, fireEvent, screen, waitFor } from "@testing-library/react";
+import { useState } from "react";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { pretendServer, show } from "../../../test/render";
 import { runAt } from "../../../test/run";
@@ -130,6 +131,29 @@ describe("a reading", () => {
     fireEvent.click(await screen.findByText("Take it out: it was not meant"));
     await waitFor(() => expect(server.asked.length).toBe(4));
     expect(all(server)[3]).toEqual([[0, "16.01"]]);
+  });
+
+  it("begun as the page goes on to the next set goes along into its field, whole", async () => {
+    pretendServer({ [EVENTS]: { body: run } });
+    const last = { ...run.view.step?.readings?.next, slot: 9, number: 10, ahead: 1 };
+    const [before, after] = [runAt({ key: "before", readings: { ...run.view.step?.readings, next: last } as never }), runAt({ key: "after" })];
+    function Page() {
+      const [now, go] = useState(before);
+      return (
+        <>
+          <button onClick={() => go(now === before ? after : before)}>Stored</button>
+          <ReadingsStep key={now.view.step?.key} run={now} step={now.view.step as never} />
+        </>
+      );
+    }
+    show(<Page />);
+    type("20.01");
+    fireEvent.submit(field());
+    type("4.");
+    fireEvent.click(screen.getByText("Stored"));
+    expect(field().value).toBe("4.");
+    fireEvent.click(screen.getByText("Stored"));
+    expect(field().value).toBe("");
   });
 
   it("half typed comes back after a reload", () => {

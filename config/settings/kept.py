@@ -1,0 +1,26 @@
+"""What settings keep on this machine: a secret made once, and a database beside it."""
+
+import secrets
+from pathlib import Path
+from typing import Any
+
+import environ
+
+SQLITE_DURABLE = "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA busy_timeout=20000; PRAGMA cache_size=-65536;"
+
+
+def kept_secret(folder: Path) -> str:
+    """The secret of a folder, made the first time, for the server's eyes alone."""
+    path = folder / "secret-key"
+    if not path.exists():
+        path.touch(mode=0o600)
+        path.write_text(secrets.token_urlsafe(50))
+    return path.read_text()
+
+
+def database(folder: Path) -> dict[str, Any]:
+    """The database that the environment names, else a durable one in a folder. Nothing in the code is for one engine only."""
+    found: dict[str, Any] = environ.Env().db_url("DATABASE_URL", default=f"sqlite:///{folder / 'verify-loop.sqlite3'}")
+    if "sqlite" in found["ENGINE"]:
+        found["OPTIONS"] = {"timeout": 20, "transaction_mode": "IMMEDIATE", "init_command": SQLITE_DURABLE}
+    return found
