@@ -7,10 +7,13 @@ export function Message({ tone = "info", children, title }: { tone?: "info" | "e
   const look = { info: "bg-water-soft border-water", edge: "bg-amber-soft border-amber", out: "bg-iron-soft border-iron" }[tone];
   const Icon = tone === "info" ? Info : TriangleAlert;
   const box = useRef<HTMLDivElement>(null);
-  // What was refused or doubted must be seen, also where the page is long.
+  const said = useRef("");
+  // What was refused or doubted must be seen, also where the page is long: once, for a page drawn anew by live readings must not be pulled back each time.
   useEffect(() => {
-    if (tone !== "info") box.current?.scrollIntoView?.({ block: "nearest" });
-  }, [tone, children]);
+    const says = tone === "info" ? "" : (box.current?.textContent ?? "");
+    if (says && says !== said.current) box.current?.scrollIntoView?.({ block: "nearest" });
+    said.current = says;
+  });
   return (
     <div
       ref={box}
