@@ -22,7 +22,7 @@ from metrology.methods.registry import get_method, methods_of
 from metrology.methods.settings import read_settings
 from metrology.methods.setup import KIT, InstrumentSetup, RunSetup
 from metrology.quantities.transfer import Transfer
-from metrology.run.state import DecisionMade
+from metrology.run.entries import DecisionMade
 
 GROUP = "reference"
 SHOWN = 12

@@ -20,9 +20,9 @@ from apps.runs.sensor_life import sensor_life
 from apps.runs.vouching import project_validity
 from metrology.methods.flow.common import NEW_PLATE, NEW_SERIAL, OLD_TO
 from metrology.methods.registry import METHODS, get_method
+from metrology.run.entries import Hold as HoldState
 from metrology.run.progress import make_progress
 from metrology.run.results import exchange_of, was_set, was_touched
-from metrology.run.state import Hold as HoldState
 from metrology.run.state import RunState
 from metrology.run.uses import regulators_of, results_followed, uses_of
 

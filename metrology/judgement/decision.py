@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from functools import partial
 
 from metrology.faults import Fault, require_finite, require_positive
-from metrology.judgement.student import student_cdf
+from metrology.judgement.student import is_beyond, student_cdf
 
 RULES = {
     "simple": "plain limit",
@@ -42,7 +42,9 @@ def conformance_probability(error: float, tolerance: float, *, u: float, dof: fl
     size = abs(error) + bias
     if u == 0:
         return 1.0 if size <= tolerance * (1 + 1e-10) else 0.0
-    return student_cdf((tolerance - size) / u, dof) - student_cdf((-tolerance - size) / u, dof)
+    inside = student_cdf((tolerance - size) / u, dof)
+    far = (tolerance + size) / u
+    return inside if is_beyond(far, dof, beside=inside) else inside - student_cdf(-far, dof)
 
 
 def decide(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from functools import lru_cache
 from statistics import NormalDist
 
 from metrology.faults import Fault, require_positive
@@ -13,6 +14,11 @@ _NORMAL = NormalDist()
 def normal_cdf(z: float) -> float:
     """P(Z <= z) of the standard normal distribution."""
     return 0.5 * math.erfc(-z / math.sqrt(2.0))
+
+
+@lru_cache(maxsize=4096)
+def _log_gammas(a: float, b: float) -> float:
+    return math.lgamma(a + b) - math.lgamma(a) - math.lgamma(b)
 
 
 def incomplete_beta(a: float, b: float, *, x: float) -> float:
@@ -26,22 +32,26 @@ def incomplete_beta(a: float, b: float, *, x: float) -> float:
         return 1.0
     if x > (a + 1.0) / (a + b + 2.0):
         return 1.0 - incomplete_beta(b, a, x=1.0 - x)
-    front = math.exp(math.lgamma(a + b) - math.lgamma(a) - math.lgamma(b) + a * math.log(x) + b * math.log1p(-x)) / a
+    front = math.exp(_log_gammas(a, b) + a * math.log(x) + b * math.log1p(-x)) / a
     tiny = 1e-300
     c, d = 1.0, 1.0 - (a + b) * x / (a + 1.0)
     d = 1.0 / (d if abs(d) > tiny else tiny)
     f = d
     for m in range(1, 500):
-        for term in (
-            m * (b - m) * x / ((a + 2 * m - 1) * (a + 2 * m)),
-            -(a + m) * (a + b + m) * x / ((a + 2 * m) * (a + 2 * m + 1)),
-        ):
-            d = 1.0 + term * d
-            d = 1.0 / (d if abs(d) > tiny else tiny)
-            c = 1.0 + term / c
-            c = c if abs(c) > tiny else tiny
-            f *= c * d
-        if abs(c * d - 1.0) < 1e-15:
+        at = a + 2 * m
+        term = m * (b - m) * x / ((at - 1) * at)
+        d = 1.0 + term * d
+        d = 1.0 / (tiny if -tiny <= d <= tiny else d)
+        c = 1.0 + term / c
+        c = tiny if -tiny <= c <= tiny else c
+        f *= c * d
+        term = -(a + m) * (a + b + m) * x / (at * (at + 1))
+        d = 1.0 + term * d
+        d = 1.0 / (tiny if -tiny <= d <= tiny else d)
+        c = 1.0 + term / c
+        c = tiny if -tiny <= c <= tiny else c
+        f *= c * d
+        if -1e-15 < c * d - 1.0 < 1e-15:
             break
     return front * f
 
@@ -52,6 +62,17 @@ def student_cdf(t: float, dof: float) -> float:
         return normal_cdf(t)
     tail = 0.5 * incomplete_beta(0.5 * dof, 0.5, x=dof / (dof + t * t))
     return 1.0 - tail if t >= 0 else tail
+
+
+def is_beyond(t: float, dof: float, *, beside: float) -> bool:
+    """Whether what lies beyond t > 0 of Student's t is too little to change `beside` in its last digit; by a bound, at a fraction of the cost.
+
+    For dof > 1 the tail is at most density(t) (dof + t^2) / (t (dof - 1)), since x / t >= 1 beyond t.
+    """
+    if not dof > 1.0 or not t > 1.0:
+        return False
+    bound = _density(t, dof) if math.isinf(dof) else _density(t, dof) * (dof + t * t) / (t * (dof - 1.0))
+    return bound < beside * 2.0**-56
 
 
 def coverage_factor(coverage: float, dof: float = math.inf, *, beside: float = 0.0) -> float:
@@ -114,5 +135,9 @@ def _near(share: float, dof: float) -> float:
 def _density(t: float, dof: float) -> float:
     if math.isinf(dof):
         return _NORMAL.pdf(t)
-    log_top = math.lgamma(0.5 * (dof + 1)) - math.lgamma(0.5 * dof) - 0.5 * math.log(dof * math.pi)
-    return math.exp(log_top - 0.5 * (dof + 1) * math.log1p(t * t / dof))
+    return math.exp(_log_top(dof) - 0.5 * (dof + 1) * math.log1p(t * t / dof))
+
+
+@lru_cache(maxsize=4096)
+def _log_top(dof: float) -> float:
+    return math.lgamma(0.5 * (dof + 1)) - math.lgamma(0.5 * dof) - 0.5 * math.log(dof * math.pi)

@@ -62,6 +62,10 @@ class Uncertainty:
 
 def check_component(component: Component) -> Component:
     """The component, or a Fault naming what is wrong with it."""
+    divisor = 1.0 if component.divisor is None else component.divisor
+    known = component.distribution in DIVISORS or component.distribution == IN_FULL
+    if known and 0 <= component.value < math.inf and 0 < divisor < math.inf and math.isfinite(component.sensitivity) and component.dof > 0:
+        return component
     name = f"components[{component.name}]"
     if component.distribution not in (*DIVISORS, IN_FULL):
         raise Fault(

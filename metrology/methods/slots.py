@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
-from typing import Any
+from typing import Any, TypeVar, cast
 
 from metrology.judgement.reference import ReferenceStandard
 from metrology.judgement.settling import Sample, SettleRule
+
+T = TypeVar("T")
 
 STREAM = "stream"  # of a slot's extra: the gas that flows, where several slots are read of the same
 AT_ONCE = "at_once"  # of a slot's extra: its gas flows already, for the slot before it, so that it takes none of its own
@@ -77,6 +79,16 @@ class RawReading:
     on: date | None = None
     references: Mapping[str, ReferenceStandard] = field(default_factory=dict)
     entered: tuple[tuple[str, str], ...] | None = None
+    kept: dict[str, tuple[tuple[Any, ...], Any]] = field(default_factory=dict, compare=False, repr=False)
+
+    def once(self, what: str, by: tuple[Any, ...], work: Callable[..., T]) -> T:
+        """What is worked out of this reading by some things, kept until it is asked for by others: a set is judged anew with each reading."""
+        held = self.kept.get(what)
+        if held is not None and held[0] == by:
+            return cast(T, held[1])
+        made = work(*by)
+        self.kept[what] = (by, made)
+        return made
 
 
 @dataclass(frozen=True)

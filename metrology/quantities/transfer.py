@@ -98,6 +98,9 @@ def input_fraction(transfer: Transfer, y: float) -> float:
 
 def require_span(lrv: float, urv: float) -> float:
     """urv - lrv, refused when it is zero or not finite. A negative span (urv < lrv) is allowed."""
+    span = urv - lrv
+    if span and math.isfinite(span):  # as nearly always: nothing more needs to be asked
+        return span
     require_finite(lrv, "lrv")
     require_finite(urv, "urv")
     if lrv == urv:
@@ -106,11 +109,14 @@ def require_span(lrv: float, urv: float) -> float:
             f"LRV and URV are both {lrv:g}; the range needs two different ends. Check the range plate.",
             field="urv",
         )
-    return urv - lrv
+    return span
 
 
 def require_output(output_lo: float, output_hi: float) -> float:
     """output_hi - output_lo, refused unless the output rises."""
+    span = output_hi - output_lo
+    if 0 < span < math.inf:
+        return span
     require_finite(output_lo, "output_lo")
     require_finite(output_hi, "output_hi")
     if output_hi <= output_lo:
@@ -119,7 +125,7 @@ def require_output(output_lo: float, output_hi: float) -> float:
             f"The output runs from {output_lo:g} to {output_hi:g}; the upper end must be above the lower end.",
             field="output_hi",
         )
-    return output_hi - output_lo
+    return span
 
 
 def ideal_output(value: float, transfer: Transfer, *, lrv: float, urv: float, output_lo: float = 4.0, output_hi: float = 20.0) -> float:

@@ -6,6 +6,7 @@ import math
 import re
 import unicodedata
 from dataclasses import dataclass
+from functools import lru_cache
 
 from metrology.faults import Fault
 
@@ -63,6 +64,8 @@ _GROUPED = re.compile(r"^[+-]?[1-9]\d{0,2},\d{3}$")
 
 def plain_digits(text: str) -> str:
     """Digits, signs and blanks as a keyboard has them: those of other scripts, full-width ones, the minus of a text processor, hard blanks."""
+    if text.isascii():
+        return text
     made = unicodedata.normalize("NFKC", text).replace("\u2212", "-").replace("\u2013", "-")
     return "".join(str(unicodedata.decimal(c)) if c.isdecimal() else c for c in made)
 
@@ -91,6 +94,7 @@ def _other_prefix(a: str, b: str) -> bool:
     return a[:1] != b[:1] and {a[:1], b[:1]} == {"m", "M"} and a[1:].lower() in _BY_CASE
 
 
+@lru_cache(maxsize=16384)
 def parse_typed(text: str, *, name: str, unit: str = "", field: str = "") -> Typed:
     """Read a typed number. Comma or point decimals; the right unit may follow, another unit is refused.
 

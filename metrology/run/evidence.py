@@ -14,12 +14,13 @@ from metrology.methods.setup import RunSetup
 from metrology.methods.slots import Quantity, Slot
 from metrology.methods.steps import Step
 from metrology.quantities.words import decimals_for, iso, number, percent, plain, ratio, signed
+from metrology.run.entries import Reading
 from metrology.run.kept import kept
 from metrology.run.progress import evaluate_set
 from metrology.run.raw import raw_readings, slot_of
 from metrology.run.readings import slip_in
 from metrology.run.set_types import BudgetData, ColumnData, CorridorPoint, CriterionData, Named, PlotWords, RowData, SetData, Tick
-from metrology.run.state import Reading, RunState
+from metrology.run.state import RunState
 from metrology.run.statistics import in_words, statistics_of
 
 

@@ -11,11 +11,12 @@ from metrology.faults import Fault, Faults
 from metrology.methods.steps import ON_BENCH, UNHELD, WHERE, Step
 from metrology.quantities.typed import parse_typed
 from metrology.quantities.words import minutes as minutes_text
+from metrology.run.entries import Hold
 from metrology.run.fields import check_fields, text_of
 from metrology.run.pairs import pairs_out_words
 from metrology.run.parameters import held_output
 from metrology.run.progress import DONE, Progress
-from metrology.run.state import Hold, RunState
+from metrology.run.state import RunState
 
 MAX_HOLD_MINUTES = 7 * 24 * 60
 REMIND_MIN = 10.0

@@ -11,9 +11,10 @@ from metrology.methods.parameters import BY_NAME, FOLLOWS, HELD, check_pending, 
 from metrology.methods.setup import InstrumentSetup
 from metrology.methods.steps import Step
 from metrology.quantities.units import convert
+from metrology.run.entries import ENDED_OTHERWISE, ParameterSet
 from metrology.run.fields import text_of
 from metrology.run.same_device import is_tag_of, require_same_device
-from metrology.run.state import ENDED_OTHERWISE, ParameterSet, RunState
+from metrology.run.state import RunState
 
 KINDS = ("before", "pending", "sent", "read back", "after")
 

@@ -7,7 +7,8 @@ from collections.abc import Mapping
 from metrology.judgement.reference import ReferenceStandard, reference_from
 from metrology.methods.method import Method
 from metrology.methods.slots import RawReading, Slot
-from metrology.run.state import Reading, RunState
+from metrology.run.entries import Reading
+from metrology.run.state import RunState
 
 
 def references_of(state: RunState, standards: Mapping[str, str] | None = None) -> Mapping[str, ReferenceStandard]:
@@ -29,9 +30,16 @@ def slot_of(state: RunState, method: Method, r: Reading) -> Slot:
 
 
 def raw(state: RunState, method: Method, r: Reading) -> RawReading:
-    """One reading as a trial judges it."""
+    """One reading as a trial judges it; the same one as long as the run is carried on, so that what was worked out of it is kept with it."""
+    held = state.raws.get(r.id)
+    if held is not None:
+        return held
     references = references_of(state, r.standards)
-    return RawReading(slot_of(state, method, r), r.applied, r.indicated, r.extra, r.at.date(), references, r.entered)
+    point = r.point
+    made = RawReading(point or slot_of(state, method, r), r.applied, r.indicated, r.extra, r.at.date(), references, r.entered)
+    if point is not None:  # of older ones the slot may change with what is entered
+        state.raws[r.id] = made
+    return made
 
 
 def raw_readings(state: RunState, method: Method, step_key: str) -> list[RawReading]:

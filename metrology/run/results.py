@@ -10,8 +10,9 @@ from metrology.methods.method import Method
 from metrology.methods.outcome import Outcome
 from metrology.methods.parameters import TRIMS
 from metrology.methods.proof_test import FOUND, LEFT, Proof, proofs_of
+from metrology.run.entries import Confirmation
 from metrology.run.progress import evaluate_together, final_readings_step, found_step, make_progress
-from metrology.run.state import Confirmation, RunState
+from metrology.run.state import RunState
 
 NOTHING: dict[str, Any] = {"verdict": "", "error": None, "share": None}
 

@@ -17,6 +17,7 @@ from metrology.run.assigning import admit_reference, admit_standard, require_pla
 from metrology.run.chromatograms import admit_chromatogram
 from metrology.run.computing import admit_computed
 from metrology.run.counting import admit_clock_end, admit_count
+from metrology.run.entries import OWN_KEYS
 from metrology.run.fields import check_fields, entered, text_of
 from metrology.run.gases import admit_gas
 from metrology.run.holds import (
@@ -51,7 +52,7 @@ from metrology.run.same_device import admit_device
 from metrology.run.seal import make_seal
 from metrology.run.sourcing import admit_source
 from metrology.run.standing_in import stand_in_for
-from metrology.run.state import OWN_KEYS, RunState
+from metrology.run.state import RunState
 
 Payload = dict[str, Any]
 OUTLIVES = ("hold_released", "hold_handed_over", "hold_accepted", "hold_extended")  # a hold outlives its run when that is voided

@@ -5,186 +5,30 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from copy import copy
 from dataclasses import dataclass, field, fields, replace
-from datetime import datetime, timedelta
+from datetime import datetime
 from typing import Any
 
 from metrology.judgement.reference import ReferenceStandard
 from metrology.methods.registry import settings_of
 from metrology.methods.setup import RunSetup, setup_from
-from metrology.methods.slots import Slot
+from metrology.methods.slots import RawReading
 from metrology.methods.steps import READ_ACT, SENT_ACT, UNHELD, UNHELD_NOTES, WHERE
 from metrology.run import event_types as kept
+from metrology.run.entries import (
+    ENDED_OTHERWISE,
+    Adjustment,
+    Confirmation,
+    DecisionMade,
+    Hold,
+    Note,
+    PairMoved,
+    ParameterSet,
+    Reading,
+    Reopened,
+    Timer,
+)
 from metrology.run.events import Event
 from metrology.run.upcast import start_payload
-
-# Keys of a reading's payload that have a place of their own; all others are extras of its method.
-OWN_KEYS = frozenset(("step", "slot", "applied", "indicated", "cycle", "direction", "nominal", "point", "standards", "confirmed_unlikely"))
-
-
-@dataclass(frozen=True)
-class Confirmation:
-    """A confirmed step with what was entered in it."""
-
-    step: str
-    values: Mapping[str, Any]
-    by: str
-    at: datetime
-
-
-@dataclass(frozen=True)
-class Timer:
-    """A running or finished timer."""
-
-    step: str
-    started_at: datetime
-    minutes: float
-    ended_at: datetime | None = None
-    reason: str = ""
-
-    @property
-    def due_at(self) -> datetime:
-        """When it has run its time."""
-        return self.started_at + timedelta(minutes=self.minutes)
-
-    def is_over(self, now: datetime) -> bool:
-        """True when it has run its time or was ended with a reason."""
-        return self.ended_at is not None or now >= self.due_at
-
-
-@dataclass(frozen=True)
-class Hold:
-    """An inhibit, bypass, alarm hold-off or control-in-manual, open until released."""
-
-    id: str
-    kind: str
-    reason: str
-    placed_at: datetime
-    placed_by: str
-    until: datetime
-    released_at: datetime | None = None
-    released_by: str = ""
-    release_values: Mapping[str, Any] = field(default_factory=dict)
-    holder: str = ""  # user name of who answers for it now
-    holder_name: str = ""
-    agreement: str = ""  # who agreed to two of one group or zone on hold together, and why
-    own: str = ""  # the hold step that it was placed at, where that has a release step of its own
-    extended: tuple[str, ...] = ()  # sentences: when, by whom, why
-    step: str = ""  # the step at which it was placed
-    offered_to: str = ""  # user name of who is asked to take it over, until they have
-    offered_name: str = ""
-    note: str = ""  # what the next one must know; it stays with the hold
-    approval: str = ""  # who approved that it lasts so long
-    early: str = ""  # why it came off before the run was through; the run then needs another to go on
-
-
-@dataclass(frozen=True)
-class Reading:
-    """A reading as typed or captured, for one slot of one set.
-
-    extra: digital value, simulated signal, cold junction, and under "captured" the statistics of each live quantity.
-    point: the slot as it was when the reading was taken; None of older readings, whose slot is looked up in the plan.
-    standards: what stood for the truth then, as role and the event that assigned it. entered: what the run's steps had entered by then.
-    """
-
-    id: str
-    step: str
-    slot: int
-    applied: str
-    indicated: str
-    at: datetime
-    by: str
-    was_confirmed_unlikely: bool = False
-    struck_reason: str = ""
-    struck_by: str = ""
-    extra: Mapping[str, Any] = field(default_factory=dict)
-    point: Slot | None = None
-    standards: Mapping[str, str] = field(default_factory=dict)
-    entered: tuple[tuple[str, str], ...] = ()
-
-    @property
-    def is_struck(self) -> bool:
-        """True when the reading was struck; it stays on the record."""
-        return bool(self.struck_reason)
-
-
-@dataclass(frozen=True)
-class ParameterSet:
-    """Parameters of a smart transmitter as read from it, typed from a communicator, or pending until they are sent."""
-
-    kind: str  # before, pending, sent, read back, after
-    step: str
-    values: Mapping[str, Any]
-    source: str
-    by: str
-    at: datetime
-
-
-@dataclass(frozen=True)
-class PairMoved:
-    """A jumper, selector or test point that was moved: out into the test, or back into service."""
-
-    key: str
-    label: str
-    to: str  # out or back
-    by: str
-    at: datetime
-    terminal: str = ""  # of a wire: where it came from, or was put back to
-
-
-@dataclass(frozen=True)
-class Adjustment:
-    """One look at zero or span: what it read before, and after when it was turned (empty: left alone).
-
-    outcome: refused when the instrument kept its old calibration. said: why, in its own words. forced: reason and, by policy, the second person.
-    """
-
-    step: str
-    screw: str
-    before: str
-    after: str
-    at: datetime
-    by: str
-    outcome: str = ""
-    forced: Mapping[str, Any] = field(default_factory=dict)
-    said: str = ""
-
-
-@dataclass(frozen=True)
-class DecisionMade:
-    """The choice of a judge step, with what was proposed."""
-
-    step: str
-    choice: str
-    proposed: str
-    reason: str
-    by: str
-    at: datetime
-    because: str = ""  # why that was proposed
-    stand_in: Mapping[str, Any] = field(default_factory=dict)  # what watches while it stays in service outside its limits
-
-
-ENDED_OTHERWISE = "loop test ended otherwise"  # the kind of note that tells how, where the device could not be reached
-
-
-@dataclass(frozen=True)
-class Note:
-    """A remark, or a reviewer's word."""
-
-    kind: str
-    text: str
-    by: str
-    at: datetime
-
-
-@dataclass(frozen=True)
-class Reopened:
-    """A step taken back, with what had been entered in it, and why."""
-
-    step: str
-    values: Mapping[str, Any]
-    reason: str
-    by: str
-    at: datetime
 
 
 @dataclass
@@ -207,6 +51,7 @@ class RunState:
     reopened: list[Reopened] = field(default_factory=list)
     read_from_it: dict[str, dict[str, str]] = field(default_factory=dict)  # by step: what the instrument told of its fields
     made: dict[str, ReferenceStandard] = field(default_factory=dict, compare=False)  # references by event, made once
+    raws: dict[str, RawReading] = field(default_factory=dict, compare=False)  # readings by their id, as they are judged
     told: dict[str, tuple[tuple[Any, ...], Any]] = field(
         default_factory=dict, compare=False
     )  # parts of the view, with what they are made of
@@ -423,7 +268,7 @@ def _standard_assigned(s: RunState, e: Event) -> None:
 
 def _stands(s: RunState, e: Event) -> None:
     s.assigned[e.id] = e.payload
-    s.standing[e.payload["role"]] = e.id
+    s.standing = {**s.standing, e.payload["role"]: e.id}  # another one: readings keep theirs
 
 
 def _step_reopened(s: RunState, e: Event) -> None:
@@ -444,32 +289,7 @@ def _take_back(s: RunState, e: Event, step: str) -> None:
 
 def _reading_taken(s: RunState, e: Event) -> None:
     p: kept.ReadingTaken = e.payload
-    s.readings.append(
-        Reading(
-            e.id,
-            p["step"],
-            p["slot"],
-            p["applied"],
-            p["indicated"],
-            e.at,
-            e.author_name,
-            was_confirmed_unlikely=bool(p.get("confirmed_unlikely")),
-            extra={k: v for k, v in p.items() if k not in OWN_KEYS},
-            point=_point(p),
-            standards=p["standards"] if "standards" in p else dict(s.standing),
-            entered=s.setup.entered,
-        )
-    )
-
-
-def _point(p: Mapping[str, Any]) -> Slot | None:
-    """The slot of a reading as it was; None where the reading is from before it was kept."""
-    kept = p.get("point")
-    if kept is None:
-        return None
-    return Slot(
-        p["slot"], p["cycle"], p["direction"], kept["percent"], kept["nominal"], kept["ideal"], "", p.get("channel", ""), kept["extra"]
-    )
+    s.readings.append(Reading(e, p.get("standards", s.standing), s.setup.entered))
 
 
 def source_key(quantity: str, channel: str = "") -> str:
@@ -509,8 +329,8 @@ def _device_accepted(s: RunState, e: Event) -> None:
 def _reading_struck(s: RunState, e: Event) -> None:
     p: kept.ReadingStruck = e.payload
     for i in range(len(s.readings) - 1, -1, -1):  # it is mostly one of the last
-        if s.readings[i].id == p["reading"]:
-            s.readings[i] = replace(s.readings[i], struck_reason=p["reason"], struck_by=e.author_name)
+        if s.readings[i].event.id == p["reading"]:
+            s.readings[i] = s.readings[i]._replace(struck_reason=p["reason"], struck_by=e.author_name)
             break
     for step in p.get("undone", ()):  # what was seen beside the reading goes with it
         s.setup = s.setup.without(s.confirmations[step].values)

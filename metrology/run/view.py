@@ -21,6 +21,7 @@ from metrology.quantities.transfer import KINDS
 from metrology.quantities.words import iso, ratio
 from metrology.run.chromatograms import chromatogram_rows
 from metrology.run.current_step import beside, current_step, pass_rows
+from metrology.run.entries import Hold, Note
 from metrology.run.evidence import set_evidence
 from metrology.run.fields import CONFIRMED, SURE, told
 from metrology.run.flags import flags_of
@@ -38,7 +39,7 @@ from metrology.run.progress import (
 from metrology.run.results import proofs_in
 from metrology.run.set_types import Named, SetData
 from metrology.run.standing import earlier_rows, item_rows, reopenable, reopened_rows
-from metrology.run.state import Hold, Note, RunState
+from metrology.run.state import RunState
 from metrology.run.step_views import computed_rows, details_words, parameter_sets
 from metrology.run.view_types import (
     AdjustmentData,

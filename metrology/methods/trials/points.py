@@ -83,9 +83,11 @@ class PointByPoint(ABC):
         plan = self.plan(setup, set_key, readings)
         ordered = sorted(readings, key=lambda r: r.slot.index)
         then = [as_it_was(setup, r) for r in ordered]
-        points = [self.measure(s, r.slot, r) for s, r in zip(then, ordered, strict=True)]
+        points = [r.once("point", (s, r.slot, r), self.measure) for s, r in zip(then, ordered, strict=True)]
         spreads = repeatability_of([r.slot for r in ordered], [p.error_percent for p in points])
-        judged = tuple(self._judge(s, p, r, spreads.get(r.slot.channel)) for s, p, r in zip(then, points, ordered, strict=True))
+        judged = tuple(
+            r.once("judged", (s, p, r, spreads.get(r.slot.channel)), self._judge) for s, p, r in zip(then, points, ordered, strict=True)
+        )
         has_span = self.has_statistics and len({round(p.ideal_percent, 1) for p in points}) >= 2
         is_complete = plan.is_closed and len(judged) == len(plan.slots)
         is_named = len(points) >= self.least_for_signature and (is_complete or not self.is_named_whole)
@@ -143,7 +145,9 @@ def role_at(_setup: RunSetup, slot: Slot) -> str:
 
 def as_it_was(setup: RunSetup, reading: RawReading) -> RunSetup:
     """The setup as it stood when a reading was taken: what was entered later does not reach back."""
-    return setup if reading.entered is None else replace(setup, entered=reading.entered)
+    if reading.entered is None or reading.entered == setup.entered:
+        return setup
+    return reading.once("then", (setup, reading.entered), lambda now, entered: replace(now, entered=entered))
 
 
 def least_ratio(tolerances: Sequence[float], widths: Sequence[float]) -> float:
