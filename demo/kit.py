@@ -47,8 +47,8 @@ REFERENCES = [
     ref(
         "MB-T01", "Block probe, own coefficients", "°C", -20, 660, 240, u_absolute=0.02, resolution=0.001, drift_per_year=0.01, kind="probe"
     ),
-    ref("MB-B01", "Block A", "°C", -20, 160, 150, u_absolute=0.25, resolution=0.01, gradient=0.02, wells=3, kind="block"),
-    ref("MB-B02", "Block B", "°C", -20, 650, 150, u_absolute=0.3, resolution=0.01, gradient=0.03, wells=3, kind="block"),
+    ref("MB-B01", "Block A", "°C", -20, 160, 150, u_absolute=0.25, resolution=0.01, gradient=0.02, axial=0.02, loading=0.01, wells=3, kind="block"),
+    ref("MB-B02", "Block B", "°C", -20, 650, 150, u_absolute=0.3, resolution=0.01, gradient=0.03, axial=0.03, loading=0.02, wells=3, kind="block"),
     ref("MB-R01", "Readout, resistance", "ohm", 0, 400, 260, u_absolute=0.002, u_percent_reading=0.002, resolution=0.001, kind="meter"),
     ref("MB-U01", "Readout, millivolt", "mV", -10, 80, 260, u_absolute=0.002, u_percent_reading=0.005, resolution=0.001, kind="meter"),
     ref("MB-S01", "Sensor simulator, millivolt", "mV", -10, 80, 200, u_absolute=0.003, u_percent_reading=0.005, resolution=0.001),

@@ -81,7 +81,7 @@ def propose(tags: Sequence[str], chosen: Mapping[str, str], today: date) -> list
     wired = {i.tag: _wired_block(i.tag) for i in instruments}
     plan = propose_wells(
         [_sensor(s, m, chosen.get(i.tag) or wired[i.tag]) for i, (s, m) in zip(instruments, setups, strict=True)],
-        [_place(r, r.gradient) for r in kit if r.kind == "block"],
+        [_place(r, r.gradient + r.axial + r.loading) for r in kit if r.kind == "block"],
         [_place(r, r.standard().expanded(r.high, unit=r.unit)) for r in kit if r.kind == "probe"],
     )
     at = {p.tag: p for p in plan.placed}

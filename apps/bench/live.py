@@ -13,7 +13,9 @@ from apps.bench.poller import Trace
 from metrology.faults import Fault
 from metrology.judgement.approach import Approach
 from metrology.judgement.exposure import ALARM_BIT, Exposure, alarms_seen, inhibit_dropped, purge_seconds
+from metrology.judgement.frozen import frozen_s, frozen_words
 from metrology.judgement.settling import (
+    FROZEN,
     NO_DATA,
     NO_RESPONSE,
     NOT_YET,
@@ -59,6 +61,7 @@ class Live:
     rule: SettleRule
     settled_at: float | None = None
     approach: Approach | None = None
+    frozen_s: float = 0.0  # how long it has shown the very same number, where it was never still before
 
     def seen_since(self, began: float) -> Approach | None:
         """What was seen of the response since it began; anew where it began anew. None where a window tells by itself."""
@@ -220,11 +223,19 @@ class RunLive:
         settle = judge_settling(samples, live.rule, since=began, until_settled=live.settled_at, approach=live.seen_since(began))
         if settle.status == SETTLED and (not _has_run(live.quantity, samples) or self._is_as_before(live.quantity, settle)):
             settle = replace(settle, status=NOT_YET)
+        live.frozen_s = frozen_s(live.trace.since(time.time() - BACKLOG_S)) if settle.status == SETTLED and not self._is_exposed else 0.0
+        if live.frozen_s:
+            settle = replace(settle, status=FROZEN)
         if settle.status != SETTLED:
             live.settled_at = None
         elif live.settled_at is None:
             live.settled_at = samples[-1][0]
         return settle, samples
+
+    @property
+    def _is_exposed(self) -> bool:
+        """Whether the slot is an exposure, which has rules of its own."""
+        return self.slot is not None and bool(self.slot.extra.get("exposure"))
 
     def interruptions(self) -> tuple[tuple[float, str], ...]:
         """Moments since the stimulus at which what is watched had to begin anew, with why; looked for ten times a second at most."""
@@ -364,6 +375,8 @@ class RunLive:
             return (
                 f"It reads {settle.mean:.2f} {live.quantity.unit}, like the one before. Go on to this one; if it really reads so, type it."
             )
+        if live.frozen_s:
+            return frozen_words(live.frozen_s, f"{number(settle.mean, live.quantity.decimals)} {live.quantity.unit}")
         if live.quantity.begins_anew and settle.status != SETTLED:
             return counting_words(live.quantity, samples)
         return settle_words(settle, live.rule, live.quantity.unit)

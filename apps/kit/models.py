@@ -41,6 +41,8 @@ class Reference(models.Model):
     resolution = models.FloatField(default=0.0)
     drift_per_year = models.FloatField(default=0.0)  # how far it may move in a year, in its unit
     gradient = models.FloatField(default=0.0)  # of a block or bath, between probe and unit, in its unit
+    axial = models.FloatField(default=0.0)  # of a block or bath: along the sensing part of a well, in its unit
+    loading = models.FloatField(default=0.0)  # of a block or bath: by what else stands in it, in its unit
     wells = models.PositiveSmallIntegerField(default=0)  # of a block or bath: places for sensors beside the probe's; 0: not said
     certificate = models.CharField(max_length=40)
     laboratory = models.CharField(max_length=80)
@@ -82,6 +84,8 @@ class Reference(models.Model):
             state=self.state,
             drift_per_year=self.drift_per_year,
             gradient=self.gradient,
+            axial=self.axial,
+            loading=self.loading,
             points=tuple((float(a), float(i), float(u)) for a, i, u in self.points),
         )
 

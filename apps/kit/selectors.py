@@ -41,6 +41,8 @@ def reference_row(r: Reference, today: date) -> dict[str, Any]:
     more = [
         f"drift {r.drift_per_year:g} {r.unit} a year" if r.drift_per_year else "",
         f"gradient {r.gradient:g} {r.unit}" if r.gradient else "",
+        f"along a well {r.axial:g} {r.unit}" if r.axial else "",
+        f"loading {r.loading:g} {r.unit}" if r.loading else "",
         f"{r.wells} wells beside the probe's" if r.wells else "",
     ]
     return {

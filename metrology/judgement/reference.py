@@ -20,7 +20,8 @@ class ReferenceStandard:
 
     Expanded uncertainty at x: u_absolute + u_percent_reading/100 |x| + u_percent_span/100 (high - low),
     in `unit`, with coverage factor k. Dates are ISO texts, resolution is the step of its display.
-    drift_per_year: how far it may move in a year, gradient: of a block or bath between probe and unit, both in `unit`.
+    drift_per_year: how far it may move in a year. Of a block or bath: gradient between probe and unit, axial along the sensing part of a well,
+    loading by what else stands in it. Half-widths in `unit`.
     points: of its certificate, rising: applied, indicated, expanded uncertainty, in `unit`. Between two of them the uncertainty is
     interpolated; beyond them the formula counts.
     """
@@ -44,6 +45,8 @@ class ReferenceStandard:
     state: str = "in service"
     drift_per_year: float = 0.0
     gradient: float = 0.0
+    axial: float = 0.0
+    loading: float = 0.0
     points: tuple[tuple[float, float, float], ...] = ()
 
     def drifted(self, on: date | None, *, unit: str) -> float:
@@ -53,9 +56,9 @@ class ReferenceStandard:
         years = max(0.0, (on - date.fromisoformat(self.calibrated_on)).days / 365.25)
         return abs(convert_width(self.drift_per_year * years, self.unit, to_unit=unit))
 
-    def gradient_in(self, unit: str) -> float:
-        """The gradient of a block as a half-width in another unit."""
-        return abs(convert_width(self.gradient, self.unit, to_unit=unit)) if self.gradient else 0.0
+    def width_in(self, width: float, unit: str) -> float:
+        """A half-width of its own, such as the gradient of a block, in another unit."""
+        return abs(convert_width(width, self.unit, to_unit=unit)) if width else 0.0
 
     def expanded(self, value: float, *, unit: str) -> float:
         """Expanded uncertainty (with this reference's k) at a value given in `unit`, in that unit."""

@@ -14,7 +14,7 @@ from dataclasses import dataclass, replace
 from metrology.faults import Fault, require_positive
 from metrology.judgement.approach import Approach, Coming
 
-SETTLED, NOT_YET, UNSTABLE, NO_DATA = "settled", "not yet", "unstable", "no data"
+SETTLED, NOT_YET, UNSTABLE, NO_DATA, FROZEN = "settled", "not yet", "unstable", "no data", "frozen"
 OK, NO_RESPONSE, OUT_OF_ACCEPTANCE = "ok", "no response", "out of acceptance"
 Sample = tuple[float, float]
 

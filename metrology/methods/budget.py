@@ -89,7 +89,7 @@ class Budget:
         self.add(f"Own error of {r.code} by its certificate", self.at_input(r.deviation(at, unit=unit) * per), IN_FULL)
         self.add(f"Resolution of {r.code}", self.at_input(r.step_in(unit) / 2 * per), "rectangular")
         self.add(f"Drift of {r.code} since its certificate", self.at_input(r.drifted(self.reading.on, unit=unit) * per), "rectangular")
-        self.add(f"Gradient of {r.code}", self.at_input(r.gradient_in(unit) * per), "rectangular")
+        self.add(f"Gradient of {r.code}", self.at_input(r.width_in(r.gradient, unit) * per), "rectangular")
 
     def meter(self, r: ReferenceStandard, value: float, unit: str, span: float) -> None:
         """A reference at the output, read at `value`; span is what 100 % is in that unit."""

@@ -18,24 +18,30 @@ def no_dwell(_setup: RunSetup) -> float:
     return 0.0
 
 
+def by_policy(setup: RunSetup) -> float:
+    """How slow an approach is looked for, s: as the policy says."""
+    return setup.policy.settle_horizon_s
+
+
 @dataclass(frozen=True)
 class Still:
     """A reading counts when it stands still.
 
     patience: how many times longer than the policy's limit a signal may take to settle. shares: quantities of which all channels share one
-    source. dwell: how long a point soaks after it has settled, s.
+    source. dwell: how long a point soaks after it has settled, s. horizon: how slow an approach is looked for, s; 0 looks at the window alone.
     """
 
     trial: Trial
     patience: float = 1.0
     shares: tuple[str, ...] = ("applied",)
     dwell: Callable[[RunSetup], float] = no_dwell
+    horizon: Callable[[RunSetup], float] = by_policy
 
     def settle_rule(self, setup: RunSetup, slot: Slot, quantity: Quantity) -> SettleRule:
         """The policy's window, horizon and time limit, the limit a share of the tolerance."""
         p = setup.policy
         limit = p.settle_percent / 100 * self.trial.tolerance_at(setup, slot) / 100 * quantity.span
-        return SettleRule(p.settle_window_s, limit, p.settle_limit_s * self.patience, p.settle_horizon_s)
+        return SettleRule(p.settle_window_s, limit, p.settle_limit_s * self.patience, self.horizon(setup))
 
     def watch(self, setup: RunSetup, slot: Slot, watched: Watched) -> Exposure | None:
         """Nothing is exposed."""

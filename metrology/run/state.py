@@ -51,6 +51,7 @@ class RunState:
     reopened: list[Reopened] = field(default_factory=list)
     read_from_it: dict[str, dict[str, str]] = field(default_factory=dict)  # by step: what the instrument told of its fields
     made: dict[str, ReferenceStandard] = field(default_factory=dict, compare=False)  # references by event, made once
+    counting: dict[str, dict[int, tuple[Reading, ...]]] = field(default_factory=dict)  # readings that are not struck, by set and slot
     raws: dict[str, RawReading] = field(default_factory=dict, compare=False)  # readings by their id, as they are judged
     told: dict[str, tuple[tuple[Any, ...], Any]] = field(
         default_factory=dict, compare=False
@@ -110,7 +111,7 @@ class RunState:
 
     def active_readings(self, step: str) -> dict[int, Reading]:
         """The readings of a step that count, by slot."""
-        return {r.slot: r for r in self.readings if r.step == step and not r.is_struck}
+        return {slot: held[-1] for slot, held in self.counting.get(step, {}).items()}
 
 
 def fold(events: Iterable[Event]) -> RunState:
@@ -289,7 +290,10 @@ def _take_back(s: RunState, e: Event, step: str) -> None:
 
 def _reading_taken(s: RunState, e: Event) -> None:
     p: kept.ReadingTaken = e.payload
-    s.readings.append(Reading(e, p.get("standards", s.standing), s.setup.entered))
+    made = Reading(e, p.get("standards", s.standing), s.setup.entered)
+    s.readings.append(made)
+    before = s.counting.get(p["step"], {})  # a branch of this state may hold the same
+    s.counting[p["step"]] = {**before, p["slot"]: (*before.get(p["slot"], ()), made)}
 
 
 def source_key(quantity: str, channel: str = "") -> str:
@@ -326,11 +330,19 @@ def _device_accepted(s: RunState, e: Event) -> None:
     s.accepted_devices.append({**p, "by": e.author_name, "at": e.at.isoformat()})
 
 
+def _count_no_more(s: RunState, struck: Reading) -> None:
+    at = dict(s.counting[struck.step])
+    left = tuple(r for r in at.pop(struck.slot, ()) if r.event.id != struck.event.id)
+    s.counting[struck.step] = {**at, struck.slot: left} if left else at
+
+
 def _reading_struck(s: RunState, e: Event) -> None:
     p: kept.ReadingStruck = e.payload
     for i in range(len(s.readings) - 1, -1, -1):  # it is mostly one of the last
-        if s.readings[i].event.id == p["reading"]:
-            s.readings[i] = s.readings[i]._replace(struck_reason=p["reason"], struck_by=e.author_name)
+        struck = s.readings[i]
+        if struck.event.id == p["reading"]:
+            s.readings[i] = struck._replace(struck_reason=p["reason"], struck_by=e.author_name)
+            _count_no_more(s, struck)
             break
     for step in p.get("undone", ()):  # what was seen beside the reading goes with it
         s.setup = s.setup.without(s.confirmations[step].values)

@@ -139,6 +139,13 @@ class Capturing(LiveTestCase):
         self.until(lambda: self.capture().json()["code"] == "not_settled" and "limit" in self.capture().json()["message"])
         self.assertEqual(self.view()["evidence"], [])
 
+    def test_a_signal_that_stopped_dead_is_not_captured_and_typing_goes_on(self):
+        self.live_transmitter()
+        with mock.patch("apps.bench.live.frozen_s", lambda samples: 12.0 if len(samples) > 5 else 0.0):
+            body = self.until(lambda: (b := self.capture().json()).get("details", {}).get("status") == "frozen" and b)
+        self.assertIn("to the last digit for 12 s, and was never still before", body["message"])
+        self.until(lambda: self.capture().status_code == 200)
+
     def test_capturing_away_from_the_point_is_refused(self):
         self.live_transmitter()
         self.bench.world.channel("PT-2110").source.go_to(150)

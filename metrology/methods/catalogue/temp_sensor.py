@@ -27,6 +27,7 @@ from metrology.methods.trials.comparison import TRIAL, TemperatureSettings, sett
 from metrology.methods.trials.curve import check_sensor
 from metrology.methods.trials.points import least_ratio
 from metrology.methods.watching import Still
+from metrology.quantities.immersion import time_constant_s
 from metrology.quantities.temperature import (
     sensor_signal,
 )
@@ -99,7 +100,7 @@ def tur(setup: RunSetup, role: str, reference: ReferenceStandard) -> float:
         if role == "indicated" and d.sensor:
             widths.append(reference.expanded(signal_at(setup, slot.nominal), unit=d.sensor_unit) * per_signal(setup, slot.nominal))
         else:
-            gradient = reference.gradient_in(i.unit) if role == "block" else 0.0
+            gradient = reference.width_in(reference.gradient + reference.axial + reference.loading, i.unit) if role == "block" else 0.0
             widths.append(reference.expanded(slot.nominal, unit=i.unit) + gradient)
     return least_ratio([TRIAL.tolerance_at(setup, s) * (i.urv - i.lrv) / 100 for s in slots], widths)
 
@@ -113,12 +114,18 @@ def words(setup: RunSetup) -> tuple[str, str]:
 
 def minutes(setup: RunSetup, slot: Slot) -> float:
     """A point's soak and its reading."""
-    return settings_of(setup).dwell_min + 1.5
+    return settings_of(setup).soak_min + 1.5
 
 
 def dwell_s(setup: RunSetup) -> float:
     """The soak of the sensor in its block, s."""
-    return 60.0 * settings_of(setup).dwell_min
+    return 60.0 * settings_of(setup).soak_min
+
+
+def slowest_s(setup: RunSetup) -> float:
+    """How slow an approach is looked for: the policy's, or that of the sensor in its well where that is slower, s."""
+    d, policy = settings_of(setup), setup.policy.settle_horizon_s
+    return max(policy, time_constant_s(d.stem_mm, well_mm=d.well_mm)) if d.stem_mm and policy else policy
 
 
 def steps(setup: RunSetup, choices: Mapping[str, str]) -> tuple[Step, ...]:
@@ -243,7 +250,7 @@ METHOD = Method(
     trial=TRIAL,
     standards=Standards(needs, tur),
     advice=SensorAdvice(),
-    watching=Still(TRIAL, patience=10.0, dwell=dwell_s),
+    watching=Still(TRIAL, patience=10.0, dwell=dwell_s, horizon=slowest_s),
     hookup=sensor_hookup,
     check=check_sensor,
     words=words,

@@ -25,6 +25,7 @@ from metrology.methods.slots import Plan, Quantity, RawReading, Slot
 from metrology.methods.steps import Step
 from metrology.methods.trials.curve import curve_columns, tolerance_of
 from metrology.methods.trials.points import PointByPoint
+from metrology.quantities.immersion import conduction_c, soak_min
 from metrology.quantities.temperature import (
     Platinum,
     class_covers,
@@ -43,18 +44,35 @@ BELIEVED = 0.15  # of span: how far a sensor can be off before it is doubted
 
 @dataclass(frozen=True)
 class TemperatureSettings(SensorSettings):
-    """A temperature sensor. lead_ohm: known resistance of both leads of a 2-wire connection. dwell_min: wait after settling, min."""
+    """A temperature sensor. lead_ohm: known resistance of both leads of a 2-wire connection.
+
+    dwell_min: wait after settling, min; 0: by its stem and its well. stem_mm, insert_mm, well_mm: its diameter, how deep it goes in, and the bore of
+    the well it goes into; 0: not known.
+    """
 
     wires: int = asked("Wires", "choice", default=4, options=WIRES, read=int)
     lead_ohm: float = asked(
         "Leads of a 2-wire connection", default=0.0, unit="ohm", hint="Both leads together; taken off each reading", low=0.0, high=200.0
     )
     sensor_class: str = asked("Tolerance class", "choice", default="", options=CLASSES)
-    dwell_min: float = asked("Dwell after settling", default=1.0, unit="min", low=0.0, high=240.0)
+    dwell_min: float = asked("Dwell after settling", default=0.0, unit="min", hint="0: by its stem and its well", low=0.0, high=240.0)
+    stem_mm: float = asked("Diameter of its stem", default=0.0, unit="mm", hint="0: not known", low=0.0, high=60.0)
+    insert_mm: float = asked(
+        "It goes into the well", default=0.0, unit="mm", hint="0: not known; then conduction is not in U", low=0.0, high=3000.0
+    )
+    well_mm: float = asked("Bore of its well", default=0.0, unit="mm", hint="0: half a millimetre wider than its stem", low=0.0, high=100.0)
     matches_coefficients: bool = asked("Its transmitter takes coefficients", "flag", default=False)
 
+    @property
+    def soak_min(self) -> float:
+        """How long a point soaks after everything stands still, min."""
+        return self.dwell_min or soak_min(self.stem_mm, well_mm=self.well_mm)
+
     def check(self) -> None:
-        """The class must be one of its sensor."""
+        """The class must be one of its sensor, and a sensor must fit its well."""
+        if self.stem_mm and self.well_mm and self.well_mm <= self.stem_mm:
+            told = f"A stem of {self.stem_mm:g} mm does not go into a well of {self.well_mm:g} mm. Measure both, or leave the well empty."
+            raise Fault("does_not_fit", told, field="well_mm")
         if self.sensor_class and self.sensor and not self.sensor_class.startswith(self.sensor):
             raise Fault("class_mismatch", f"Class {self.sensor_class} does not belong to this sensor.", field="sensor_class")
 
@@ -180,7 +198,9 @@ class Comparison(PointByPoint):
         if probe:
             b.source(probe, at=point.applied, unit=i.unit, what="Reference probe")
         if block:
-            b.add(f"Gradient of {block.code}", 100 * block.gradient_in(i.unit) / span, "rectangular")
+            b.add(f"Gradient of {block.code}", 100 * block.width_in(block.gradient, i.unit) / span, "rectangular")
+            b.add(f"Along the wells of {block.code}", 100 * block.width_in(block.axial, i.unit) / span, "rectangular")
+            b.add(f"Loading of {block.code}", 100 * block.width_in(block.loading, i.unit) / span, "rectangular")
             if not probe:
                 b.source(block, at=point.applied, unit=i.unit, what="Display of block")
         per = per_signal(setup, point.applied) if d.sensor else 1.0
@@ -188,6 +208,9 @@ class Comparison(PointByPoint):
         if meter:
             b.meter(meter, float(reading.indicated), unit, span / per)
         b.cold_junction(point.applied)
+        if d.stem_mm and d.insert_mm:
+            pulled = conduction_c(point.applied - setup.value("temperature", AIR_C), depth_mm=d.insert_mm, stem_mm=d.stem_mm)
+            b.add(f"Conduction along {d.stem_mm:g} mm, {d.insert_mm:g} mm deep", 100 * pulled / span, "rectangular")
         b.read_on(meter, unit, span / per, typed=parse_typed(reading.indicated, name="The reading", unit=unit).resolution)
         b.settling({"applied": span, "indicated": span / per})
         b.repeatability(spread)
@@ -285,7 +308,7 @@ def _plan(setup: RunSetup, with_coefficients: bool) -> tuple[Slot, ...]:
         for percent in sorted({*setup.points_percent, *(() if apart is None else (apart,))}):
             t = i.lrv + percent / 100.0 * (i.urv - i.lrv)
             how = "No coefficient was fitted to this point: it tells whether they hold. " if percent == apart else ""
-            how += f"Set the block to {number(t, decimals_for(i.urv - i.lrv))} {i.unit}; soak {settings_of(setup).dwell_min:g} min when all is still."
+            how += f"Set the block to {number(t, decimals_for(i.urv - i.lrv))} {i.unit}; soak {settings_of(setup).soak_min:g} min when all is still."
             slots.append(Slot(len(slots), cycle, UP, percent, t, t, how, extra=extra))
     return tuple(slots)
 
