@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from typing import Any
 
@@ -59,7 +60,7 @@ def _new_breaches(problem: Problem, plan: Plan, made: Plan) -> list[str]:
 def _exchanged(problem: Problem, plan: Plan, tag: str, wish: Placed, new: list[str], names: Mapping[str, str], *, is_wanted: bool) -> Plan:
     """The plan with what must move for it; proposed with a Fault as long as it is not wanted."""
     for key, name in names.items():
-        new = [s.replace(f"{key} ", f"{name} ") for s in new]
+        new = [re.sub(rf"\b{re.escape(key)}\b", name.replace("\\", ""), s) for s in new]
     told = f"It can't stand there as things are: {' '.join(new)}"
     made = swap_for(problem, plan, tag, wish)
     if made is None:

@@ -102,7 +102,8 @@ def build_problem(found: Round, *, now: int = 0, keep: dict[str, Fixed] | None =
         if row.instrument.tag not in gone:
             jobs.append(make_job(found, row, store, (keep or {}).get(row.instrument.tag)))
     crew = tuple(_worker(c, now) for c in found.crew)
-    return Problem(crew, tuple(jobs), ways(areas), base_of(areas), store.litres(Policy()), now)
+    lunches = {k: int(v) for k, v in found.result.get("lunches", {}).items()}
+    return Problem(crew, tuple(jobs), ways(areas), base_of(areas), store.litres(Policy()), now, lunches)
 
 
 def problem_of(found: Round) -> Problem:

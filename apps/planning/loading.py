@@ -11,8 +11,10 @@ from apps.kit.models import GasBottle, Reference
 from apps.planning.following import plan_of
 from apps.planning.jobs import Store, fittings_for, is_bottled, problem_of, setup_of, taken_elsewhere
 from apps.planning.models import Round
+from apps.planning.solver.handing import hand_overs
 from apps.planning.solver.problem import Placed
-from apps.plant.models import ACCESS, Instrument
+from apps.planning.solver.why import clock
+from apps.plant.models import ACCESS, Area, Instrument
 from apps.plant.once import once
 from apps.plant.policies import policy_for
 from apps.runs.gas import bottles
@@ -30,8 +32,10 @@ class Load:
     def __init__(self, found: Round) -> None:
         self.found, self.store = found, Store.of(found)
         self.plan, self.problem = plan_of(found), problem_of(found)
+        self.base = once("area names", lambda: dict(Area.objects.values_list("code", "name"))).get(self.problem.base, "the workshop")
         self.names = {c["username"]: c["name"] for c in found.crew}
         self.who: dict[str, set[str]] = defaultdict(set)
+        self.handed = {h.item: h for h in hand_overs(self.problem, self.plan)}
         self.litres: dict[str, float] = defaultdict(float)
         self.more: dict[str, str] = {}  # code to words, of what the solver does not share out
         self.wear: dict[str, list[str]] = defaultdict(list)
@@ -101,7 +105,21 @@ class Load:
         }
 
     def _item(self, code: str, words: str = "") -> dict[str, Any]:
-        return {"code": code, "words": words, "who": sorted(self.who[code]), "litres": None, "left": None}
+        return {"code": code, "words": words, "who": self._who(code), "handed": self._handed(code), "litres": None, "left": None}
+
+    def _who(self, code: str) -> list[str]:
+        """Who has it; where it changes hands, who has it first stands first."""
+        h = self.handed.get(code)
+        first = self.names.get(h.giver, h.giver) if h else ""
+        return sorted(self.who[code], key=lambda name: (name != first, name))
+
+    def _handed(self, code: str) -> str:
+        """Where, when and to whom it changes hands at lunch; empty of what stays with one."""
+        h = self.handed.get(code)
+        if h is None:
+            return ""
+        giver, taker = (self.names.get(who, who) for who in (h.giver, h.taker))
+        return f"{giver} brings it to {self.base} at {clock(h.brought_at)}, {taker} takes it on from there at {clock(h.taken_at)}"
 
 
 def load_list(found: Round) -> dict[str, Any]:

@@ -113,10 +113,14 @@ def _warned(load: dict[str, Any], unfit: list[dict[str, Any]]) -> list[Flowable]
     return [p(text, BOLDER) for text in told]
 
 
+def _told(words: str, handed: str) -> str:
+    return f"{words}. {handed}." if handed else words
+
+
 def _own_load(load: dict[str, Any], name: str, tags: set[str]) -> list[Flowable]:
     """What somebody takes along."""
-    things = [[k["code"], k["words"]] for k in (*load["kit"], *load["more"]) if name in k["who"]]
-    things += [[g["code"], f"{g['litres']} l of {g['left']} l left"] for g in load["gas"] if name in g["who"]]
+    things = [[k["code"], _told(k["words"], k["handed"])] for k in (*load["kit"], *load["more"]) if name in k["who"]]
+    things += [[g["code"], _told(f"{g['litres']} l of {g['left']} l left", g["handed"])] for g in load["gas"] if name in g["who"]]
     worn = [(w["what"], [t for t in w["tags"] if t in tags]) for w in load["wear"]]
     wear = [[what, ", ".join(mine[:12]) + (" …" if len(mine) > 12 else "")] for what, mine in worn if mine]
     return [p("To take along", HEADING), table(["What", "How much, for what"], [*things, *wear], [60, 118]), Spacer(1, 8)]

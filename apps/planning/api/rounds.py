@@ -101,6 +101,7 @@ class LoadItemSerializer(serializers.Serializer):
     code = serializers.CharField()
     words = serializers.CharField()
     who = serializers.ListField(child=serializers.CharField())
+    handed = serializers.CharField(allow_blank=True)
     litres = serializers.FloatField(allow_null=True)
     left = serializers.FloatField(allow_null=True)
 

@@ -7,12 +7,14 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from itertools import combinations
 
-from apps.planning.solver.problem import HERE, Job, Placed, Plan, Problem, Worker
+from apps.planning.solver.problem import AFTERNOON, HERE, MORNING, Job, Placed, Plan, Problem, Worker
 
 STEP = 5
 WALK = 9.0  # what a minute of walking counts against ten minutes later in the day
 DAY = 24 * 60
 Block = tuple[int, int, str]
+Window = tuple[int, int]  # between when a job must lie
+Things = tuple[tuple[str, ...], tuple[str, ...]]  # kit and bottles that a job is done with
 
 
 @dataclass
@@ -23,7 +25,7 @@ class Board:
     blocks: dict[str, list[Block]] = field(default_factory=dict)
     lunches: dict[str, int] = field(default_factory=dict)
     placed: dict[str, Placed] = field(default_factory=dict)
-    owners: dict[str, str] = field(default_factory=dict)
+    owners: dict[tuple[str, int], str] = field(default_factory=dict)  # who has an item, by half of the day
     litres: dict[str, float] = field(default_factory=dict)
     holds: dict[str, list[tuple[int, int]]] = field(default_factory=dict)
     free: dict[str, int] = field(default_factory=dict)  # minutes of each shift that nothing stands in, walking not counted
@@ -47,6 +49,8 @@ class Board:
                 if at is not None and at <= w.lunch[1]:
                     self.lunches[w.key] = at
                     self._put(w.key, (at, at + w.lunch[2], self.problem.base))
+        for key, placed in list(self.placed.items()):  # in which half of the day a locked job lies is known only now
+            self._equip(self.problem.index[key], placed)
 
     def _widest(self, worker: Worker) -> int:
         """Minutes of the longest stretch in which nothing stands; looked up once until something is put there or taken away."""
@@ -99,7 +103,7 @@ class Board:
             return self._put_fixed(job)
         if team:
             return self._keep(job, team)
-        best: tuple[float, tuple[int, ...], Sequence[Worker], tuple[str, ...], tuple[str, ...]] | None = None
+        best: tuple[float, Placed] | None = None
         able = [w for w in self.problem.people if self.problem.may(w, job)]
         longest = max(job.tasks) + 2 * HERE  # with the shortest ways there and on
         for those in combinations(able, job.people):
@@ -107,59 +111,89 @@ class Board:
                 continue
             if any(self._widest(w) < longest for w in those):
                 continue
-            things = self._things(job, those[0].key)
-            if things is None:
-                continue
-            for starts, walk in self._options(job, those):
-                cost = WALK * walk + starts[-1] / 10
-                if best is None or cost < best[0]:
-                    best = (cost, starts, those, *things)
+            for things, window in self._equipped(job, those[0].key):
+                for starts, walk in self._options(job, those, window):
+                    cost = WALK * walk + starts[-1] / 10
+                    if best is None or cost < best[0]:
+                        best = cost, Placed(starts, tuple(w.key for w in those), *things)
         if best is None:
             return False
-        self._take(job, Placed(best[1], tuple(w.key for w in best[2]), best[3], best[4]))
+        self._take(job, best[1])
         return True
 
     def _keep(self, job: Job, team: Sequence[Worker]) -> bool:
-        things = self._things(job, team[0].key)
-        starts = self._starts(job, team) if things is not None else None
-        if things is None or starts is None:
-            return False
-        self._take(job, Placed(starts, tuple(w.key for w in team), *things))
-        return True
+        for things, window in self._equipped(job, team[0].key):
+            starts = self._starts(job, team, window)
+            if starts is not None:
+                self._take(job, Placed(starts, tuple(w.key for w in team), *things))
+                return True
+        return False
 
-    def _options(self, job: Job, team: Sequence[Worker]) -> Iterator[tuple[tuple[int, ...], int]]:
+    def _options(self, job: Job, team: Sequence[Worker], window: Window) -> Iterator[tuple[tuple[int, ...], int]]:
         """Ways to place a job: every gap for one stop of one person, else the first that holds."""
         if len(team) > 1 or len(job.tasks) > 1 or job.groups:
-            starts = self._starts(job, team)
+            starts = self._starts(job, team, window)
             if starts:
                 walk = next((w for at, w in self.fits(team[0], job.tasks[0], job.area, starts[0]) if at == starts[0]), 0)
                 yield starts, walk
             return
-        after = max(self.problem.now, job.window[0] if job.window else 0)
-        until = (job.window[1] if job.window else DAY) - job.tasks[0]
-        for at, walk in self.fits(team[0], job.tasks[0], job.area, after, until):
+        after, until = window
+        for at, walk in self.fits(team[0], job.tasks[0], job.area, after, until - job.tasks[0]):
             yield (at,), walk
 
-    def _things(self, job: Job, person: str) -> tuple[tuple[str, ...], tuple[str, ...]] | None:
+    def _equipped(self, job: Job, person: str) -> Iterator[tuple[Things, Window]]:
+        """What a job would be done with, and between when: at any time where all of it is free all day, else before lunch, else after it."""
+        after = max(self.problem.now, job.window[0] if job.window else 0)
+        until = job.window[1] if job.window else DAY
+        whole = self._things(job, person, (MORNING, AFTERNOON))
+        if whole is not None:
+            yield whole, (after, until)
+            return
+        lunch = self.lunches.get(person)
+        if lunch is None:
+            return
+        for half, window in ((MORNING, (after, min(until, lunch))), (AFTERNOON, (max(after, lunch), until))):
+            things = self._things(job, person, (half,))
+            if things is not None and window[0] < window[1]:
+                yield things, window
+
+    def _things(self, job: Job, person: str, halves: tuple[int, ...]) -> Things | None:
         kit: list[str] = []
         for need in job.kit:
-            free = [i for i in need if self.owners.get(i, person) == person]
+            free = [i for i in need if self._has(i, person, halves)]
             if not free:
                 return None
-            kit.append(min(free, key=lambda i: (i not in self.owners, i not in kit)))
+            kit.append(min(free, key=lambda i: (not self._is_out(i), i not in kit)))
         bottles: list[str] = []
         left = dict(self.litres)
         for gas in job.gas:
-            usable = [b for b in gas.bottles if self.owners.get(b, person) == person and left.get(b, 0.0) >= gas.litres]
+            usable = [b for b in gas.bottles if left.get(b, 0.0) >= gas.litres and self._has(b, person, halves)]
             if not usable:
                 return None
-            bottles.append(min(usable, key=lambda b: (b not in self.owners, b)))
+            bottles.append(min(usable, key=lambda b: (not self._is_out(b), b)))
             left[bottles[-1]] -= gas.litres
         return tuple(kit), tuple(bottles)
 
-    def _starts(self, job: Job, team: Sequence[Worker]) -> tuple[int, ...] | None:
-        after = max(self.problem.now, job.window[0] if job.window else 0)
-        until = job.window[1] if job.window else DAY
+    def _is_out(self, item: str) -> bool:
+        return (item, MORNING) in self.owners or (item, AFTERNOON) in self.owners
+
+    def _has(self, item: str, person: str, halves: tuple[int, ...]) -> bool:
+        """Whether somebody may have an item in some halves of the day: nobody else does, and it changes hands in time."""
+        if any(self.owners.get((item, half), person) != person for half in halves):
+            return False
+        if len(halves) > 1:
+            return True
+        other = self.owners.get((item, 1 - halves[0]), person)
+        giver, taker = (person, other) if halves[0] == MORNING else (other, person)
+        return giver == taker or (giver in self.lunches and self.lunches[giver] <= self._on_from(taker))
+
+    def _on_from(self, person: str) -> int:
+        """When somebody goes on from lunch; before all others where there is none."""
+        minutes = next((w.lunch[2] for w in self.problem.people if w.key == person and w.lunch), 0)
+        return self.lunches[person] + minutes if person in self.lunches else -1
+
+    def _starts(self, job: Job, team: Sequence[Worker], window: Window) -> tuple[int, ...] | None:
+        after, until = window
         while after < until:
             first = self._fit_all(team, job.tasks[0], job.area, after)
             if first is None or first + job.least > until:
@@ -200,22 +234,35 @@ class Board:
         return max(ends) if ends else None
 
     def _put_fixed(self, job: Job) -> bool:
+        """Where it is locked; with what, is settled once lunch is."""
         assert job.fixed is not None
-        things = self._things(job, job.fixed.people[0])
-        self._take(job, Placed(job.fixed.starts, job.fixed.people, *(things or ((), ()))))
-        return things is not None
+        self._stand(job, Placed(job.fixed.starts, job.fixed.people))
+        return True
+
+    def _equip(self, job: Job, at: Placed) -> None:
+        things = self._things(job, at.people[0], at.halves(job, self.lunches.get(at.people[0])))
+        if things is not None:
+            self._give(job, Placed(at.starts, at.people, *things))
 
     def _take(self, job: Job, at: Placed) -> None:
+        self._stand(job, at)
+        self._give(job, at)
+
+    def _give(self, job: Job, at: Placed) -> None:
+        self.placed[job.key] = at
+        for half in at.halves(job, self.lunches.get(at.people[0])):
+            for item in (*at.kit, *at.bottles):
+                self.owners[item, half] = at.people[0]
+        for bottle, need in zip(at.bottles, job.gas, strict=True):
+            self.litres[bottle] -= need.litres
+
+    def _stand(self, job: Job, at: Placed) -> None:
         self.placed[job.key] = at
         for person in at.people:
             for n, s in enumerate(at.starts):
                 self._put(person, (s, s + job.tasks[n], job.area))
         for group in job.groups:
             self.holds.setdefault(group, []).append(at.hold(job))
-        for item in (*at.kit, *at.bottles):
-            self.owners[item] = at.people[0]
-        for bottle, need in zip(at.bottles, job.gas, strict=True):
-            self.litres[bottle] -= need.litres
 
     def _put(self, person: str, block: Block) -> None:
         insort(self.blocks[person], block)

@@ -6,10 +6,13 @@ What is left is easier and can only be worth more: who does what, and the shorte
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from itertools import product
 
 from ortools.sat.python import cp_model
 
-from apps.planning.solver.problem import HERE, Problem
+from apps.planning.solver.problem import AFTERNOON, HERE, MORNING, Problem
+
+Half = dict[tuple[str, int], cp_model.IntVar]
 
 
 def shortest_ways(problem: Problem) -> dict[tuple[str, str], int]:
@@ -43,15 +46,16 @@ class BoundModel:
                 for n, w in enumerate(problem.people):
                     m.add(self.does[j.key, n] == (w.key in j.fixed.people))
         ways = shortest_ways(problem)
+        self.halves: list[list[Half]] = []  # of everybody's day: which tasks lie in it
         for n in range(many):
-            self._day(n, ways)
+            self.halves.append(self._day(n, ways))
         self._things()
         m.maximize(sum(j.value * self.present[j.key] for j in problem.jobs))
 
-    def _day(self, n: int, ways: Mapping[tuple[str, str], int]) -> None:
+    def _day(self, n: int, ways: Mapping[tuple[str, str], int]) -> list[Half]:
         m, worker = self.model, self.problem.people[n]
         mine = [j for j in self.problem.jobs if self.problem.may(worker, j)]
-        halves: list[dict[tuple[str, int], cp_model.IntVar]] = [{} for _ in range(2 if worker.lunch else 1)]
+        halves: list[Half] = [{} for _ in range(2 if worker.lunch else 1)]
         for j in mine:
             for k in range(len(j.tasks)):
                 for half in halves:
@@ -62,10 +66,11 @@ class BoundModel:
                 m.add_implication(halves[0][j.key, k + 1], halves[0][j.key, k])
         if worker.lunch is None:
             self._half(halves[0], ways, worker.end - worker.start)
-            return
+            return [halves[0], halves[0]]  # without lunch nothing changes hands
         lunch = m.new_int_var(max(worker.start, worker.lunch[0]), worker.lunch[1], "")
         self._half(halves[0], ways, lunch - worker.start)
         self._half(halves[1], ways, worker.end - worker.lunch[2] - lunch)
+        return halves
 
     def _half(
         self, tasks: Mapping[tuple[str, int], cp_model.IntVar], ways: Mapping[tuple[str, str], int], room: cp_model.LinearExprT
@@ -93,14 +98,14 @@ class BoundModel:
 
     def _things(self) -> None:
         m, p, many = self.model, self.problem, len(self.problem.people)
-        owner: dict[tuple[str, int], cp_model.IntVar] = {}
+        owner: dict[tuple[str, int, int], cp_model.IntVar] = {}
         drawn: dict[str, list[tuple[int, cp_model.IntVar]]] = {}
 
-        def with_(item: str, n: int) -> cp_model.IntVar:
-            if (item, n) not in owner:
-                owner.update({(item, k): m.new_bool_var("") for k in range(many)})
-                m.add_at_most_one(owner[item, k] for k in range(many))
-            return owner[item, n]
+        def with_(item: str, n: int, half: int) -> cp_model.IntVar:
+            if (item, n, half) not in owner:
+                owner.update({(item, k, half): m.new_bool_var("") for k in range(many)})
+                m.add_at_most_one(owner[item, k, half] for k in range(many))
+            return owner[item, n, half]
 
         for j in p.jobs:
             for items, litres in [*((need, 0.0) for need in j.kit), *((g.bottles, g.litres) for g in j.gas)]:
@@ -108,8 +113,10 @@ class BoundModel:
                 m.add(sum(uses.values()) == self.present[j.key])
                 for item, lit in uses.items():
                     if j.people == 1:
-                        for n in range(many):
-                            m.add_bool_or(lit.negated(), self.does[j.key, n].negated(), with_(item, n))
+                        for n, half, k in product(range(many), (MORNING, AFTERNOON), range(len(j.tasks))):
+                            here = self.halves[n][half].get((j.key, k))
+                            if here is not None:
+                                m.add_bool_or(lit.negated(), here.negated(), with_(item, n, half))
                     if litres:
                         drawn.setdefault(item, []).append((int(10 * litres), lit))
         for bottle, uses_ in drawn.items():

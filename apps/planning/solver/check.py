@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from itertools import pairwise
+from itertools import pairwise, product
 
-from apps.planning.solver.problem import Job, Placed, Plan, Problem
+from apps.planning.solver.problem import AFTERNOON, MORNING, Job, Placed, Plan, Problem
 
 
 def find_breaches(problem: Problem, plan: Plan) -> list[str]:
@@ -85,7 +85,7 @@ def _holds(problem: Problem, plan: Plan) -> list[str]:
 
 
 def _kit(problem: Problem, plan: Plan) -> list[str]:
-    out, owners, drawn = [], dict[str, str](), defaultdict[str, float](float)
+    out, owners, drawn = [], dict[tuple[str, int], str](), defaultdict[str, float](float)
     for job in problem.jobs:
         at = plan.placed.get(job.key)
         if at is None:
@@ -94,11 +94,17 @@ def _kit(problem: Problem, plan: Plan) -> list[str]:
             out.append(f"{job.key} lacks kit that suits it.")
         if len(at.bottles) != len(job.gas) or any(b not in need.bottles for b, need in zip(at.bottles, job.gas, strict=False)):
             out.append(f"{job.key} lacks gas that suits it.")
-        for item in (*at.kit, *at.bottles):
-            if owners.setdefault(item, at.people[0]) != at.people[0]:
-                out.append(f"{item} is with {owners[item]} and with {at.people[0]}.")
+        for item, half in product((*at.kit, *at.bottles), at.halves(job, plan.lunches.get(at.people[0]))):
+            if owners.setdefault((item, half), at.people[0]) != at.people[0]:
+                out.append(f"{item} is with {owners[item, half]} and with {at.people[0]}.")
         for bottle, need in zip(at.bottles, job.gas, strict=False):
             drawn[bottle] += need.litres
+    out = list(dict.fromkeys(out))
+    minutes = {w.key: w.lunch[2] for w in problem.people if w.lunch}
+    for item in {item for item, _ in owners}:
+        giver, taker = owners.get((item, MORNING)), owners.get((item, AFTERNOON))
+        if giver and taker and giver != taker and plan.lunches[giver] > plan.lunches[taker] + minutes[taker]:
+            out.append(f"{item} is still with {giver} when {taker} goes on with it after lunch.")
     out += [
         f"{b} gives {problem.litres.get(b, 0):.0f} l and {n:.0f} l are planned."
         for b, n in drawn.items()

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 HERE = 2  # minutes from one instrument to the next in the same area
+MORNING, AFTERNOON = 0, 1
 SLACK = 90  # how much longer than needed a warm-up or soak may be left alone
 
 
@@ -74,7 +75,11 @@ class Worker:
 
 @dataclass(frozen=True)
 class Problem:
-    """People, jobs, the way between areas, and the litres in each bottle that may be used (what must be spared taken off)."""
+    """People, jobs, the way between areas, and the litres in each bottle that may be used (what must be spared taken off).
+
+    Kit is with whoever leads the jobs it is used for, in the morning with one and after lunch with another: it changes hands at the base, where lunch is,
+    no later than the other goes on from there.
+    """
 
     people: tuple[Worker, ...]
     jobs: tuple[Job, ...]
@@ -82,6 +87,7 @@ class Problem:
     base: str
     litres: Mapping[str, float] = field(default_factory=dict)
     now: int = 0
+    lunches: Mapping[str, int] = field(default_factory=dict)  # as they were planned before: what is fixed may rest on them
 
     def way(self, a: str, b: str) -> int:
         """Minutes from one area to another."""
@@ -118,6 +124,12 @@ class Placed:
     def end(self, job: Job) -> int:
         """When its last task ends."""
         return self.starts[-1] + job.tasks[-1]
+
+    def halves(self, job: Job, lunch: int | None) -> tuple[int, ...]:
+        """The halves of the day, before and after the lunch of who leads it, in which it needs its kit; both where there is no lunch between."""
+        if lunch is None:
+            return MORNING, AFTERNOON
+        return (MORNING,) if self.end(job) <= lunch else (AFTERNOON,) if self.starts[0] >= lunch else (MORNING, AFTERNOON)
 
     def hold(self, job: Job) -> tuple[int, int]:
         """From when to when it is on hold."""

@@ -8,6 +8,7 @@ import time
 from collections.abc import Callable, Container, Iterable, Mapping, Sequence
 
 from apps.planning.solver.board import Board
+from apps.planning.solver.check import find_breaches
 from apps.planning.solver.problem import Job, Plan, Problem
 
 WARMTH = 25.0  # points of worth by which a plan may be worse, at first, to be gone on from
@@ -30,7 +31,7 @@ def decode(
     for job in order:
         if job.fixed:
             board.try_job(job)
-    board.add_lunches(lunches or {})
+    board.add_lunches(lunches or problem.lunches)
     for job in order:
         if not job.fixed:
             kept = (teams or {}).get(job.key)
@@ -67,7 +68,9 @@ def _lunch_soon(problem: Problem, plan: Plan) -> Plan:
         ]
         free = max((end + problem.way(area, problem.base) for end, area in stops), default=w.start)
         lunches[w.key] = min(lunches[w.key], max(w.lunch[0], free))
-    return Plan(plan.placed, lunches)
+    made = Plan(plan.placed, lunches)
+    # What changes hands at lunch may hang on when lunch is.
+    return made if len(find_breaches(problem, made)) <= len(find_breaches(problem, plan)) else plan
 
 
 def _better(problem: Problem, best: Plan, seconds: float, chance: random.Random, should_stop: Callable[[], bool]) -> Plan:

@@ -61,7 +61,7 @@ class RoundModel:
         self.lunches: dict[int, cp_model.IntVar] = {}
         self.arcs: list[tuple[int, int, Any]] = []
         self.nodes: list[_Node] = []
-        self.owners: dict[str, cp_model.IntVar] = {}
+        self.owners: dict[str, tuple[cp_model.IntVar, cp_model.IntVar]] = {}  # who has an item before lunch, and after it
         self.unused = [self.model.new_bool_var(f"unused {w.key}") for w in problem.people]
         self.finish = [self.model.new_int_var(0, DAY, f"finish {w.key}") for w in problem.people]
         for job in problem.jobs:
@@ -196,6 +196,7 @@ class RoundModel:
     def _things(self) -> None:
         m = self.model
         for job in self.problem.jobs:
+            over, later = self._about_lunch(job) if job.kit or job.gas else (None, None)
             needs = [(self.used_kit, n, need, "kit") for n, need in enumerate(job.kit)]
             needs += [(self.used_gas, n, gas.bottles, "gas") for n, gas in enumerate(job.gas)]
             for used, n, items, what in needs:
@@ -204,8 +205,11 @@ class RoundModel:
                 m.add(sum(chosen) == self.present[job.key]).only_enforce_if(rule)
                 for item, lit in zip(items, chosen, strict=True):
                     used[job.key, n, item] = lit
-                    owner = self.owners.setdefault(item, m.new_int_var(0, len(self.problem.people) - 1, f"with {item}"))
-                    m.add(owner == self.people[job.key, 0]).only_enforce_if([lit, *self.rule(f"shared {item}")])
+                    first, then = self._owner(item)
+                    shared = self.rule(f"shared {item}")
+                    who = self.people[job.key, 0]
+                    m.add(first == who).only_enforce_if([lit, *([later.negated()] if later is not None else []), *shared])
+                    m.add(then == who).only_enforce_if([lit, *([over.negated()] if over is not None else []), *shared])
         for bottle, litres in self.problem.litres.items():
             drawn = [
                 (round(10 * job.gas[n].litres), self.used_gas[job.key, n, bottle])
@@ -215,6 +219,47 @@ class RoundModel:
             ]
             if drawn:
                 m.add(sum(a * lit for a, lit in drawn) <= int(10 * litres)).only_enforce_if(self.rule(f"litres {bottle}"))
+
+    @property
+    def _may_change_hands(self) -> bool:
+        return len(self.lunches) > 1
+
+    def _at_lunch(self, n: int, *, end: bool) -> cp_model.LinearExprT:
+        """When somebody's lunch begins or ends; such that nothing is before or after it where there is none."""
+        lunch = self.problem.people[n].lunch
+        if n not in self.lunches or lunch is None:
+            return 2 * DAY if end else 0
+        return self.lunches[n] + (lunch[2] if end else 0)
+
+    def _about_lunch(self, job: Job) -> tuple[cp_model.IntVar | None, cp_model.IntVar | None]:
+        """Literals that a job is over when who leads it has lunch, and that it begins after it; none where nothing may change hands."""
+        if not self._may_change_hands:
+            return None, None
+        m, key = self.model, job.key
+        over, later = m.new_bool_var(f"{key} over at lunch"), m.new_bool_var(f"{key} after lunch")
+        begins, ends = m.new_int_var(0, DAY, ""), m.new_int_var(0, 2 * DAY, "")
+        every = range(len(self.problem.people))
+        m.add_element(self.people[key, 0], [self._at_lunch(n, end=False) for n in every], begins)
+        m.add_element(self.people[key, 0], [self._at_lunch(n, end=True) for n in every], ends)
+        m.add(self.starts[key, len(job.tasks) - 1] + job.tasks[-1] <= begins).only_enforce_if(over)
+        m.add(self.starts[key, 0] >= ends).only_enforce_if(later)
+        return over, later
+
+    def _owner(self, item: str) -> tuple[cp_model.IntVar, cp_model.IntVar]:
+        """Who has an item before and after lunch: one and the same, or two of whom the first is at lunch before the second goes on from there."""
+        if item in self.owners:
+            return self.owners[item]
+        m, most = self.model, len(self.problem.people) - 1
+        first = m.new_int_var(0, most, f"with {item}")
+        if not self._may_change_hands:
+            return self.owners.setdefault(item, (first, first))
+        then, same = m.new_int_var(0, most, f"then with {item}"), m.new_bool_var(f"{item} stays")
+        m.add(first == then).only_enforce_if(same)
+        every, given, taken = range(most + 1), m.new_int_var(0, 3 * DAY, ""), m.new_int_var(0, 2 * DAY, "")
+        m.add_element(first, [self._at_lunch(n, end=False) if n in self.lunches else 3 * DAY for n in every], given)
+        m.add_element(then, [self._at_lunch(n, end=True) if n in self.lunches else 0 for n in every], taken)
+        m.add(given <= taken).only_enforce_if(same.negated())
+        return self.owners.setdefault(item, (first, then))
 
     def _enough_time(self) -> None:
         """Said twice so that the bound is near from the start: all attention and the least of walking fit into all shifts."""

@@ -67,7 +67,11 @@ class Rounds(PlantTestCase):
             self.assertTrue(all(450 <= t["start"] < t["end"] <= 930 for t in job["tasks"]), job)
             self.assertEqual(set(job["kit"]), {"MB-P01", "MB-I01"})
         people = {p for j in made["jobs"] for t in j["tasks"] for p in t["people"]}
-        self.assertEqual(len(people), 1)  # one calibrator can be with one person only
+        lunches = {c["username"]: c["lunch"] for c in made["crew"]}  # one calibrator can be with one person at a time: it changes hands at lunch, or not at all
+        for half in (lambda job, noon: job["end"] <= noon, lambda job, noon: job["start"] >= noon):
+            self.assertLessEqual(len({p for j in made["jobs"] for t in j["tasks"] for p in t["people"] if half(t, lunches[p])}), 1)
+        handed = {k["code"]: k["handed"] for k in made["load"]["kit"]}
+        self.assertEqual(all(handed.values()), len(people) > 1)
         self.assertEqual({k["code"] for k in made["load"]["kit"]}, {"MB-P01", "MB-I01"})
 
     def pack(self, person=""):
@@ -289,7 +293,7 @@ class Rounds(PlantTestCase):
         self.assertEqual({t for t, j in at.items() if j["tasks"]}, {t for t, j in self.at.items() if j["tasks"]})
         self.assertTrue(any(t in refused["message"] for t in self.at if at[t]["tasks"] != self.at[t]["tasks"] and t != tags[0]))
         self.assertEqual(self.change(tags[0], is_locked=False).status_code, 200)
-        moved = self.change(tags[0], person=who, start="14:30")
+        moved = self.change(tags[0], person=who, start="14:30", with_swap=True)
         self.assertEqual(moved.status_code, 200, moved.content)
         self.solve()
         self.assertEqual((self.at[tags[0]]["tasks"][0]["start"], self.at[tags[0]]["is_locked"]), (870, True))

@@ -4764,6 +4764,7 @@ export interface components {
             code: string;
             words: string;
             who: string[];
+            handed: string;
             /** Format: double */
             litres: number | null;
             /** Format: double */

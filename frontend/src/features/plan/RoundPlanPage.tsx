@@ -212,6 +212,7 @@ function Load({ round }: { round: WorkRound }) {
             <span className="flex-1">
               {k.litres !== null && `${k.litres} l with what is spared, of ${k.left} l left, `}
               {k.words && `${k.words}, `}with {k.who.join(", ")}
+              {k.handed && <span className="block text-sm">Changes hands at lunch: {k.handed}.</span>}
             </span>
           </li>
         ))}
