@@ -13,7 +13,7 @@ from django.db import connection
 log = logging.getLogger(__name__)
 
 
-def start(work: Callable[..., None], *args: Any) -> None:
+def start(work: Callable[..., object], *args: Any) -> None:
     """Do the work in a thread of its own, or at once where the settings say so (tests that hold one transaction)."""
     if settings.BACKGROUND_INLINE:
         work(*args)
@@ -21,7 +21,7 @@ def start(work: Callable[..., None], *args: Any) -> None:
     threading.Thread(target=_guarded, args=(work, *args), daemon=True).start()
 
 
-def _guarded(work: Callable[..., None], *args: Any) -> None:
+def _guarded(work: Callable[..., object], *args: Any) -> None:
     try:
         work(*args)
     except Exception:

@@ -44,6 +44,13 @@ def main() -> None:
     from django.core.management import call_command
 
     call_command("migrate", verbosity=0)
+    from apps.evidence.taking_over import take_over
+    from apps.evidence.watch import start as keep_watch
+
+    taken = take_over()
+    if taken:
+        print(f"\n  {taken} entries of what was there before went into the journal.")
+    keep_watch()
     call_command("collectstatic", interactive=False, verbosity=0)
     _say(given.host, given.port)
     serve(given.host, given.port)

@@ -20,6 +20,7 @@ PERMISSIONS: dict[str, frozenset[str]] = {
     "answer a follow-up": frozenset({"technician", "planner", "reviewer", "administrator"}),
     "close a follow-up": frozenset({"planner", "reviewer", "administrator"}),
     "look after people": frozenset({"administrator"}),
+    "look after the evidence": frozenset({"reviewer", "administrator"}),
     "give a qualification": frozenset({"planner", "administrator"}),
     "set a policy": frozenset({"reviewer", "administrator"}),
     "edit the kit": frozenset({"planner", "administrator"}),

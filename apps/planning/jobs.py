@@ -92,9 +92,14 @@ def taken_elsewhere(found: Round) -> set[str]:
     return {code for kit in others.values_list("kit", flat=True) for code in kit}
 
 
+def all_areas() -> list[Area]:
+    """Every area, looked up once for a request."""
+    return cast(list[Area], once("areas", lambda: list(Area.objects.all())))
+
+
 def build_problem(found: Round, *, now: int = 0, keep: dict[str, Fixed] | None = None, gone: set[str] = frozenset()) -> Problem:  # type: ignore[assignment]
     """The round as the solver takes it. keep: what stays where it is; gone: what is done already."""
-    areas = list(Area.objects.all())
+    areas = all_areas()
     store = Store.of(found)
     jobs = []
     rows = found.jobs.select_related("instrument__area").order_by("id")

@@ -9,12 +9,12 @@ from typing import Any
 
 from apps.kit.models import GasBottle, Reference
 from apps.planning.following import plan_of
-from apps.planning.jobs import Store, fittings_for, is_bottled, problem_of, setup_of, taken_elsewhere
+from apps.planning.jobs import Store, all_areas, fittings_for, is_bottled, problem_of, setup_of, taken_elsewhere
 from apps.planning.models import Round
 from apps.planning.solver.handing import hand_overs
 from apps.planning.solver.problem import Placed
 from apps.planning.solver.why import clock
-from apps.plant.models import ACCESS, Area, Instrument
+from apps.plant.models import ACCESS, Instrument
 from apps.plant.once import once
 from apps.plant.policies import policy_for
 from apps.runs.gas import bottles
@@ -32,7 +32,7 @@ class Load:
     def __init__(self, found: Round) -> None:
         self.found, self.store = found, Store.of(found)
         self.plan, self.problem = plan_of(found), problem_of(found)
-        self.base = once("area names", lambda: dict(Area.objects.values_list("code", "name"))).get(self.problem.base, "the workshop")
+        self.base = next((a.name for a in all_areas() if a.code == self.problem.base), "the workshop")
         self.names = {c["username"]: c["name"] for c in found.crew}
         self.who: dict[str, set[str]] = defaultdict(set)
         self.handed = {h.item: h for h in hand_overs(self.problem, self.plan)}

@@ -13,6 +13,7 @@ from django.utils import timezone
 from apps.accounts.models import Person
 from apps.accounts.policy import require
 from apps.accounts.qualifications import held_by
+from apps.journal.registers import write_states
 from apps.planning.across import jobs_elsewhere, require_free_jobs, require_free_people
 from apps.planning.models import Round, RoundJob, monday
 from apps.plant.models import Area, Instrument
@@ -71,7 +72,7 @@ def make_round(*, actor: Person, data: Mapping[str, Any], now: datetime) -> Roun
         raise Fault("nothing_due", "Nothing is due there until two weeks after that day. Choose other areas, or name what must be done.")
     result = {"not_taken": not_taken[:MOST_TOLD]}
     made = Round.objects.create(name=name, day=day, made_by=actor, made_at=now, crew=crew, areas=areas, permits=permits, result=result)
-    RoundJob.objects.bulk_create(RoundJob(round=made, instrument=i, is_must=i in musts) for i in chosen.values())
+    write_states(RoundJob.objects.bulk_create(RoundJob(round=made, instrument=i, is_must=i in musts) for i in chosen.values()))
     return made
 
 

@@ -15,6 +15,7 @@ from django.utils import timezone
 
 from apps.accounts.models import Person
 from apps.accounts.policy import require
+from apps.journal.writing import Told, write
 from apps.planning.across import jobs_elsewhere, require_apart
 from apps.planning.by_hand import move_job, task_rows
 from apps.planning.following import get_round, minute_of, runs_of
@@ -239,4 +240,6 @@ def set_status(*, actor: Person, round_id: uuid.UUID, status: str) -> Round:
     if status not in allowed or not Round.objects.filter(pk=round_id, status__in=allowed[status]).update(status=status):
         found = get_round(round_id)
         raise Fault("not_now", f"The round is {found.status}; that can't be done with it now.", field="status")
-    return get_round(round_id)
+    found = get_round(round_id)
+    write([Told("plan", found.name, {"row": {"round": str(found.pk), "day": found.day, "status": status}, "by": actor.username})])
+    return found

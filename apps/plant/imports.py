@@ -15,6 +15,7 @@ from django.utils import timezone
 
 from apps.accounts.models import Person
 from apps.accounts.policy import require
+from apps.journal.registers import write_changes, write_states
 from apps.plant.columns import all_columns, find_column, get, put, unit_of_header
 from apps.plant.following import tell_edited
 from apps.plant.merging import differences
@@ -306,9 +307,12 @@ def _write_part(batch: ImportBatch, judge: RowJudge, numbers: Sequence[int], act
         names = [f.attname for f in Instrument._meta.concrete_fields if not f.primary_key]
         Instrument.objects.bulk_update([i for _, i in changed], [n.removesuffix("_id") if n == "area_id" else n for n in names])
     made_of = dict(Instrument.objects.filter(tag__in=[i.tag for _, i in (*new, *changed)]).values_list("tag", "pk"))
-    InstrumentChange.objects.bulk_create(
-        InstrumentChange(instrument_id=made_of[i.tag], at=now, by_id=actor_id, reason=reason, values=row.changes)
-        for row, i in (*new, *changed)
+    write_states([i for _, i in (*new, *changed)])
+    write_changes(
+        InstrumentChange.objects.bulk_create(
+            InstrumentChange(instrument_id=made_of[i.tag], at=now, by_id=actor_id, reason=reason, values=row.changes)
+            for row, i in (*new, *changed)
+        )
     )
     tell_edited(i for row, i in changed if DUE_FIELDS.intersection(row.changes))
     batch.rows.filter(number__in=[r.number for r, _ in (*new, *changed)]).update(fate="written")

@@ -19,6 +19,7 @@ from apps.records.paper import BODY, HEAD, SMALL, TITLE, WIDTH, ZONE, CountingCa
 from apps.records.plot import FAINT, INK, error_plot
 from apps.records.reading_tables import set_tables
 from apps.runs.models import Run
+from apps.runs.trust import Proof
 from config import pdf  # noqa: F401  registers the type faces
 from metrology.methods.registry import get_method
 from metrology.methods.setup import KIT
@@ -29,8 +30,8 @@ from metrology.run.view import make_view
 from metrology.run.view_types import RunView
 
 
-def make_certificate(run: Run, events: list[Event], now: datetime) -> bytes:
-    """The certificate of a run as PDF bytes."""
+def make_certificate(run: Run, events: list[Event], now: datetime, *, broken: str = "", proof: Proof | None = None) -> bytes:
+    """The certificate of a run as PDF bytes. broken: what of it does not hold; proof: where it stands in the journal."""
     state = fold(events)
     view = make_view(state, get_method(run.method), now)
     ZONE.set(view["seal"]["plant"].get("zone", ""))
@@ -48,19 +49,25 @@ def make_certificate(run: Run, events: list[Event], now: datetime) -> bytes:
         invariant=1,
     )
     frame = Frame(document.leftMargin, document.bottomMargin, WIDTH, A4[1] - 34 * mm, 0, 0, 0, 0)
-    document.addPageTemplates(PageTemplate(frames=[frame], onPage=partial(_margin, run=run, view=view)))
-    document.build(_story(run, view), canvasmaker=CountingCanvas)
+    document.addPageTemplates(PageTemplate(frames=[frame], onPage=partial(_margin, run=run, view=view, broken=broken)))
+    document.build([*_does_not_hold(broken), *_story(run, view, proof)], canvasmaker=CountingCanvas)
     return out.getvalue()
 
 
-def _margin(canvas: Canvas, _document: Any, *, run: Run, view: RunView) -> None:
+def _does_not_hold(broken: str) -> list[Flowable]:
+    """Above all else, where the record is not as it was written."""
+    told = f"THIS RECORD DOES NOT HOLD. {broken} Do not rely on it; ask whoever looks after the plant's records."
+    return [text(told, HEAD), Spacer(1, 6)] if broken else []
+
+
+def _margin(canvas: Canvas, _document: Any, *, run: Run, view: RunView, broken: str) -> None:
     canvas.saveState()
     canvas.setFont("Plain", 6.5)
     canvas.setFillColor(FAINT)
     canvas.drawString(18 * mm, 10 * mm, f"{run.label}  {view['instrument']['tag']}  chain head {run.head[:16]}…")
-    word = {"voided": "VOID", "open": "NOT SIGNED", "returned": "RETURNED"}.get(view["status"])
+    word = "DOES NOT HOLD" if broken else {"voided": "VOID", "open": "NOT SIGNED", "returned": "RETURNED"}.get(view["status"])
     if word:
-        canvas.setFont("PlainBold", 70)
+        canvas.setFont("PlainBold", 70 if len(word) < 12 else 52)
         canvas.setFillColor(HexColor("#f3dedb"))
         canvas.translate(A4[0] / 2, A4[1] / 2)
         canvas.rotate(40)
@@ -72,7 +79,7 @@ def _day(iso: str) -> str:
     return date.fromisoformat(iso).strftime("%-d %b %Y")
 
 
-def _story(run: Run, view: RunView) -> list[Flowable]:
+def _story(run: Run, view: RunView, proof: Proof | None) -> list[Flowable]:
     story: list[Flowable] = [_heading(run, view), Spacer(1, 4), _facts(view)]
     story += _result(view)
     shown = [s for s in view["evidence"] if any(r["y"] is not None for r in s["rows"])]
@@ -92,7 +99,7 @@ def _story(run: Run, view: RunView) -> list[Flowable]:
     story += _rules(view)
     story += _holds(view)
     story += _remarks(view)
-    story += _signatures(run, view)
+    story += _signatures(run, view, proof)
     return story
 
 
@@ -365,17 +372,31 @@ def _remarks(view: RunView) -> list[Flowable]:
     return [KeepTogether([text("Remarks", HEAD), *lines])] if lines else []
 
 
-def _signatures(run: Run, view: RunView) -> list[Flowable]:
+def _anchored(proof: Proof | None) -> list[Flowable]:
+    """Where its signature stands in the plant's journal, and by which key that was signed."""
+    if proof is None:
+        return []
+    entry, a = proof["entry"], proof["anchor"]
+    told = f"Entry {entry['seq']} of the plant's journal, which was signed (Ed25519) at entry {a['seq']} on {a['at'][:19]} UTC; link and public key:"
+    return [text(told, SMALL), text(a["link"], SMALL), text(a["key"], SMALL)]
+
+
+def _signatures(run: Run, view: RunView, proof: Proof | None) -> list[Flowable]:
     lines: list[Flowable] = []
     for word, note in (("Signed", view["signed"]), ("Reviewed and accepted", view["reviewed"]), ("Voided", view["voided"])):
         if note:
             lines.append(
                 text(f"{word} by {note['by']}, {local(note['at'])}, password given again." + (f" {note['text']}" if note["text"] else ""))
             )
+    code = f"verify-loop:{run.label}:{run.events_count}:{run.head}"
+    if proof:
+        a = proof["anchor"]
+        code += f":{a['seq']}:{a['link']}:{a['key']}:{a['signature']}"
     lines += [
         Spacer(1, 3),
         text(f"Head of the event chain (SHA-256), event {run.events_count}:", SMALL),
         text(run.head, SMALL),
+        *_anchored(proof),
         *([text(view["seal"]["says"], SMALL)] if view["seal"]["says"] else []),
         text(
             "Each event of this run holds the hash of the one before it; a changed or missing event does not lead to this head. "
@@ -384,7 +405,7 @@ def _signatures(run: Run, view: RunView) -> list[Flowable]:
         ),
     ]
     box = Table(
-        [[lines, QrCode(f"verify-loop:{run.label}:{run.events_count}:{run.head}")]],
+        [[lines, QrCode(code)]],
         colWidths=[WIDTH - 78, 78],
         style=TableStyle([("VALIGN", (0, 0), (-1, -1), "TOP"), ("LEFTPADDING", (0, 0), (-1, -1), 0)]),
     )

@@ -10,6 +10,7 @@ from typing import Any
 from django.db.models import Q, QuerySet
 
 from apps.runs.models import Run
+from apps.runs.trust import fault_of, proof_for
 from metrology import CORE_VERSION
 from metrology.methods.registry import get_method
 from metrology.run.events import Event, moment_text
@@ -49,6 +50,8 @@ def export_json(run: Run, events: list[Event]) -> dict[str, Any]:
         "method": run.method,
         "revision": run.revision,
         "head": run.head,
+        **({"broken": broken} if (broken := fault_of(run)) else {}),
+        **({"journal": proof} if (proof := proof_for(run)) else {}),
         "events": [
             {
                 "seq": e.seq,
@@ -67,7 +70,7 @@ def export_json(run: Run, events: list[Event]) -> dict[str, Any]:
     }
 
 
-def export_csv(run: Run, events: list[Event], now: datetime) -> str:
+def export_csv(run: Run, events: list[Event], now: datetime, *, broken: str = "") -> str:
     """One line a reading, struck ones included, one for each thing a set as a whole is judged by, and two for each proof test."""
     view = make_view(fold(events), get_method(run.method), now)
     out = io.StringIO()
@@ -153,6 +156,8 @@ def export_csv(run: Run, events: list[Event], now: datetime) -> str:
             )  # fmt: skip
             if at:
                 writer.writerow([_safe(cell) for cell in told_row])
+    if broken:
+        writer.writerow([run.label, "DOES NOT HOLD", _safe(broken)])
     return out.getvalue()
 
 

@@ -12,6 +12,7 @@ from apps.kit.models import GasBottle, GasFitting, Reference
 from apps.runs.items import ITEMS
 from apps.runs.models import OPEN, Hold, Run
 from apps.runs.store import CACHE, load_state
+from apps.runs.trust import fault_of
 from metrology.methods.registry import get_method
 from metrology.run.events import Event
 from metrology.run.narrate import describe
@@ -42,6 +43,7 @@ def _about(run: Run, state: RunState) -> dict[str, Any]:
         "head": run.head,
         "technician": run.technician.username,
         "kit_out": kit_out(state) if run.status in OPEN else [],
+        "broken": "" if run.status in OPEN else fault_of(run),
     }
 
 

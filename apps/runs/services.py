@@ -15,6 +15,7 @@ from django.utils import timezone
 
 from apps.accounts.models import Person
 from apps.accounts.policy import is_allowed, require
+from apps.journal.anchoring import BY_SIGNATURE, make_anchor
 from apps.kit.selectors import get_reference
 from apps.plant.models import IN_USE, TRIGGERS, Instrument
 from apps.plant.needs import skills_of
@@ -33,6 +34,7 @@ from apps.runs.outside import alarms_on_at_release, functions_of, seen_at_releas
 from apps.runs.projections import next_number, project
 from apps.runs.qualified import require_hand, require_qualified
 from apps.runs.store import CACHE, append_rows, load_run, load_state
+from config import background
 from config.failures import NotAllowed
 from metrology.faults import Fault
 from metrology.methods.method import Method
@@ -207,11 +209,15 @@ def _append(
             project(run, state, folded)
             transaction.on_commit(partial(_keep, run, past, stored, state))
             transaction.on_commit(partial(_tell, run.id, state))
+            if any(e.type in ANCHORED for e in stored):
+                transaction.on_commit(partial(background.start, make_anchor, BY_SIGNATURE))
     if refused:
         refused.context = {**refused.context, "stored": len(events) - len(new) + len(stored), "sent": len(events), "seq": state.seq}
         raise refused
     return run, state
 
+
+ANCHORED = ("signed", "reviewed", "voided")  # after which the head of the journal is signed
 
 # Called with (run id, state) after each append that was committed; the live side of a run follows it this way.
 FOLLOWERS: list[Callable[[uuid.UUID, RunState], None]] = []

@@ -6,8 +6,9 @@ import threading
 import uuid
 from collections import OrderedDict
 from collections.abc import Mapping, Sequence
-from typing import TypeVar
+from typing import Any, TypeVar
 
+from apps.journal.writing import Told, write
 from apps.runs.models import Run, RunEvent
 from config.failures import Missing
 from metrology.run.events import GENESIS, Event, link
@@ -24,7 +25,11 @@ def load_events(run: Run, *, after: int = 0, until: int | None = None) -> list[E
     rows = run.events.filter(seq__gt=after).order_by("seq").values_list(*COLUMNS)
     if until is not None:
         rows = rows.filter(seq__lte=until)
-    return [Event(seq, str(eid), kind, payload, author, name, at, device) for seq, eid, kind, payload, author, name, at, device in rows]
+    return [_event(*row) for row in rows]
+
+
+def _event(seq: int, event_id: uuid.UUID, *rest: Any) -> Event:
+    return Event(seq, str(event_id), *rest)
 
 
 class EventCache:
@@ -139,13 +144,16 @@ def append_rows(run: Run, events: list[Event], asked: Mapping[str, str] | None =
             )
         )
     RunEvent.objects.bulk_create(rows)
+    write(
+        Told("run", run.id.hex, {"number": run.label, "type": row.type, "by": row.author}, place=row.seq, digest=row.link) for row in rows
+    )
 
 
 def find_broken_link(run: Run) -> str:
     """A sentence naming the first broken link of a run's chain; empty when it is whole."""
     previous, count = GENESIS, 0
-    rows = run.events.order_by("seq").values_list("previous", "link")
-    for event, (stored_previous, stored_link) in zip(load_events(run), rows, strict=True):
+    for *row, stored_previous, stored_link in run.events.order_by("seq").values_list(*COLUMNS, "previous", "link"):
+        event = _event(*row)
         count += 1
         if event.seq != count:
             return f"{run.label}: event {count} is missing; the next one stored is {event.seq}."

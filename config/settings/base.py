@@ -23,6 +23,7 @@ INSTALLED_APPS = [
     "rest_framework",
     "drf_spectacular",
     "axes",
+    "apps.journal",
     "apps.accounts",
     "apps.plant",
     "apps.kit",
@@ -36,6 +37,7 @@ INSTALLED_APPS = [
     "apps.safety",
     "apps.agenda",
     "apps.intake",
+    "apps.evidence",
     "demo",
 ]
 
@@ -49,6 +51,7 @@ MIDDLEWARE = [
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "apps.journal.actor.ActorMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "axes.middleware.AxesMiddleware",
     "apps.plant.once.OnceMiddleware",
@@ -117,6 +120,14 @@ PLANT_FILE: Path | None = None  # where name and zone are kept that the first vi
 STATIC_URL = "/static/"
 STATIC_ROOT = VAR_DIR / "static"
 MEDIA_ROOT = VAR_DIR / "files"  # never served as they are: only through a view that knows who asks
+KEY_FOLDER = VAR_DIR / "keys"  # by which the journal is signed
+ANCHORS_HERE = VAR_DIR / "anchors"
+ANCHOR_FOLDER = env("ANCHOR_FOLDER", default="")  # elsewhere: another machine, or a share that can't be written over
+BACKUP_FOLDER = Path(env("BACKUP_FOLDER", default=str(VAR_DIR / "backups")))
+BACKUP_KEY = env("BACKUP_KEY", default="")  # a passphrase; backups are encrypted with it where it is set
+BACKUPS_KEPT = env.int("BACKUPS_KEPT", default=14)
+BACKUP_EVERY_H = env.float("BACKUP_EVERY_H", default=24.0)
+KEEPS_WATCH = False  # whether this process anchors, backs up and looks the journal through by itself
 FRONTEND_DIST = BASE_DIR / "frontend" / "dist"
 STATICFILES_DIRS = [FRONTEND_DIST] if FRONTEND_DIST.exists() else []
 STORAGES = {

@@ -32,4 +32,8 @@ SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https") if IS_BEHIND_TLS e
 
 DATABASES = {"default": database(PLANT_HOME)}
 MEDIA_ROOT = PLANT_HOME / "files"
+KEY_FOLDER = PLANT_HOME / "keys"
+ANCHORS_HERE = PLANT_HOME / "anchors"
+BACKUP_FOLDER = Path(env("BACKUP_FOLDER", default=str(PLANT_HOME / "backups")))
+KEEPS_WATCH = True
 STATIC_ROOT = PLANT_HOME / "static"

@@ -30,6 +30,7 @@ class Permissions(PlantTestCase):
             "answer a follow-up": set(ROLES.values()),
             "close a follow-up": {"planner", "reviewer", "administrator"},
             "look after people": {"administrator"},
+            "look after the evidence": {"reviewer", "administrator"},
             "give a qualification": {"planner", "administrator"},
             "set a policy": {"reviewer", "administrator"},
             "edit the kit": {"planner", "administrator"},

@@ -67,7 +67,9 @@ class Rounds(PlantTestCase):
             self.assertTrue(all(450 <= t["start"] < t["end"] <= 930 for t in job["tasks"]), job)
             self.assertEqual(set(job["kit"]), {"MB-P01", "MB-I01"})
         people = {p for j in made["jobs"] for t in j["tasks"] for p in t["people"]}
-        lunches = {c["username"]: c["lunch"] for c in made["crew"]}  # one calibrator can be with one person at a time: it changes hands at lunch, or not at all
+        lunches = {
+            c["username"]: c["lunch"] for c in made["crew"]
+        }  # one calibrator can be with one person at a time: it changes hands at lunch, or not at all
         for half in (lambda job, noon: job["end"] <= noon, lambda job, noon: job["start"] >= noon):
             self.assertLessEqual(len({p for j in made["jobs"] for t in j["tasks"] for p in t["people"] if half(t, lunches[p])}), 1)
         handed = {k["code"]: k["handed"] for k in made["load"]["kit"]}

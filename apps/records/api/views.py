@@ -14,10 +14,12 @@ from rest_framework.views import APIView
 
 from apps.accounts.policy import require
 from apps.records.certificate import make_certificate
+from apps.records.package import make_package
 from apps.records.selectors import export_csv, export_json, list_records
 from apps.runs.api.serializers import RunPageSerializer
 from apps.runs.selectors import run_row
 from apps.runs.store import load_run
+from apps.runs.trust import fault_of, proof_for
 from config.lists import page_of
 
 
@@ -44,8 +46,16 @@ class CertificateView(APIView):
     def get(self, request: Request, run_id: uuid.UUID) -> HttpResponse:
         require(request.user, "read")
         run, events = load_run(run_id, fresh=True)
-        pdf = make_certificate(run, events, timezone.now())
+        pdf = make_certificate(run, events, timezone.now(), broken=fault_of(run), proof=proof_for(run))
         return _file(pdf, "application/pdf", f"{run.label}-{run.tag}.pdf", inline=True)
+
+
+class PackageView(APIView):
+    @extend_schema(operation_id="get_evidence_package", responses={(200, "application/zip"): OpenApiTypes.BINARY})
+    def get(self, request: Request, run_id: uuid.UUID) -> HttpResponse:
+        require(request.user, "read")
+        run, events = load_run(run_id, fresh=True)
+        return _file(make_package(run, events, timezone.now()), "application/zip", f"{run.label}-{run.tag}-evidence.zip")
 
 
 class CsvView(APIView):
@@ -53,7 +63,7 @@ class CsvView(APIView):
     def get(self, request: Request, run_id: uuid.UUID) -> HttpResponse:
         require(request.user, "read")
         run, events = load_run(run_id, fresh=True)
-        text = export_csv(run, events, timezone.now())
+        text = export_csv(run, events, timezone.now(), broken=fault_of(run))
         return _file(text.encode("utf-8-sig"), "text/csv; charset=utf-8", f"{run.label}-{run.tag}.csv")
 
 

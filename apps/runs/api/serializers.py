@@ -18,6 +18,7 @@ class AboutRunSerializer(serializers.Serializer):
     head = serializers.CharField()
     technician = serializers.CharField()
     kit_out = serializers.ListField(child=serializers.CharField())
+    broken = serializers.CharField(allow_blank=True, help_text="What of a finished record does not hold; empty where all of it does")
 
 
 class RunSerializer(AboutRunSerializer):

@@ -16,6 +16,8 @@ from django.utils import timezone
 from apps.accounts.models import Person, Qualification
 from apps.agenda.models import WeekHours
 from apps.bench.maps import load_map
+from apps.evidence.taking_over import take_over
+from apps.journal.anchoring import BY_HAND, make_anchor
 from apps.kit.models import Buffer, GasBottle, GasFitting, Reference, Solution, Syringe, Trap
 from apps.planning.making import make_round
 from apps.planning.rounds import solve_round
@@ -55,6 +57,8 @@ class Command(BaseCommand):
             return
         with transaction.atomic():
             Loader(timezone.now(), with_history=not options["quick"]).load()
+            take_over()  # what was put in many rows at a time
+        make_anchor(BY_HAND)
         self.stdout.write("Marram Bay is loaded.")
 
 

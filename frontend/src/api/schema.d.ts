@@ -675,6 +675,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/evidence/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_evidence"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/evidence/anchor/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["make_anchor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/evidence/backup/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["make_backup"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/evidence/look-through/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["look_through"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/evidence/verify.py": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_verify"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/exports/instruments/": {
         parameters: {
             query?: never;
@@ -1285,6 +1365,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/journal/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["list_journal"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/journal/file/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_journal_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/kit/": {
         parameters: {
             query?: never;
@@ -1840,6 +1952,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{run_id}/evidence.zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_evidence_package"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{run_id}/export.csv": {
         parameters: {
             query?: never;
@@ -2320,6 +2448,11 @@ export interface components {
             /** @default  */
             value: string;
         };
+        Anchor: {
+            seq: number;
+            at: string;
+            why: string;
+        };
         /**
          * @description Events to append. parts: the sender still holds the view numbered `expected_seq`, and takes what changed in place of the whole.
          *
@@ -2341,6 +2474,8 @@ export interface components {
             head: string;
             technician: string;
             kit_out: string[];
+            /** @description What of a finished record does not hold; empty where all of it does */
+            broken: string;
             changed?: {
                 [key: string]: unknown;
             } | null;
@@ -3244,6 +3379,14 @@ export interface components {
             taken: number;
             total: number;
         };
+        Backup: {
+            /** Format: date-time */
+            at: string;
+            name: string;
+            size: number;
+            seq: number;
+            is_encrypted: boolean;
+        };
         BatchAsk: {
             name: string;
             label: string;
@@ -3949,6 +4092,21 @@ export interface components {
             /** Format: date-time */
             device_at?: string | null;
         };
+        Evidence: {
+            entries: number;
+            last_at: string | null;
+            head: string;
+            key: string;
+            anchor: components["schemas"]["Anchor"] | null;
+            anchor_folder: string;
+            backup: components["schemas"]["Backup"] | null;
+            backup_folder: string;
+            looked: components["schemas"]["Looked"] | null;
+            findings: string[];
+            /** Format: double */
+            free_gb: number;
+            wrong: string[];
+        };
         ExchangeRequest: {
             code: string;
             take: string;
@@ -4579,6 +4737,23 @@ export interface components {
             remove?: boolean;
             reason?: string;
         };
+        JournalEntry: {
+            seq: number;
+            at: string;
+            kind: string;
+            subject: string;
+            by: string;
+            says: string;
+            reason: string;
+            link: string;
+        };
+        /** @description What every page of a list carries. */
+        JournalPage: {
+            total: number;
+            page: number;
+            pages: number;
+            rows: components["schemas"]["JournalEntry"][];
+        };
         KeyRequest: {
             signal: string;
         };
@@ -4776,6 +4951,14 @@ export interface components {
             at: string;
             by: string;
             what: string;
+        };
+        Looked: {
+            /** Format: date-time */
+            began_at: string;
+            /** Format: date-time */
+            ended_at: string | null;
+            done: number;
+            total: number;
         };
         Member: {
             tag: string;
@@ -5198,6 +5381,8 @@ export interface components {
             head: string;
             technician: string;
             kit_out: string[];
+            /** @description What of a finished record does not hold; empty where all of it does */
+            broken: string;
             /** @description Everything a screen needs of a run. */
             readonly view: {
                 seq: number;
@@ -8247,6 +8432,101 @@ export interface operations {
             };
         };
     };
+    get_evidence: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Evidence"];
+                };
+            };
+        };
+    };
+    make_anchor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Evidence"];
+                };
+            };
+        };
+    };
+    make_backup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Evidence"];
+                };
+            };
+        };
+    };
+    look_through: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Evidence"];
+                };
+            };
+        };
+    };
+    get_verify: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/x-python": string;
+                };
+            };
+        };
+    };
     export_instruments: {
         parameters: {
             query?: {
@@ -9859,6 +10139,55 @@ export interface operations {
             };
         };
     };
+    list_journal: {
+        parameters: {
+            query?: {
+                group?: string;
+                page?: number;
+                search?: string;
+                since?: string;
+                until?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JournalPage"];
+                };
+            };
+        };
+    };
+    get_journal_file: {
+        parameters: {
+            query?: {
+                group?: string;
+                search?: string;
+                since?: string;
+                until?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+        };
+    };
     get_kit_groups: {
         parameters: {
             query?: never;
@@ -11075,6 +11404,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_evidence_package: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
                 };
             };
         };

@@ -39,6 +39,7 @@ const FunctionPage = lazy(() => import("../features/safety/FunctionPage").then((
 const IntakePage = lazy(() => import("../features/intake/IntakePage").then((m) => ({ default: m.IntakePage })));
 const OwnPage = lazy(() => import("../features/people/OwnPage").then((m) => ({ default: m.OwnPage })));
 const PoliciesPage = lazy(() => import("../features/policies/PoliciesPage").then((m) => ({ default: m.PoliciesPage })));
+const EvidencePage = lazy(() => import("../features/evidence/EvidencePage").then((m) => ({ default: m.EvidencePage })));
 const NewFunctionPage = lazy(() => import("../features/safety/FunctionPage").then((m) => ({ default: m.NewFunctionPage })));
 const RecordPage = lazy(() => import("../features/records/RecordPage").then((m) => ({ default: m.RecordPage })));
 
@@ -93,6 +94,7 @@ export function App() {
                 <Route path="/follow-ups" element={<FollowUpsPage />} />
                 <Route path="/follow-ups/:id" element={<FollowUpPage />} />
                 <Route path="/policies" element={<PoliciesPage />} />
+                <Route path="/evidence" element={<EvidencePage />} />
                 <Route path="/own" element={<OwnPage />} />
                 <Route path="/people" element={<PeoplePage />} />
                 <Route path="/safety" element={<FunctionsPage />} />

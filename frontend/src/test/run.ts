@@ -96,5 +96,5 @@ const VIEW: RunView = {
 /** A run at a step, for components. */
 export function runAt(step: Partial<Step> = {}, view: Partial<RunView> = {}): Run & { view: { step: Step } } {
   const at = { ...STEP, ...step };
-  return { id: "0d6e", number: "VL-000001", head: "ab", technician: "ines", kit_out: [], view: { ...VIEW, ...view, step: at } } as Run & { view: { step: Step } };
+  return { id: "0d6e", number: "VL-000001", head: "ab", technician: "ines", kit_out: [], broken: "", view: { ...VIEW, ...view, step: at } } as Run & { view: { step: Step } };
 }

@@ -46,7 +46,7 @@ BELIEVED = 0.15  # of span: how far a sensor can be off before it is doubted
 class TemperatureSettings(SensorSettings):
     """A temperature sensor. lead_ohm: known resistance of both leads of a 2-wire connection.
 
-    dwell_min: wait after settling, min; 0: by its stem and its well. stem_mm, insert_mm, well_mm: its diameter, how deep it goes in, and the bore of
+    dwell_min: wait after settling, min, at least. stem_mm, insert_mm, well_mm: its diameter, how deep it goes in, and the bore of
     the well it goes into; 0: not known.
     """
 
@@ -55,7 +55,9 @@ class TemperatureSettings(SensorSettings):
         "Leads of a 2-wire connection", default=0.0, unit="ohm", hint="Both leads together; taken off each reading", low=0.0, high=200.0
     )
     sensor_class: str = asked("Tolerance class", "choice", default="", options=CLASSES)
-    dwell_min: float = asked("Dwell after settling", default=0.0, unit="min", hint="0: by its stem and its well", low=0.0, high=240.0)
+    dwell_min: float = asked(
+        "Dwell after settling", default=1.0, unit="min", hint="At least; longer where stem and well ask for it", low=0.0, high=240.0
+    )
     stem_mm: float = asked("Diameter of its stem", default=0.0, unit="mm", hint="0: not known", low=0.0, high=60.0)
     insert_mm: float = asked(
         "It goes into the well", default=0.0, unit="mm", hint="0: not known; then conduction is not in U", low=0.0, high=3000.0
@@ -66,7 +68,7 @@ class TemperatureSettings(SensorSettings):
     @property
     def soak_min(self) -> float:
         """How long a point soaks after everything stands still, min."""
-        return self.dwell_min or soak_min(self.stem_mm, well_mm=self.well_mm)
+        return max(self.dwell_min, soak_min(self.stem_mm, well_mm=self.well_mm)) if self.stem_mm else self.dwell_min
 
     def check(self) -> None:
         """The class must be one of its sensor, and a sensor must fit its well."""

@@ -1,5 +1,5 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useEffect } from "react";
 import { ApiFailure, client, unwrap, type Schemas } from "../../api/client";
 import { useInstruments } from "../../api/queries";
 import { nowSeen } from "../../api/seen";
@@ -7,28 +7,27 @@ import { useMay } from "../../app/session";
 import { Button, LinkButton } from "../../ui/Button";
 import { CheckLine, TextField } from "../../ui/fields";
 import { Failure, Loading } from "../../ui/Message";
+import { useKept } from "../../ui/useKept";
 
 type Area = Schemas["Area"];
 
 function AreaLine({ area, mayEdit }: { area: Area | null; mayEdit: boolean }) {
   const queries = useQueryClient();
   const start = { code: area?.code ?? "", name: area?.name ?? "", needs_permit: area?.needs_permit ?? false, east_m: String(area?.east_m ?? 0), north_m: String(area?.north_m ?? 0) };
-  const [form, setForm] = useState(start);
-  const [seen, setSeen] = useState(start);
-  const [held, setHeld] = useState(start);
-  if (JSON.stringify(held) !== JSON.stringify(start)) {
-    setHeld(start); // as it is stored now: shown at once where nothing was typed here
-    if (JSON.stringify(form) === JSON.stringify(seen)) {
-      setForm(start);
-      setSeen(start);
-    }
-  }
+  const kept = useKept(`areas/${area?.code ?? "new"}`, start);
+  const { form, seen, drop } = kept;
+  const setForm = (next: typeof start) => kept.set(() => next);
+  const isChanged = JSON.stringify(form) !== JSON.stringify(seen);
+  const isBehind = !isChanged && JSON.stringify(seen) !== JSON.stringify(start);
+  useEffect(() => {
+    if (isBehind) drop(); // as it is stored now: shown at once where nothing was typed here
+  });
   const save = useMutation({
     mutationFn: () => unwrap(client.PUT("/api/v1/areas/{code}/", { params: { path: { code: form.code || "-" } }, body: area ? { ...form, seen } : { ...form, is_new: true } })),
-    onError: (error) => setSeen((was) => nowSeen(was, error)),
+    onError: (error) => kept.setSeen((was) => nowSeen(was, error)),
     onSuccess: () => {
-      setSeen(form);
-      if (!area) setForm({ code: "", name: "", needs_permit: false, east_m: "0", north_m: "0" });
+      if (area) kept.setSeen(() => form);
+      else drop();
       void queries.invalidateQueries({ queryKey: ["instruments"] });
     },
   });
@@ -52,11 +51,16 @@ function AreaLine({ area, mayEdit }: { area: Area | null; mayEdit: boolean }) {
         {text("north_m", "North", "m")}
         <CheckLine label="Needs a permit" checked={form.needs_permit} onChange={(on) => setForm({ ...form, needs_permit: on })} />
         {mayEdit && (
-          <Button type="submit" disabled={save.isPending || JSON.stringify(form) === JSON.stringify(start)}>
+          <Button type="submit" disabled={save.isPending || !isChanged}>
             {area ? "Store" : "Add it"}
           </Button>
         )}
       </form>
+      {kept.isKept && (
+        <p role="status" className="mt-2 flex flex-wrap items-center gap-3">
+          Typed before and not stored yet. <Button onClick={drop}>Give it up</Button>
+        </p>
+      )}
       {save.isError && Object.keys(errors).length === 0 && <Failure error={save.error} />}
     </li>
   );

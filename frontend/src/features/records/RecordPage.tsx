@@ -1,4 +1,4 @@
-import { FileText, Sheet, Braces } from "lucide-react";
+import { Braces, FileText, Sheet, ShieldCheck } from "lucide-react";
 import { Link, useParams } from "react-router";
 import type { Run } from "../../api/client";
 import { useLog } from "../../api/queries";
@@ -114,10 +114,20 @@ export function RecordPage() {
         <LinkButton href={`${at}/export.csv`}>
           <Sheet size={18} aria-hidden="true" /> CSV
         </LinkButton>
+        <LinkButton href={`${at}/evidence.zip`}>
+          <ShieldCheck size={18} aria-hidden="true" /> Evidence
+        </LinkButton>
         <LinkButton href={`${at}/export.json`}>
           <Braces size={18} aria-hidden="true" /> JSON
         </LinkButton>
       </div>
+      {run.broken && (
+        <div className="mb-4">
+          <Message tone="out" title="This record does not hold">
+            {run.broken} Do not rely on it; tell whoever looks after the plant’s records.
+          </Message>
+        </div>
+      )}
       <Meanwhile id={run.id} />
       <Summary run={run} />
       <Proofs run={run} />

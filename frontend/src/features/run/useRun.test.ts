@@ -26,7 +26,7 @@ describe("the holds of the strip", () => {
 
 describe("a run after an append", () => {
   const held = runAt({}, { seq: 4, notes: [] });
-  const about = { id: held.id, number: held.number, head: held.head, technician: held.technician, kit_out: held.kit_out };
+  const about = { id: held.id, number: held.number, head: held.head, technician: held.technician, kit_out: held.kit_out, broken: held.broken };
   it("keeps of the view what did not change, and takes what did", () => {
     const next = whole(held, { ...about, head: "newer", view: null, changed: { seq: 5 } });
     expect(next.head).toBe("newer");

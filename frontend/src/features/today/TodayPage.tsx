@@ -11,6 +11,7 @@ import { Ring } from "../../ui/Ring";
 import { Verdict } from "../../ui/Verdict";
 import { ChecksBlock } from "../checks/ChecksBlock";
 import { hm } from "../plan/plans";
+import { EvidenceNotice } from "../evidence/EvidenceNotice";
 import { Beginning } from "./Beginning";
 import { Duties } from "./Duties";
 import { FollowUpRows } from "../followups/FollowUpRows";
@@ -194,6 +195,7 @@ export function TodayPage() {
         <h1 className="mb-4 text-2xl font-bold">
           Today <span className="font-normal text-muted">{day(d.date)}</span>
         </h1>
+        <EvidenceNotice />
         <Beginning />
         <NotStarted start={start} />
         <Duties />

@@ -1,0 +1,45 @@
+"""The key by which the journal is signed: made once, its private part for the server's eyes alone, its public part for everybody."""
+
+from __future__ import annotations
+
+from functools import cache
+from pathlib import Path
+
+from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
+from cryptography.hazmat.primitives.serialization import Encoding, NoEncryption, PrivateFormat, PublicFormat
+from django.conf import settings
+
+PRIVATE, PUBLIC = "signing-key", "public-key.txt"
+
+
+def folder() -> Path:
+    """Where the key is kept."""
+    return Path(settings.KEY_FOLDER)
+
+
+@cache
+def _key(path: Path) -> Ed25519PrivateKey:
+    kept = path / PRIVATE
+    if not kept.exists():
+        path.mkdir(parents=True, exist_ok=True, mode=0o700)
+        made = Ed25519PrivateKey.generate()
+        kept.touch(mode=0o600)
+        kept.write_bytes(made.private_bytes(Encoding.Raw, PrivateFormat.Raw, NoEncryption()))
+        (path / PUBLIC).write_text(
+            f"Public key of the journal of {settings.PLANT_NAME or 'this plant'} (Ed25519)\n{_public(made)}\n", encoding="utf-8"
+        )
+    return Ed25519PrivateKey.from_private_bytes(kept.read_bytes())
+
+
+def _public(key: Ed25519PrivateKey) -> str:
+    return key.public_key().public_bytes(Encoding.Raw, PublicFormat.Raw).hex()
+
+
+def public_key() -> str:
+    """The public key as 64 hexadecimal digits; the pair is made where there is none."""
+    return _public(_key(folder()))
+
+
+def sign(text: str) -> str:
+    """The signature of a text, as hex."""
+    return _key(folder()).sign(text.encode("utf-8")).hex()

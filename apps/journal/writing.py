@@ -1,0 +1,74 @@
+"""Writing into the journal: entries at its end, in the transaction of what they are about."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Any
+
+from django.conf import settings
+from django.core.serializers.json import DjangoJSONEncoder
+from django.db import transaction
+from django.utils import timezone
+
+from apps.journal.models import Entry
+from apps.journal.verify import GENESIS, content_of, entry_link
+
+BATCH = 500
+
+
+@dataclass(frozen=True)
+class Told:
+    """What is to be written. body: any plain data."""
+
+    kind: str
+    subject: str
+    body: Any
+    place: int = 0
+    digest: str = ""
+
+
+def canonical(data: Any) -> str:
+    """Data as JSON text that is the same whenever the data is."""
+    return json.dumps(data, sort_keys=True, separators=(",", ":"), ensure_ascii=False, cls=DjangoJSONEncoder)
+
+
+def digest_of(text: str) -> str:
+    """SHA-256 of a text, as hex."""
+    return hashlib.sha256(text.encode("utf-8", "surrogatepass")).hexdigest()
+
+
+def moment(at: datetime) -> str:
+    """A moment as it stands in the journal."""
+    return at.astimezone(UTC).strftime("%Y-%m-%dT%H:%M:%S.%fZ")
+
+
+def head() -> tuple[int, str]:
+    """Number and link of the last entry; 0 and zeros of an empty journal."""
+    return Entry.objects.order_by("-seq").values_list("seq", "link").first() or (0, GENESIS)
+
+
+def write(told: Iterable[Told], now: datetime | None = None) -> None:
+    """Append entries, in order, in the transaction that goes on; the first entry of all names the plant."""
+    rows = list(told)
+    if not rows:
+        return
+    with transaction.atomic():
+        seq, link = head()
+        at = moment(now or timezone.now())
+        if seq == 0:
+            rows.insert(0, Told("journal", "begun", {"plant": settings.PLANT_NAME or "", "format": 1}))
+        made = []
+        for t in rows:
+            seq += 1
+            body = canonical(t.body)
+            subject = t.subject[:80]
+            content = content_of(seq, at, t.kind, subject, t.place, t.digest, body)
+            link = entry_link(link, content)
+            made.append(
+                Entry(seq=seq, at=at, kind=t.kind, subject=subject, place=t.place, digest=t.digest, body=body, content=content, link=link)
+            )
+        Entry.objects.bulk_create(made, batch_size=BATCH)
