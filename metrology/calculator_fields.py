@@ -7,9 +7,16 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from metrology.faults import Fault
-from metrology.quantities.typed import Typed, parse_typed, refuse_open
+from metrology.quantities.typed import Typed, parse_typed, plain_digits, refuse_open
+from metrology.quantities.units import quantity_of
 
 MAX_ROWS = 10_000
+# Units that may follow a number where its field's name ends so; what stands for the instrument's own unit goes by `unit` or `from` where that is given.
+ENDINGS = {
+    "_c": "°C", "_v": "V", "_ma": "mA", "ma": "mA", "_mv": "mV", "ohms": "ohm", "ohm": "ohm", "_kpa": "kPa", "_kg": "kg", "_m": "m", "_mm": "mm",
+    "_m_s": "m/s", "_s": "s", "percent": "%", "_ppm": "ppm", "minutes": "min", "_hz": "Hz", "days": "days", "_us_cm": "uS/cm", "litres": "l",
+    "_l_min": "l/min",
+}  # fmt: skip
 ENDLESS = ("inf", "+inf", "-inf", "infinity", "nan")
 
 
@@ -23,6 +30,7 @@ class Input:
         self._path = path
         self._asked: set[str] = set()
         self._rows: list[Input] = []
+        self._said = ""
 
     def _name(self, field: str) -> str:
         return f"{self._path}.{field}" if self._path else field
@@ -51,9 +59,17 @@ class Input:
             except OverflowError:
                 value = math.inf
         elif isinstance(raw, str):
+            if not self._unit(name):
+                self._say(raw)
             try:
-                typed = Typed(raw, float(raw)) if raw.strip().lower() in ENDLESS else parse_typed(raw, name=name, field=name)
-            except Fault:
+                typed = (
+                    Typed(raw, float(raw))
+                    if raw.strip().lower() in ENDLESS
+                    else parse_typed(raw, name=name, unit=self._unit(name), field=name)
+                )
+            except Fault as fault:
+                if fault.code == "wrong_unit" and self._unit(name):
+                    raise
                 raise Fault("not_a_number", f"{name} is {raw!r}; a finite number is accepted.", field=name) from None
             if typed.is_open(None, None):
                 refuse_open(typed, raw, name=name, field=name)
@@ -63,6 +79,17 @@ class Input:
         if not math.isfinite(value) and not (endless and value == math.inf):
             raise Fault("not_finite", f"{name} is {raw!r}; a finite number is accepted, -1e308 to 1e308.", field=name)
         return value
+
+    def _unit(self, name: str) -> str:
+        """The unit that may follow a number: by the end of its field's name, else the one that the input is in; empty where it is not known."""
+        own = name.rpartition(".")[2].partition("[")[0]
+        found = max((end for end in ENDINGS if own.endswith(end)), key=len, default="")
+        return ENDINGS[found] if found else str(self._data.get("from") or self._data.get("unit") or self._said)
+
+    def _say(self, raw: str) -> None:
+        """Where no unit is known, the first that is said is that of all such fields: another one after it is refused."""
+        unit = plain_digits(raw).strip().lstrip("+-0123456789.,eE").strip()
+        self._said = self._said or (unit if quantity_of(unit) else "")
 
     def text(self, field: str, *, default: str | None = None) -> str:
         """A text, or the default when absent."""

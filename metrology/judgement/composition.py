@@ -1,4 +1,4 @@
-"""What a bottle is said to hold: whether it adds up, and whether it could explode (lower limits of IEC 60079-20-1:2010)."""
+"""What a bottle is said to hold: whether it adds up, and whether it could explode (lower limits of ISO/IEC 80079-20-1:2017)."""
 
 from __future__ import annotations
 

@@ -1,6 +1,6 @@
 """Is this bottle, with this regulator and line, fit for this detector? Every rule answers with a sentence.
 
-Sources of the rules: IEC 60079-29-2:2015 clause 11 (calibration gas, flow, lines), EN 45544-4:2016 clause 8 (toxic gases),
+Sources of the rules: IEC 60079-29-2:2015 clause 11 (calibration gas, flow, lines), EN IEC 62990-2:2021 clause 8 (toxic gases),
 ISO 6141:2015 (certificates of gas mixtures).
 """
 

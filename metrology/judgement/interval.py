@@ -115,7 +115,7 @@ def _drift(results: Sequence[Result], base: int, p: Policy) -> Due:
     risk, alone = 1.0 - p.reliability, seen.by_scatter
     longest = p.longest_factor if intervals >= p.least_results else 1.0
     over = f"{intervals} {'interval' if intervals == 1 else 'intervals'}"
-    each = f"{seen.drift * 30 / base:+.1f} % of tolerance in 30 days, scatter {seen.scatter:.0f} %, over {over}"
+    each = f"{round(seen.drift * 30 / base, 1) + 0.0:+.1f} % of tolerance in 30 days, scatter {seen.scatter:.0f} %, over {over}"
     data = tuple(
         f"{day_words(after.on)}: {before.left_percent:+.0f} to {after.found_percent:+.0f} % of tolerance in {(after.on - before.on).days} days"
         for before, after in pairwise(told)

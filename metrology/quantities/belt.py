@@ -40,6 +40,7 @@ BELT_CLASSES: dict[str, tuple[float, float]] = {
     "r50-1": (1.0, 0.1),
     "r50-2": (2.0, 0.2),
     "hb44": (0.25, 0.06),
+    "hb44-0.1": (0.1, 0.024),  # its zero in proportion to that of class 0.25
 }
 
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from metrology.faults import Fault, require_finite, require_positive, require_range
 
+# Named as on the records that were made before ISO/IEC 80079-20-1 took its place, with the same limits.
 BASES = {"iec": "IEC 60079-20-1", "nfpa": "NFPA 497 / ISO 10156"}
 
 
@@ -20,7 +21,7 @@ class Gas:
     lel_nfpa: float | None
 
 
-# IEC 60079-20-1:2010 annex B, and NFPA 497:2017 table 4.4.2 with ISO 10156:2017 where NFPA is silent.
+# ISO/IEC 80079-20-1:2017 annex B, and NFPA 497:2017 table 4.4.2 with ISO 10156:2017 where NFPA is silent.
 GASES: dict[str, Gas] = {
     "methane": Gas("methane", "CH4", 4.4, 5.0),
     "ethane": Gas("ethane", "C2H6", 2.4, 3.0),
@@ -112,7 +113,7 @@ def gas_convert(value: float, gas: Gas, *, from_unit: str, to_unit: str, basis: 
     """Convert a concentration between ppm (by volume), vol (% vol) and lel (% of the lower explosive limit).
 
     1 % vol = 10 000 ppm; %LEL = 100 x % vol / LEL. Raises a Fault for a gas without LEL, a negative
-    value, or more than 100 % vol. Sources of the limits: IEC 60079-20-1:2010; NFPA 497:2017.
+    value, or more than 100 % vol. Sources of the limits: ISO/IEC 80079-20-1:2017; NFPA 497:2017.
 
     >>> gas_convert(50.0, find_gas("methane"), from_unit="lel", to_unit="vol")
     2.2

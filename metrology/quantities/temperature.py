@@ -1,4 +1,4 @@
-"""Thermocouples (ITS-90, NIST Monograph 175 / IEC 60584-1:2013) and platinum resistances (IEC 60751:2008)."""
+"""Thermocouples (ITS-90, NIST Monograph 175 / IEC 60584-1:2013) and platinum resistances (IEC 60751:2022)."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from metrology.faults import Fault, require_finite, require_positive, require_range
 from metrology.quantities.thermocouple_tables import K_EXPONENTIAL, REFERENCE_FUNCTIONS
 
-# IEC 60751:2008, clause 4: coefficients of the Callendar-Van Dusen equation for industrial platinum.
+# IEC 60751:2022, clause 4: coefficients of the Callendar-Van Dusen equation for industrial platinum.
 CVD_A = 3.9083e-3
 CVD_B = -5.775e-7
 CVD_C = -4.183e-12
@@ -100,7 +100,7 @@ def pt_resistance(t90_c: float, *, r0: float = 100.0) -> float:
     """Resistance in ohm of an industrial platinum element, -200 to 850 °C.
 
     R = R0 (1 + A t + B t^2) from 0 °C up; below, R0 (1 + A t + B t^2 + C (t - 100) t^3).
-    Source: IEC 60751:2008, clause 4.
+    Source: IEC 60751:2022, clause 4.
 
     >>> round(pt_resistance(100.0), 2)
     138.51
@@ -117,7 +117,7 @@ def pt_resistance(t90_c: float, *, r0: float = 100.0) -> float:
 def pt_temperature(ohm: float, *, r0: float = 100.0) -> float:
     """Temperature in C of an industrial platinum element of resistance `ohm`; the inverse of `pt_resistance`.
 
-    Above 0 °C the quadratic is solved, below it the quartic is bisected. Source: IEC 60751:2008, clause 4.
+    Above 0 °C the quadratic is solved, below it the quartic is bisected. Source: IEC 60751:2022, clause 4.
 
     >>> round(pt_temperature(138.5055), 3)
     100.0
@@ -181,7 +181,7 @@ def fit_platinum(points: Sequence[tuple[float, float]]) -> Platinum:
     """R0, A and B that fit (temperature in C, ohm) best, by least squares; C stays that of IEC 60751.
 
     Three or more different temperatures are needed for all three; with two, B stays that of IEC 60751, and R0 and A
-    are fitted. Raises a Fault for fewer. Source: IEC 60751:2008, clause 4, linear in R0, R0 A and R0 B.
+    are fitted. Raises a Fault for fewer. Source: IEC 60751:2022, clause 4, linear in R0, R0 A and R0 B.
     """
     places = {round(t, 1) for t, _ in points}
     if len(places) < 2:
@@ -230,12 +230,16 @@ class SensorClass:
     form: str  # "sum", "greater" or "r-s-1"
 
 
-# IEC 60751:2008 table 3 (wire-wound, the wider range) and IEC 60584-1:2013 table 12.
+# IEC 60751:2022 table 3 (wire-wound elements, and film elements, which hold in a narrower range) and IEC 60584-1:2013 table 12.
 SENSOR_CLASSES: dict[str, SensorClass] = {
     "pt-aa": SensorClass(-50, 250, 0.1, 0.0017, "sum"),
     "pt-a": SensorClass(-100, 450, 0.15, 0.002, "sum"),
     "pt-b": SensorClass(-196, 600, 0.3, 0.005, "sum"),
     "pt-c": SensorClass(-196, 600, 0.6, 0.01, "sum"),
+    "pt-aa-film": SensorClass(0, 150, 0.1, 0.0017, "sum"),
+    "pt-a-film": SensorClass(-30, 300, 0.15, 0.002, "sum"),
+    "pt-b-film": SensorClass(-50, 500, 0.3, 0.005, "sum"),
+    "pt-c-film": SensorClass(-50, 600, 0.6, 0.01, "sum"),
     "tc-t-1": SensorClass(-40, 350, 0.5, 0.004, "greater"),
     "tc-t-2": SensorClass(-40, 350, 1.0, 0.0075, "greater"),
     "tc-t-3": SensorClass(-200, 40, 1.0, 0.015, "greater"),
@@ -262,7 +266,7 @@ SENSOR_CLASSES: dict[str, SensorClass] = {
 def sensor_tolerance(sensor: str, t90_c: float) -> float:
     """Tolerance in C, plus or minus, of a sensor class at a temperature, inside the range the class is defined for.
 
-    Sources: IEC 60751:2008 table 3 (pt-aa, pt-a, pt-b, pt-c); IEC 60584-1:2013 table 12 (tc-TYPE-CLASS).
+    Sources: IEC 60751:2022 table 3 (pt-aa, pt-a, pt-b, pt-c; with -film: film elements); IEC 60584-1:2013 table 12 (tc-TYPE-CLASS).
 
     >>> round(sensor_tolerance("pt-a", 100.0), 3)
     0.35

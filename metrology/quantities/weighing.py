@@ -62,8 +62,8 @@ HB44: dict[str, tuple[tuple[float, float], ...]] = {
 # OIML R 50-1:2014 table 1: permissible error of a totalised load in percent, initial verification; in service is double.
 R50 = {"r50-0.2": 0.10, "r50-0.5": 0.25, "r50-1": 0.5, "r50-2": 1.0}
 # NIST Handbook 44, 2.21: belt-conveyor scale systems, acceptance and maintenance alike.
-HB44_BELT_PERCENT = 0.25
-SCALE_SCHEMES = (*R76, *HB44, "hb44-iiil", *R50, "hb44-belt")
+HB44_BELT = {"hb44-belt": 0.25, "hb44-belt-0.1": 0.1}  # class in percent of the totalised load
+SCALE_SCHEMES = (*R76, *HB44, "hb44-iiil", *R50, *HB44_BELT)
 STAGES = {"initial": "initial", "acceptance": "initial", "in-service": "in-service", "maintenance": "in-service"}
 
 
@@ -71,7 +71,7 @@ def scale_tolerance(scheme: str, load_divisions: float, *, stage: str = "initial
     """Permissible error in divisions, plus or minus, for a load given in divisions.
 
     scheme: r76-i .. r76-iiii, hb44-i .. hb44-iiii, hb44-iiil (rail, truck, vessel scales), r50-0.2 .. r50-2
-    (belt, class percent of the totalised load), hb44-belt. stage: initial (acceptance) or in-service (maintenance).
+    (belt, class percent of the totalised load), hb44-belt (class 0.25), hb44-belt-0.1. stage: initial (acceptance) or in-service (maintenance).
     Sources: OIML R 76-1:2006 table 6 and 3.5.2; OIML R 50-1:2014; NIST Handbook 44, 2.20 table 6 and 2.21.
 
     >>> scale_tolerance("r76-iii", 1500)
@@ -89,8 +89,8 @@ def scale_tolerance(scheme: str, load_divisions: float, *, stage: str = "initial
         require_range(load_divisions, 0.0, min(top, 1e9), field="load_divisions")
         return _step(R76[key], load_divisions) * (2.0 if in_service else 1.0)
     require_range(load_divisions, 0.0, 1e9, field="load_divisions")
-    if key == "hb44-belt":
-        return HB44_BELT_PERCENT / 100.0 * load_divisions
+    if key in HB44_BELT:
+        return HB44_BELT[key] / 100.0 * load_divisions
     if key in R50:
         return R50[key] * (2.0 if in_service else 1.0) / 100.0 * load_divisions
     in_thousands = 1.0 if load_divisions <= 500 else float(-(-load_divisions // 500))

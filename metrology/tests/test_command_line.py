@@ -9,6 +9,8 @@ import sys
 from unittest import TestCase
 
 import metrology
+from metrology.calculators import calculate
+from metrology.faults import Fault
 
 
 def run(*arguments):
@@ -82,6 +84,34 @@ class CommandLine(TestCase):
 
 
 class Docstrings(TestCase):
+    def test_a_unit_may_follow_any_number_and_another_one_is_refused(self):
+        for fields, value in (
+            ({"value": "\u22125 kPa", "from": "kPa", "to": "mbar"}, -50.0),
+            ({"value": "5kPa", "from": "kPa", "to": "mbar"}, 50.0),
+        ):
+            self.assertAlmostEqual(calculate("convert", fields)["value"], value)
+        self.assertAlmostEqual(calculate("thermocouple-emf", {"type": "K", "t90_c": "100 °C"})["emf_mv"], 4.096, places=3)
+        self.assertAlmostEqual(calculate("signal", {"lrv": "0", "urv": "10 bar", "value": "5bar"})["output"], 12.0)
+        for name, fields, told in (
+            ("convert", {"value": "5 bar", "from": "kPa", "to": "mbar"}, "asked in kPa"),
+            ("signal", {"lrv": "0 bar", "urv": "10 bar", "value": "5 kPa"}, "asked in bar"),
+            ("signal", {"lrv": "0", "urv": "10", "value": "5 apples"}, "a finite number is accepted"),
+            ("thermocouple-emf", {"type": "K", "t90_c": "100 °F"}, "asked in °C"),
+        ):
+            with self.assertRaisesRegex(Fault, told):
+                calculate(name, fields)
+
+    def test_film_elements_hold_in_their_narrower_range(self):
+        """IEC 60751:2022, table 3: class A of film elements from -30 to 300 °C."""
+        for at, inside in ((-30.1, False), (-30, True), (300, True), (300.1, False)):
+            if inside:
+                self.assertAlmostEqual(
+                    calculate("sensor-tolerance", {"sensor": "pt-a-film", "t90_c": at})["tolerance_c"], 0.15 + 0.002 * abs(at)
+                )
+            else:
+                with self.assertRaises(Fault):
+                    calculate("sensor-tolerance", {"sensor": "pt-a-film", "t90_c": at})
+
     def test_the_examples_in_the_core_are_true(self):
         tried = 0
         for module in pkgutil.walk_packages(metrology.__path__, "metrology."):

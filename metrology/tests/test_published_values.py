@@ -62,7 +62,7 @@ THERMOCOUPLES = (
     ("T", 200, 9.288),
     ("T", 400, 20.872),
 )
-# IEC 60751:2008, table 1: C, ohm (rounded to 0.01 ohm).
+# IEC 60751:2022, table 1: C, ohm (rounded to 0.01 ohm).
 PLATINUM = (
     (-200, 18.52),
     (-100, 60.26),
@@ -106,7 +106,7 @@ BUFFERS = (
     (9.180, 30, 9.139),
     (9.180, 50, 9.011),
 )
-# IEC 60079-20-1:2010 and NFPA 497:2017: gas, LEL % vol on each basis.
+# ISO/IEC 80079-20-1:2017 and NFPA 497:2017: gas, LEL % vol on each basis.
 LIMITS = (
     ("methane", 4.4, 5.0),
     ("propane", 1.7, 2.1),
@@ -136,7 +136,7 @@ SCALES = (
     ("hb44-iiil", 501, 1, 2),
     ("hb44-iiil", 1501, 2, 4),
 )
-# IEC 60751:2008 table 3 and IEC 60584-1:2013 table 12: class, C, tolerance in C.
+# IEC 60751:2022 table 3 and IEC 60584-1:2013 table 12: class, C, tolerance in C.
 CLASSES = (
     ("pt-aa", 100, 0.27),
     ("pt-a", 0, 0.15),
@@ -144,6 +144,10 @@ CLASSES = (
     ("pt-b", 100, 0.8),
     ("pt-b", 200, 1.3),
     ("pt-c", 100, 1.6),
+    ("pt-aa-film", 150, 0.355),
+    ("pt-a-film", 300, 0.75),
+    ("pt-b-film", 500, 2.8),
+    ("pt-c-film", 600, 6.6),
     ("tc-k-1", 100, 1.5),
     ("tc-k-1", 1000, 4.0),
     ("tc-k-2", 1000, 7.5),

@@ -346,6 +346,7 @@ class Formulas(TestCase):
         self.assertAlmostEqual(weighing.scale_tolerance("r50-0.5", 800), 2.0)
         self.assertAlmostEqual(weighing.scale_tolerance("r50-0.5", 800, stage="in-service"), 4.0)
         self.assertAlmostEqual(weighing.scale_tolerance("hb44-belt", 800), 2.0)
+        self.assertAlmostEqual(weighing.scale_tolerance("hb44-belt-0.1", 800), 0.8)
 
     def test_gases_have_other_names(self):
         for name, found in (

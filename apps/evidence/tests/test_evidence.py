@@ -160,7 +160,9 @@ class Journal(EvidenceCase):
         self.sign_in(self.ruben)
         i = Instrument.objects.get(tag="PT-2110")
         before = Entry.objects.count()
-        i.changes.create(at=timezone.now(), by=self.ruben, reason="renamed by the process", values={"service": [i.service, "Other service"]})
+        i.changes.create(
+            at=timezone.now(), by=self.ruben, reason="renamed by the process", values={"service": [i.service, "Other service"]}
+        )
         rows = self.get("journal/?search=PT-2110 renamed").json()["rows"]
         self.assertEqual([(r["subject"], r["by"], r["reason"]) for r in rows], [("PT-2110", self.ruben.name, "renamed by the process")])
         self.assertIn("→ Other service", rows[0]["says"])

@@ -1,6 +1,6 @@
 """temp-sensor: a resistance thermometer or thermocouple against a reference in a block or bath.
 
-Sources: IEC 60751:2008 and IEC 60584-1:2013 (curves, tolerance classes), JCGM 100:2008 (uncertainty).
+Sources: IEC 60751:2022 and IEC 60584-1:2013 (curves, tolerance classes), JCGM 100:2008 (uncertainty).
 """
 
 from __future__ import annotations

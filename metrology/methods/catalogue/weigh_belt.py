@@ -28,7 +28,7 @@ from metrology.quantities.belt import BELT_CLASSES, belt_load, belt_revolutions,
 LOCK_OUT = "lock-out"
 CLASSES = (
     ("", "as the tolerance says"), ("r50-0.2", "OIML R 50, class 0.2"), ("r50-0.5", "OIML R 50, class 0.5"), ("r50-1", "OIML R 50, class 1"),
-    ("r50-2", "OIML R 50, class 2"), ("hb44", "HB 44"),
+    ("r50-2", "OIML R 50, class 2"), ("hb44", "HB 44, class 0.25"), ("hb44-0.1", "HB 44, class 0.1"),
 )  # fmt: skip
 CAUSES = (
     ("belt", "Belt changed or repaired, new splice"), ("build-up", "Material built up, now cleaned"), ("tension", "Tension or take-up changed"),

@@ -1,6 +1,6 @@
 """A temperature sensor compared with a reference beside it: what it is asked, what its signal stands for, which coefficients fit it.
 
-Sources: IEC 60751:2008 and IEC 60584-1:2013 (curves and classes), JCGM 100:2008 (uncertainty).
+Sources: IEC 60751:2022 and IEC 60584-1:2013 (curves and classes), JCGM 100:2008 (uncertainty).
 """
 
 from __future__ import annotations

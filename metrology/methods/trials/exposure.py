@@ -1,7 +1,7 @@
 """Exposures: gas put on and watched, each judged against the bottle, classed by how the sensor answered.
 
 Sources: IEC 60079-29-2:2015 (selection, use and maintenance of detectors for flammable gases and oxygen), IEC 60079-29-1:2016
-(performance), EN 45544-4:2016 (toxic gases). Limits are policies.
+(performance), EN IEC 62990-2:2021 (toxic gases). Limits are policies.
 """
 
 from __future__ import annotations

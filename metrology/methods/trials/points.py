@@ -147,7 +147,8 @@ def as_it_was(setup: RunSetup, reading: RawReading) -> RunSetup:
     """The setup as it stood when a reading was taken: what was entered later does not reach back."""
     if reading.entered is None or reading.entered == setup.entered:
         return setup
-    return reading.once("then", (setup, reading.entered), lambda now, entered: replace(now, entered=entered))
+    then: RunSetup = reading.once("then", (setup, reading.entered), lambda now, entered: replace(now, entered=entered))
+    return then
 
 
 def least_ratio(tolerances: Sequence[float], widths: Sequence[float]) -> float:
