@@ -44,7 +44,7 @@ class Evidence(BrowserTestCase):
         p = self.page
         self.sign_in(p, "marta")
         p.goto("/records")
-        p.get_by_role("link", name="Evidence, who changed what").press("Enter")
+        p.get_by_role("link", name="Evidence", exact=True).press("Enter")
         journal = p.get_by_role("region", name="Journal")
         p.get_by_role("button", name="Look it through").press("Enter")
         expect(journal).to_contain_text("all of it holds")

@@ -6,7 +6,7 @@ import csv
 import io
 import json
 from collections.abc import Iterable, Sequence
-from datetime import datetime
+from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
@@ -20,12 +20,24 @@ from apps.followups.models import FollowUp
 from apps.journal.keys import public_key
 from apps.journal.models import Anchor, Entry
 from apps.journal.registers import CHANGES, FILES, REGISTERS
+from apps.journal.writing import moment
 from apps.plant.models import Instrument
 
 LOW_BYTES = 2 * 2**30
+CLOCK_TOLD = timedelta(days=7)
 EXPORTED = 100_000
 GROUPS: dict[str, tuple[str, ...]] = {
-    "changes": (*(r.kind for r in (*CHANGES, *FILES)), "plan", "report", "deferral", "area", "job of a round", "qualification"),
+    "changes": (
+        *(r.kind for r in (*CHANGES, *FILES)),
+        "plan",
+        "clock",
+        "key",
+        "report",
+        "deferral",
+        "area",
+        "job of a round",
+        "qualification",
+    ),
     "registers": tuple(r.kind for r in REGISTERS),
     "runs": ("run",),
 }
@@ -91,6 +103,10 @@ def wrong(now: datetime) -> list[str]:
     anchor = Anchor.objects.order_by("-seq", "-pk").first()
     if anchor and anchor.problem:
         out.append(f"The last anchor did not reach every folder: {anchor.problem}")
+    stepped = Entry.objects.filter(kind="clock", at__gte=moment(now - CLOCK_TOLD)).order_by("-seq").first()
+    if stepped:
+        at = stepped.at[:16].replace("T", " ")
+        out.append(f"The server's clock was {stepped.subject} ({at} UTC). Entries stay in their order; see that it keeps time.")
     if free_bytes(Path(settings.BACKUP_FOLDER)) < LOW_BYTES:
         out.append("Less than 2 GB are free where the plant's data is. Make room before nothing can be stored any more.")
     return out
@@ -130,7 +146,7 @@ class Names:
     @staticmethod
     def _told(e: Entry) -> dict[str, Any]:
         body = json.loads(e.body)
-        told: dict[str, Any] = body.get("row") or body.get("gone") or {}
+        told: dict[str, Any] = body.get("row") or body.get("gone") or body
         return told
 
     def row(self, e: Entry) -> dict[str, Any]:

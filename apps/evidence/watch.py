@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 import threading
+import time
 from datetime import datetime, timedelta
 
 from django.conf import settings
@@ -15,12 +16,31 @@ from apps.evidence.backup import last_good, make_backup
 from apps.evidence.models import Backup, LookThrough
 from apps.journal.anchoring import BY_DAY, make_anchor
 from apps.journal.models import Anchor
-from apps.journal.writing import moment
+from apps.journal.writing import Told, moment, write
 
 log = logging.getLogger(__name__)
-LOOK_S = 300.0
+LOOK_S = 60.0
+STEP = timedelta(seconds=30)
 NIGHT_FROM, NIGHT_UNTIL = 1, 5  # hours of the plant's day
 RETRY = timedelta(hours=1)
+
+
+class Clock:
+    """The server's clock beside one that nobody can set: a step of it is written into the journal, in either direction."""
+
+    def __init__(self, at: datetime, ticks: float) -> None:
+        self._at, self._ticks = at, ticks
+
+    def look(self, at: datetime, ticks: float) -> timedelta | None:
+        """Compare; the step, where there was one. ticks: seconds of a clock that only goes on."""
+        step = at - self._at - timedelta(seconds=ticks - self._ticks)
+        self._at, self._ticks = at, ticks
+        if abs(step) <= STEP:
+            return None
+        write(
+            [Told("clock", "set forward" if step > timedelta(0) else "set back", {"by_s": round(step.total_seconds()), "to": moment(at)})]
+        )
+        return step
 
 
 def start() -> None:
@@ -29,9 +49,10 @@ def start() -> None:
 
 
 def _watch() -> None:
-    wait = threading.Event()
+    wait, clock = threading.Event(), Clock(timezone.now(), time.monotonic())
     while True:
         try:
+            clock.look(timezone.now(), time.monotonic())
             do_what_is_due(timezone.now())
         except Exception:  # tomorrow is another day, and the status page tells what is overdue
             log.exception("The evidence could not be looked after")

@@ -6,7 +6,7 @@ import hashlib
 import json
 from collections.abc import Iterable
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from typing import Any
 
 from django.conf import settings
@@ -18,6 +18,7 @@ from apps.journal.models import Entry
 from apps.journal.verify import GENESIS, content_of, entry_link
 
 BATCH = 500
+CLOCK_STEP = timedelta(seconds=5)  # by which a clock may be put right without a word
 
 
 @dataclass(frozen=True)
@@ -48,7 +49,11 @@ def moment(at: datetime) -> str:
 
 def head() -> tuple[int, str]:
     """Number and link of the last entry; 0 and zeros of an empty journal."""
-    return Entry.objects.order_by("-seq").values_list("seq", "link").first() or (0, GENESIS)
+    return _last()[:2]
+
+
+def _last() -> tuple[int, str, str]:
+    return Entry.objects.order_by("-seq").values_list("seq", "link", "at").first() or (0, GENESIS, "")
 
 
 def write(told: Iterable[Told], now: datetime | None = None) -> None:
@@ -57,8 +62,10 @@ def write(told: Iterable[Told], now: datetime | None = None) -> None:
     if not rows:
         return
     with transaction.atomic():
-        seq, link = head()
+        seq, link, before = _last()
         at = moment(now or timezone.now())
+        if before > moment((now or timezone.now()) + CLOCK_STEP):
+            rows.insert(0, Told("clock", "set back", {"from": before, "to": at}))
         if seq == 0:
             rows.insert(0, Told("journal", "begun", {"plant": settings.PLANT_NAME or "", "format": 1}))
         made = []

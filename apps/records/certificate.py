@@ -389,6 +389,7 @@ def _signatures(run: Run, view: RunView, proof: Proof | None) -> list[Flowable]:
                 text(f"{word} by {note['by']}, {local(note['at'])}, password given again." + (f" {note['text']}" if note["text"] else ""))
             )
     code = f"verify-loop:{run.label}:{run.events_count}:{run.head}"
+    side = 116.0 if proof else 74.0  # what holds a signature has modules of its own size still
     if proof:
         a = proof["anchor"]
         code += f":{a['seq']}:{a['link']}:{a['key']}:{a['signature']}"
@@ -405,8 +406,8 @@ def _signatures(run: Run, view: RunView, proof: Proof | None) -> list[Flowable]:
         ),
     ]
     box = Table(
-        [[lines, QrCode(code)]],
-        colWidths=[WIDTH - 78, 78],
+        [[lines, QrCode(code, side)]],
+        colWidths=[WIDTH - side - 4, side + 4],
         style=TableStyle([("VALIGN", (0, 0), (-1, -1), "TOP"), ("LEFTPADDING", (0, 0), (-1, -1), 0)]),
     )
     return [KeepTogether([text("Signatures", HEAD), box])]

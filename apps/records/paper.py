@@ -111,10 +111,9 @@ def verdict_markup(verdict: str | None) -> str:
 class QrCode(Flowable):
     """A QR code in vectors, drawn as one path."""
 
-    size = 74.0
-
-    def __init__(self, text: str) -> None:
+    def __init__(self, text: str, size: float = 74.0) -> None:
         super().__init__()
+        self.size = size
         self.width = self.height = self.size
         self._rows = [list(row) for row in segno.make(text, error="m", mask=0).matrix_iter(border=2)]
 

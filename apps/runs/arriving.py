@@ -64,6 +64,17 @@ def without_claims(event: NewEvent) -> NewEvent:
     return replace(event, payload=payload)
 
 
+OLDEST_YEAR = 2000
+
+
+def require_a_time(event: NewEvent, now: datetime) -> None:
+    """Refuse a device's time that can't be: before 2000, or after next year. One that is merely off is kept, and flagged."""
+    at = event.device_at
+    if at is not None and not OLDEST_YEAR <= at.year <= now.year + 1:
+        told = f"The clock of this device says {at:%Y-%m-%d}, which can't be. Nothing was stored, what you typed is kept: set its clock and send it again."
+        raise Fault("impossible_time", told, field="device_at")
+
+
 def hash_of(event: NewEvent) -> str:
     """Of what a client sent but for the moment, which is another with each sending."""
     return hashlib.sha256(json.dumps([event.type, event.payload], sort_keys=True, default=str).encode()).hexdigest()

@@ -22,7 +22,7 @@ from apps.plant.needs import skills_of
 from apps.plant.policies import policy_for
 from apps.plant.register import read_points
 from apps.plant.selectors import methods_for
-from apps.runs.arriving import NewEvent, hash_of, no_foreign_events, pass_over_known, stale, without_claims
+from apps.runs.arriving import NewEvent, hash_of, no_foreign_events, pass_over_known, require_a_time, stale, without_claims
 from apps.runs.due import due_once_signed
 from apps.runs.history import history_of
 from apps.runs.holds import find_hold, group_on_hold
@@ -196,6 +196,7 @@ def _append(
         stored: list[Event] = []
         for event in new:
             try:
+                require_a_time(event, now)
                 if actor.pk != run.technician_id and event.type in APPENDABLE:
                     require_hand(actor, run, state, event.type, timezone.localdate(now))
                 stored.append(_admit_one(run_id, actor, state, event, now))

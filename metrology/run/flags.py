@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import timedelta
+
 from metrology.judgement.decision import PASS
 from metrology.judgement.reference import ratio_together
 from metrology.methods.method import Method
@@ -47,10 +49,17 @@ def flags_of(state: RunState, method: Method) -> list[str]:
     for done in state.confirmations.values():
         if done.step in LEFT_WITH_REASON and done.values.get("reason"):
             out.append(f"{LEFT_WITH_REASON[done.step]}, {done.by}: {done.values['reason']}")
+    out += [_off_clock(by, count, off) for by, (count, off) in state.off_clock.items()]
     for r in state.readings:
         told = (r.extra.get("captured") or {}).get("indicated", {})
         out += [f"Reading {r.slot + 1}: {says}" for says in told.get("remarks", [])]
     return out
+
+
+def _off_clock(by: str, count: int, off: timedelta) -> str:
+    """Whose device had another time than the server, by more than a day; the order is that of the server."""
+    events = f"{count} events" if count > 1 else "An event"
+    return f"{events} of {by} came from a device whose clock was {abs(off).days} d {'ahead' if off > timedelta(0) else 'behind'}; times are the server's."
 
 
 def _together(state: RunState, method: Method) -> list[str]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from copy import copy
 from dataclasses import dataclass, field, fields, replace
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 
 from metrology.judgement.reference import ReferenceStandard
@@ -29,6 +29,8 @@ from metrology.run.entries import (
 )
 from metrology.run.events import Event
 from metrology.run.upcast import start_payload
+
+A_DAY = timedelta(days=1)
 
 
 @dataclass
@@ -78,6 +80,9 @@ class RunState:
     was_returned: bool = False
     seal: Mapping[str, Any] | None = None  # what was judged, as it stood when the run was signed or voided
     contributors: set[str] = field(default_factory=set)
+    off_clock: dict[str, tuple[int, timedelta]] = field(
+        default_factory=dict
+    )  # by who sent them: events whose device was a day off, and the most
 
     @property
     def open_holds(self) -> list[Hold]:
@@ -133,6 +138,9 @@ def apply(state: RunState, event: Event) -> None:
     """Bring one more event into the state."""
     _APPLY[event.type](state, event)
     state.seq = event.seq
+    if event.device_at is not None and abs(off := event.device_at - event.at) > A_DAY:
+        count, most = state.off_clock.get(event.author_name, (0, off))
+        state.off_clock[event.author_name] = count + 1, max(off, most, key=abs)
     if event.type not in ("reviewed", "returned"):
         state.contributors.add(event.author)
 

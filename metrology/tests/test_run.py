@@ -1,5 +1,6 @@
 """The run engine: what is allowed when, what is refused and in which words."""
 
+from dataclasses import replace
 from datetime import timedelta
 from unittest import TestCase
 
@@ -10,7 +11,8 @@ from metrology.methods.settings import read_settings
 from metrology.methods.steps import Field
 from metrology.run.events import GENESIS, Event, link
 from metrology.run.fields import check_fields
-from metrology.run.state import fold
+from metrology.run.flags import flags_of
+from metrology.run.state import apply, fold
 from metrology.tests.runs import CHECKS, START, Play, instrument, meter, reference
 
 GOOD = [0.05] * 10
@@ -443,3 +445,19 @@ class UnlikelyNumbers(TestCase):
         self.assertEqual(faults[0].context["suggestion"], "100.35")
         with self.assertRaisesRegex(Fault, "is to be expected. Look again."):
             self.released("2125")
+
+
+class DeviceClock(TestCase):
+    def test_a_day_off_is_flagged_and_less_is_not(self):
+        for off, flagged in (
+            (timedelta(days=1), False),
+            (timedelta(days=1, seconds=1), True),
+            (-timedelta(days=1), False),
+            (-timedelta(days=3), True),
+        ):
+            run = Play()
+            last = run.events[-1]
+            apply(run.state, replace(last, seq=last.seq + 1, id="d", type="note_added", payload={"text": "hi"}, device_at=last.at + off))
+            told = [f for f in flags_of(run.state, run.method) if "clock" in f]
+            self.assertEqual(bool(told), flagged, off)
+        self.assertIn("3 d behind; times are the server's", told[0])

@@ -25,10 +25,11 @@ from apps.evidence.backup import is_overdue, make_backup
 from apps.evidence.models import Backup
 from apps.evidence.restoring import restore
 from apps.evidence.taking_over import take_over
-from apps.evidence.watch import do_what_is_due
+from apps.evidence.watch import Clock, do_what_is_due
 from apps.journal import keys, verify
 from apps.journal.anchoring import BY_HAND, make_anchor
 from apps.journal.models import Anchor, Entry
+from apps.journal.writing import Told, moment, write
 from apps.kit.models import Reference
 from apps.plant.models import Instrument
 from apps.runs.models import Run, RunEvent
@@ -177,6 +178,24 @@ class Journal(EvidenceCase):
         runs = self.get("journal/?group=runs").json()
         self.assertEqual(runs["total"], RunEvent.objects.count())
         self.assertEqual(self.get("journal/?group=runs&until=2001-01-01").json()["total"], 0)
+
+    def test_a_clock_that_was_set_is_written_down_and_the_order_stays(self):
+        last = Entry.objects.order_by("-seq").first()
+        for ahead, told in ((timedelta(seconds=4), 0), (timedelta(seconds=60), 1)):
+            Entry.objects.filter(seq=last.seq).update(at=moment(timezone.now() + ahead))
+            write([Told("policy", "x", {})])
+            self.assertEqual(Entry.objects.filter(kind="clock").count(), told, ahead)
+            last = Entry.objects.order_by("-seq").first()
+        self.assertEqual(list(Entry.objects.order_by("-seq").values_list("kind", flat=True)[:2]), ["policy", "clock"])
+        now = timezone.now()
+        for seconds, ticks, step in ((90, 60, None), (91, 60, "set forward"), (30, 60, None), (29, 60, "set back")):
+            found = Clock(now, 1000.0).look(now + timedelta(seconds=seconds), 1000.0 + ticks)
+            self.assertEqual(found is None, step is None, seconds)
+            if step:
+                self.assertEqual(Entry.objects.order_by("-seq").first().subject, step)
+        self.sign_in(self.marta)
+        self.assertTrue(any("The server's clock was set back" in says for says in self.get("evidence/").json()["wrong"]))
+        self.assertIn("set", self.get("journal/?search=clock").json()["rows"][0]["subject"])
 
     def test_no_password_and_no_hash_of_one_stands_in_it(self):
         self.ines.set_password("another-Long-1")

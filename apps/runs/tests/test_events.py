@@ -234,6 +234,25 @@ class ChainAndProjections(PlantTestCase):
         make_reference("MB-P09")  # a second that will do: which one is at hand is for a person to say
         self.assertFalse(any(usual for usual, _ in self.offered().values()))
 
+    def test_a_device_with_another_time_is_kept_and_flagged_and_one_with_an_impossible_time_is_refused(self):
+        self.start()
+        now = timezone.now()
+
+        def send(year):
+            at = now.replace(year=year, month=6, day=1).isoformat()
+            event = {"id": str(uuid.uuid4()), "type": "note_added", "payload": {"text": "hi"}, "device_at": at}
+            answer = self.post(f"runs/{self.run_id}/events/", {"expected_seq": self.seq, "events": [event]})
+            self.seq = answer.json()["view"]["seq"] if answer.status_code == 200 else self.seq
+            return answer
+
+        for year in (1999, now.year + 2):
+            body = self.assertFailure(send(year), 400, "impossible_time")
+            self.assertIn("set its clock and send it again", body["message"])
+        for year in (2000, now.year + 1):
+            self.assertEqual(send(year).status_code, 200)
+        flags = self.get(f"runs/{self.run_id}/").json()["view"]["flags"]
+        self.assertEqual(len([f for f in flags if f.startswith("2 events of Ines Calder came from a device whose clock was")]), 1, flags)
+
     def test_reading_a_run_costs_few_queries(self):
         self.signed_run()
         with CaptureQueriesContext(

@@ -36,7 +36,7 @@ export function RecordsPage() {
     <div className="mx-auto max-w-7xl p-4 lg:p-6">
       <div className="mb-4 flex flex-wrap items-end gap-4">
         <h1 className="mr-auto text-2xl font-bold">Records</h1>
-        <LinkButton to="/evidence">Evidence, who changed what</LinkButton>
+        <LinkButton to="/evidence">Evidence</LinkButton>
         <LinkButton to="/follow-ups">Found outside{followUps.data ? `: ${followUps.data.open} to follow up` : ""}</LinkButton>
         <div className="w-72">
           <TextField label="Search" type="search" value={get("search")} onChange={(v) => set({ search: v })} placeholder="number, part of tag or service" />
