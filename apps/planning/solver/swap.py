@@ -15,7 +15,8 @@ NEAR_MIN = 120  # of the day about the wish: jobs there may change hands
 def swap_for(problem: Problem, plan: Plan, key: str, wish: Placed) -> Plan | None:
     """The plan with a job as it is wished and as few others moved as is found; None where no exchange of these jobs makes room.
 
-    Locked jobs stay. The others may shift in time first, then those about the wish change hands, then all of that person's.
+    Locked jobs stay. The others may shift in time first, then those about the wish change hands, then those that are done with the same kit, then all
+    of that person's.
     """
     wished = replace(problem.index[key], fixed=Fixed(wish.people, wish.starts), is_must=True)
     kept = [problem.index[k] for k in plan.placed if k != key]
@@ -39,7 +40,11 @@ def _ways(sub: Problem, plan: Plan, wished: Job, kept: Sequence[Job], wish: Plac
     begin, end = wish.starts[0], wish.end(wished)
     about = {k for k in theirs if plan.placed[k].starts[0] < end + NEAR_MIN and plan.placed[k].end(sub.index[k]) > begin - NEAR_MIN}
     hit = {k for k in theirs if plan.placed[k].starts[0] < end and plan.placed[k].end(sub.index[k]) > begin}
-    for free in (set[str](), hit, about, theirs):
+    things = {*wish.kit, *wish.bottles}
+    sharing = {
+        j.key for j in kept if things & {*plan.placed[j.key].kit, *plan.placed[j.key].bottles}
+    }  # who has the kit then may be another
+    for free in (set[str](), hit, about, sharing - theirs, theirs, theirs | sharing):
         yield [wished, *by_start], free
         yield [wished, *(j for j in by_start if j.key not in hit), *(j for j in by_start if j.key in hit)], free
         yield [wished, *(j for j in by_start if j.key in hit), *(j for j in by_start if j.key not in hit)], free

@@ -10,6 +10,7 @@ from apps.planning.solver.handing import HandOver, hand_overs
 from apps.planning.solver.problem import Fixed, GasNeed, Placed, Plan
 from apps.planning.solver.quick import decode, quick_plan
 from apps.planning.solver.search import improve
+from apps.planning.solver.swap import moved, swap_for
 from apps.planning.tests.test_solver import job, problem, worker
 
 LUNCH = (690, 750, 30)
@@ -114,3 +115,16 @@ class Planned(unittest.TestCase):
         self.assertEqual(hand_overs(made, Plan(placed, {"ann": 700, "ben": 710})), [HandOver("P1", "ann", 700, "ben", 740)])
         same = {**placed, "y": Placed((800,), ("ann",), ("P1",))}
         self.assertEqual(hand_overs(made, Plan(same, {"ann": 700, "ben": 710})), [])
+
+
+class Moved(unittest.TestCase):
+    def test_a_job_moved_to_when_another_has_its_kit_takes_that_ones_job_over(self):
+        """Ann has it in the morning, Ben after lunch: 'a' at 14:10 with Ann is done where Ben's job goes to her."""
+        made = problem(job("a", kit=P1), job("b", kit=P1), job("c", kit=P1), people=[ANN, BEN])
+        placed = {"a": Placed((500,), ("ann",), ("P1",)), "b": Placed((540,), ("ann",), ("P1",)), "c": Placed((800,), ("ben",), ("P1",))}
+        plan = Plan(placed, {"ann": 690, "ben": 690})
+        self.assertEqual(find_breaches(made, plan), [])
+        found = swap_for(made, plan, "a", Placed((850,), ("ann",), ("P1",)))
+        self.assertEqual(find_breaches(made, found), [])
+        self.assertEqual((found.placed["a"].starts, found.placed["c"].people), ((850,), ("ann",)))
+        self.assertIn("c", moved(plan, found, but="a"))
