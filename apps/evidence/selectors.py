@@ -22,6 +22,7 @@ from apps.journal.models import Anchor, Entry
 from apps.journal.registers import CHANGES, FILES, REGISTERS
 from apps.journal.writing import moment
 from apps.plant.models import Instrument
+from apps.plant.sheets import guarded
 
 LOW_BYTES = 2 * 2**30
 CLOCK_TOLD = timedelta(days=7)
@@ -197,10 +198,5 @@ def export_entries(rows: QuerySet[Entry]) -> str:
     writer.writerow(["entry", "at (UTC)", "kind", "subject", "by", "what", "reason", "link"])
     for e in found:
         r = names.row(e)
-        writer.writerow([_safe(str(r[k])) for k in ("seq", "at", "kind", "subject", "by", "says", "reason", "link")])
+        writer.writerow([guarded(str(r[k])) for k in ("seq", "at", "kind", "subject", "by", "says", "reason", "link")])
     return out.getvalue()
-
-
-def _safe(cell: str) -> str:
-    """What a spreadsheet would take for a formula is written as text."""
-    return f"'{cell}" if cell[:1] in ("=", "+", "-", "@", "\t", "\r", "\uff1d", "\uff0b", "\uff0d", "\uff20") else cell

@@ -25,7 +25,7 @@ SMALL_PART = 2**20
 MAX_COLUMNS = 1000
 MAX_ROWS = 100_000
 MAX_CELL = 2_000
-RUNS_AS_FORMULA = ("=", "+", "-", "@", "\t", "\r")
+RUNS_AS_FORMULA = ("=", "+", "-", "@", "\t", "\r", "\uff1d", "\uff0b", "\uff0d", "\uff20")  # the last four: full width
 FORMULA = "\x00formula"  # stands in a row for a cell that held a formula; the character can't come from a file
 
 XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"  # media type

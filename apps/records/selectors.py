@@ -9,6 +9,7 @@ from typing import Any
 
 from django.db.models import Q, QuerySet
 
+from apps.plant.sheets import guarded
 from apps.runs.models import Run
 from apps.runs.trust import fault_of, proof_for
 from metrology import CORE_VERSION
@@ -163,10 +164,4 @@ def export_csv(run: Run, events: list[Event], now: datetime, *, broken: str = ""
 
 def _safe(cell: Any) -> Any:
     """A cell that a spreadsheet will not take for a formula; numbers stay as they are."""
-    if not isinstance(cell, str) or not cell or cell[0] not in "=+-@\t\r":
-        return "" if cell is None else cell
-    try:
-        float(cell)
-    except ValueError:
-        return "'" + cell
-    return cell
+    return guarded(cell) if isinstance(cell, str) else "" if cell is None else cell

@@ -10,6 +10,7 @@ from django.test import SimpleTestCase
 from django.utils.translation import gettext_lazy
 from rest_framework.renderers import JSONRenderer
 
+from apps.plant.sheets import guarded
 from config.rendering import FastJSON
 from metrology.run.entries import Reading
 from metrology.run.events import Event
@@ -38,3 +39,11 @@ class Rendering(SimpleTestCase):
 
     def test_nothing_to_say_is_an_empty_body(self):
         self.assertEqual(FastJSON().render(None), b"")
+
+
+class Guarded(SimpleTestCase):
+    def test_what_a_spreadsheet_would_run_is_written_as_text_and_numbers_stay(self):
+        for text in ("=1+1", "+cmd", "-x", "@SUM(A1)", "\t=1", "\uff1d1+1", "\uff0bA", "\uff0dA", "\uff20A"):
+            self.assertEqual(guarded(text), f"'{text}")
+        for text in ("", "-5", "+0.25", "-1e3", "PT-2110", "1=1", "'=1"):
+            self.assertEqual(guarded(text), text)
