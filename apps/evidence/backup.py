@@ -11,13 +11,12 @@ import tarfile
 import tempfile
 import threading
 from collections.abc import Iterator
-from datetime import datetime, timedelta
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
 from django.conf import settings
 from django.db import connection
-from django.utils import timezone
 
 from apps.evidence.models import Backup
 from apps.evidence.sealing import encrypt
@@ -52,7 +51,7 @@ def make_backup(now: datetime) -> Backup:
                 raise Fault("not_sound", f"The copy does not hold: {' '.join(faults[:3])}")
             made.seq = _last_entry(Path(work) / DATABASE)
             made.is_encrypted = bool(settings.BACKUP_KEY)
-            name = f"{PREFIX}{timezone.localtime(now):%Y-%m-%d-%H%M%S}{SEALED if made.is_encrypted else PLAIN}"
+            name = f"{PREFIX}{now.astimezone(UTC):%Y-%m-%d-%H%M%SZ}{SEALED if made.is_encrypted else PLAIN}"
             if made.is_encrypted:
                 sealed = Path(work) / "sealed"
                 with packed.open("rb") as source, sealed.open("wb") as target:
