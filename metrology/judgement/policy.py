@@ -14,6 +14,10 @@ ADJUST_WHEN = {
     "past-limit": "adjust only past the adjust limit",
     "always": "always adjust to nominal",
 }
+GAP = {
+    "repair": "a gap between up and down past the tolerance is repaired",
+    "centre": "a gap between up and down is centred where it then fits the tolerance",
+}
 DECIDES = {
     "as-found": "the as-found exposure decides",
     "bump": "a bump decides",
@@ -51,6 +55,7 @@ CHOICES: dict[str, Mapping[str, str]] = {
     "forced": FORCED,
     "loop_proof": LOOP_PROOF,
     "qualified": QUALIFIED,
+    "gap": GAP,
 }
 
 
@@ -90,6 +95,7 @@ class Policy:
     adjust_limit_percent: float = 70.0
     pass_rule: str = "simple"
     max_risk: float = 0.05
+    gap: str = "repair"
     aim_percent: float = 25.0
     max_passes: int = 4
     minimum_tur: float = 4.0
@@ -147,6 +153,7 @@ POLICY_FIELDS: tuple[PolicyField, ...] = (
     PolicyField("max_risk", "Accepted risk", hint="0.05 is one wrong pass in twenty"),
     PolicyField("adjust_when", "Adjusting"),
     PolicyField("adjust_limit_percent", "Adjust limit", "% of tolerance"),
+    PolicyField("gap", "Up and down apart", group="curve"),
     PolicyField("aim_percent", "Adjust aim", "% of tolerance"),
     PolicyField("max_passes", "Adjust passes at most"),
     PolicyField("minimum_tur", "Least test uncertainty ratio", group="curve"),

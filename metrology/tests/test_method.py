@@ -163,6 +163,22 @@ class Proposals(TestCase):
         bowed = [2.5 * e for e in self.BOW]
         self.assertEqual(self.choice(bowed, transfer=root).choice, "replace")
 
+    def test_a_gap_that_fits_when_centred_is_centred_where_the_policy_says_so(self):
+        """Friction: the same gap everywhere, all of it on one side. Tolerance 0.5 %: a gap of 0.98 % centred lies within ±0.49 %."""
+
+        def friction(gap):
+            return [0.0] * 5 + [gap] * 5
+
+        for gap, policy, choice in (
+            (0.98, "centre", "adjust"), (1.02, "centre", "repair"), (0.98, "repair", "repair"), (0.6, "repair", "repair"), (0.6, "centre", "adjust"),
+        ):  # fmt: skip
+            with self.subTest(gap=gap, policy=policy):
+                proposal = self.choice(friction(gap), policy=Policy(gap=policy))
+                self.assertEqual(proposal.choice, choice, proposal.reason)
+        self.assertEqual(self.choice(friction(0.98), policy=Policy(gap="centre"), is_adjustable=False).choice, "repair")
+        bent = [0, 0.2, 0.3, 0.2, 0, 0.8, 1.0, 1.1, 1.0, 0.8]  # what bows beside it would stand out
+        self.assertEqual(self.choice(bent, policy=Policy(gap="centre")).choice, "repair")
+
     def test_as_left_a_lone_reading_off_is_not_taken_again_for_ever(self):
         errors = [0.0, 0.0, 5.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0]
         self.assertEqual(self.choice(errors).choice, "repeat")

@@ -72,6 +72,15 @@ def _propose_on_fail(setup: RunSetup, result: Outcome, where: str, has_digital: 
     if first and first.code in CAUSE_FIRST and not (sided and first.code == "range-mismatch"):
         return Proposal("repair", f"{first.says} {first.first_action}")
     if stats and stats.hysteresis and stats.hysteresis > tolerance:
+        # Centred, half of the gap lies on either side, and what bows beside it stays.
+        if (
+            setup.policy.gap == "centre"
+            and setup.instrument.is_adjustable
+            and stats.hysteresis / 2 + stats.linearity_independent <= tolerance
+        ):
+            fits = f"centred, that fits the tolerance of ±{tolerance:.2f} %, as the policy has it"
+            told = f"Up and down differ by {stats.hysteresis:.2f} %; {fits}. It wears: look at it soon."
+            return Proposal(sided.choice if sided else "adjust", f"{where} {told}")
         return Proposal("repair", f"{where} Up and down differ by {stats.hysteresis:.2f} %: clean and free it, no screw cures that.")
     # A square root bows whatever shifts its sensor; only a bow that is named as such can't be adjusted away.
     is_bowed = setup.instrument.transfer.kind != "sqrt" or any(s.code == "linearity" for s in result.signatures)
