@@ -53,6 +53,7 @@ class Command(BaseCommand):
                 "Run it with DJANGO_SETTINGS_MODULE=config.settings.demo."
             )
         if Instrument.objects.exists():
+            take_over()  # one from before there was a journal
             self.stdout.write("The plant is loaded already; nothing was changed.")
             return
         with transaction.atomic():
