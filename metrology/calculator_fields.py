@@ -20,6 +20,11 @@ ENDINGS = {
 ENDLESS = ("inf", "+inf", "-inf", "infinity", "nan")
 
 
+def _unit_in(raw: str) -> str:
+    """What follows the number of a text."""
+    return plain_digits(raw).strip().lstrip("+-0123456789.,eE").strip()
+
+
 class Input:
     """The fields given to a calculation. Remembers which were asked for, so that a misspelt one is refused."""
 
@@ -68,7 +73,7 @@ class Input:
                     else parse_typed(raw, name=name, unit=self._unit(name), field=name)
                 )
             except Fault as fault:
-                if fault.code == "wrong_unit" and self._unit(name):
+                if fault.code == "wrong_unit" and self._unit(name) and quantity_of(_unit_in(raw)):
                     raise
                 raise Fault("not_a_number", f"{name} is {raw!r}; a finite number is accepted.", field=name) from None
             if typed.is_open(None, None):
@@ -88,8 +93,7 @@ class Input:
 
     def _say(self, raw: str) -> None:
         """Where no unit is known, the first that is said is that of all such fields: another one after it is refused."""
-        unit = plain_digits(raw).strip().lstrip("+-0123456789.,eE").strip()
-        self._said = self._said or (unit if quantity_of(unit) else "")
+        self._said = self._said or (_unit_in(raw) if quantity_of(_unit_in(raw)) else "")
 
     def text(self, field: str, *, default: str | None = None) -> str:
         """A text, or the default when absent."""
