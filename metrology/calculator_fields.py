@@ -11,31 +11,35 @@ from metrology.quantities.typed import Typed, parse_typed, plain_digits, refuse_
 from metrology.quantities.units import quantity_of
 
 MAX_ROWS = 10_000
-# Units that may follow a number where its field's name ends so; what stands for the instrument's own unit goes by `unit` or `from` where that is given.
-ENDINGS = {
-    "_c": "°C", "_v": "V", "_ma": "mA", "ma": "mA", "_mv": "mV", "ohms": "ohm", "ohm": "ohm", "_kpa": "kPa", "_kg": "kg", "_m": "m", "_mm": "mm",
-    "_m_s": "m/s", "_s": "s", "percent": "%", "_ppm": "ppm", "minutes": "min", "_hz": "Hz", "days": "days", "_us_cm": "uS/cm", "litres": "l",
-    "_l_min": "l/min",
-}  # fmt: skip
+# Fields in the unit of what is applied, and of what comes out: those of one side share their unit, which nobody but the asker knows.
+SIDES = {
+    name: side for side, names in {"input": ("lrv", "urv", "value", "applied"), "output": ("output", "indicated")}.items() for name in names
+}
 ENDLESS = ("inf", "+inf", "-inf", "infinity", "nan")
 
 
-def _unit_in(raw: str) -> str:
+def unit_in(raw: str) -> str:
     """What follows the number of a text."""
     return plain_digits(raw).strip().lstrip("+-0123456789.,eE").strip()
 
 
 class Input:
-    """The fields given to a calculation. Remembers which were asked for, so that a misspelt one is refused."""
+    """The fields given to a calculation. Remembers which were asked for, so that a misspelt one is refused.
 
-    def __init__(self, data: Mapping[str, Any], path: str = "") -> None:
+    units: those of fields and of columns of rows, which may follow their numbers. said: of fields whose unit is not known, the one that was said first.
+    """
+
+    def __init__(
+        self, data: Mapping[str, Any], path: str = "", *, units: Mapping[str, str] | None = None, said: dict[str, str] | None = None
+    ) -> None:
         if not isinstance(data, Mapping):
             raise Fault("not_an_object", f"{path or 'input'} must be an object of named fields.", field=path)
         self._data = data
         self._path = path
         self._asked: set[str] = set()
         self._rows: list[Input] = []
-        self._said = ""
+        self._units = units or {}
+        self._said = {} if said is None else said
 
     def _name(self, field: str) -> str:
         return f"{self._path}.{field}" if self._path else field
@@ -64,16 +68,11 @@ class Input:
             except OverflowError:
                 value = math.inf
         elif isinstance(raw, str):
-            if not self._unit(name):
-                self._say(raw)
             try:
-                typed = (
-                    Typed(raw, float(raw))
-                    if raw.strip().lower() in ENDLESS
-                    else parse_typed(raw, name=name, unit=self._unit(name), field=name)
-                )
+                endless_text = raw.strip().lower() in ENDLESS
+                typed = Typed(raw, float(raw)) if endless_text else parse_typed(raw, name=name, unit=self._unit(name, raw), field=name)
             except Fault as fault:
-                if fault.code == "wrong_unit" and self._unit(name) and quantity_of(_unit_in(raw)):
+                if fault.code == "wrong_unit" and quantity_of(unit_in(raw)):
                     raise
                 raise Fault("not_a_number", f"{name} is {raw!r}; a finite number is accepted.", field=name) from None
             if typed.is_open(None, None):
@@ -85,15 +84,16 @@ class Input:
             raise Fault("not_finite", f"{name} is {raw!r}; a finite number is accepted, -1e308 to 1e308.", field=name)
         return value
 
-    def _unit(self, name: str) -> str:
-        """The unit that may follow a number: by the end of its field's name, else the one that the input is in; empty where it is not known."""
+    def _unit(self, name: str, raw: str) -> str:
+        """The unit that may follow a number; empty where none is known and none is said."""
         own = name.rpartition(".")[2].partition("[")[0]
-        found = max((end for end in ENDINGS if own.endswith(end)), key=len, default="")
-        return ENDINGS[found] if found else str(self._data.get("from") or self._data.get("unit") or self._said)
-
-    def _say(self, raw: str) -> None:
-        """Where no unit is known, the first that is said is that of all such fields: another one after it is refused."""
-        self._said = self._said or (_unit_in(raw) if quantity_of(_unit_in(raw)) else "")
+        if self._units.get(own):
+            return self._units[own]
+        side = SIDES.get(own, own)
+        if side == "input" and not self._path and (known := self._data.get("from") or self._data.get("unit")):
+            return str(known)
+        said = unit_in(raw)
+        return self._said.setdefault(side, said) if side in self._said or quantity_of(said) else ""
 
     def text(self, field: str, *, default: str | None = None) -> str:
         """A text, or the default when absent."""
@@ -147,9 +147,12 @@ class Input:
 
     def rows(self, field: str) -> list[Input]:
         """A list of objects, each an Input of its own."""
-        rows = [Input(row, f"{self._name(field)}[{i}]") for i, row in enumerate(self._list(field))]
+        rows = [self._row(row, f"{self._name(field)}[{i}]") for i, row in enumerate(self._list(field))]
         self._rows.extend(rows)
         return rows
+
+    def _row(self, row: Mapping[str, Any], path: str) -> Input:
+        return Input(row, path, units=self._units, said=self._said)
 
     def pairs(self, field: str, names: tuple[str, str], *, most: int) -> list[tuple[float, float]]:
         """A list of two numbers each, at most so many, given as lists of two or as rows with these names."""
@@ -157,7 +160,7 @@ class Input:
         for n, raw in enumerate(self._list(field, most)):
             at = f"{self._name(field)}[{n}]"
             if isinstance(raw, Mapping):
-                row = Input(raw, at)
+                row = self._row(raw, at)
                 out.append((row.number(names[0]), row.number(names[1])))
                 row.refuse_unknown()
             elif isinstance(raw, (list, tuple)) and len(raw) == 2:

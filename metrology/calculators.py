@@ -24,13 +24,21 @@ def calculate(name: str, data: Mapping[str, Any]) -> Result:
         entry = CALCULATORS[name]
     except KeyError:
         raise Fault("unknown_calculator", f"name is {name!r}; known are {', '.join(CALCULATORS)}.", field="name") from None
-    given = Input(_in_own_units(name, data) if isinstance(data, Mapping) else data)
+    given = Input(_in_own_units(name, data) if isinstance(data, Mapping) else data, units=_units(name))
     try:
         result = entry.run(given)
     except OverflowError:
         raise Fault("out_of_range", "The result is too large to compute; check the input for a slip of units.") from None
     given.refuse_unknown()
     return {key: _plain(value) for key, value in result.items()}
+
+
+def _units(name: str) -> dict[str, str]:
+    """The units of a calculation's fields, and of the columns of its rows: "%" of what may be left unsaid, one of two is for who asks to say."""
+    fields = BY_NAME[name].fields
+    columns = {column: unit for f in fields for column, unit in zip(f.columns, f.column_units, strict=False)}
+    every = {**columns, **{f.name: f.unit for f in fields if f.kind in ("number", "list")}}
+    return {name: unit.partition(" of ")[0] for name, unit in every.items() if " or " not in unit}
 
 
 _WITH_UNIT = re.compile(r"^\s*([-+−]?[\d.,]+(?:[eE][-+]?\d+)?)\s*([^\d\s].*?)\s*$")

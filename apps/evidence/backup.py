@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import io
 import json
 import os
@@ -28,7 +27,6 @@ from metrology.faults import Fault
 
 DATABASE, MANIFEST, FILES = "database.sqlite3", "manifest.json", "files"
 PREFIX, PLAIN, SEALED = "verify-loop-", ".tar", ".tar.sealed"
-BLOCK = 1 << 20
 PAGES, PAUSE_S = 2_000, 0.01  # copied at a time, so that those who write are let in between
 _one = threading.Lock()
 
@@ -63,11 +61,8 @@ def make_backup(now: datetime) -> Backup:
     except Fault as fault:
         made.problem = fault.message[:400]
     except (OSError, sqlite3.Error) as error:
-        made.problem = (
-            f"No backup was made: {getattr(error, 'strerror', None) or error}. See whether {settings.BACKUP_FOLDER} is there and has room."[
-                :400
-            ]
-        )
+        why = getattr(error, "strerror", None) or error
+        made.problem = f"No backup was made: {why}. See whether {settings.BACKUP_FOLDER} is there and has room."[:400]
     finally:
         _one.release()
     made.save()
@@ -91,7 +86,8 @@ def _pack(work: Path, now: datetime) -> Path:
     packed, listed = work / "packed.tar", {}
     with tarfile.open(packed, "w") as tar:
         for name, path in _what(work):
-            listed[name] = _digest(path)
+            with path.open("rb") as file:
+                listed[name] = verify.digest_of_file(file)
             tar.add(path, name, recursive=False)
         manifest = {
             "format": "verify-loop-backup",
@@ -118,14 +114,6 @@ def _what(work: Path) -> Iterator[tuple[str, Path]]:
     root = Path(settings.MEDIA_ROOT)
     for path in sorted(p for p in root.rglob("*") if p.is_file()) if root.is_dir() else []:
         yield f"{FILES}/{path.relative_to(root).as_posix()}", path
-
-
-def _digest(path: Path) -> str:
-    digest = hashlib.sha256()
-    with path.open("rb") as file:
-        while block := file.read(BLOCK):
-            digest.update(block)
-    return digest.hexdigest()
 
 
 def _last_entry(database: Path) -> int:

@@ -7,27 +7,26 @@ from datetime import datetime
 from typing import Any, cast
 
 from django.db import DatabaseError, connection
-from django.db.models import Max
 from django.utils import timezone
 
 from apps.evidence.models import LookThrough
 from apps.journal.anchoring import anchor_data, folders, keys, plant, written_anchors
 from apps.journal.models import Anchor, Entry
-from apps.journal.registers import CHANGES, FILES, REGISTERS, Register, file_digest, state_of, subject_of
-from apps.journal.verify import GENESIS, content_of, entry_link, find_anchor_fault
+from apps.journal.registers import CHANGES, FILES, REGISTERS, file_digest, state_of, subject_of
+from apps.journal.verify import COLUMNS, find_anchor_fault, find_journal_fault, find_lost_anchor
+from apps.journal.writing import head
 from apps.runs.models import Run, RunEvent
 from apps.runs.store import find_broken_link
 
 PART = 5_000
 MOST = 200  # sentences that are kept
-COLUMNS = ("seq", "at", "kind", "subject", "place", "digest", "body", "content", "link")
 Progress = Callable[[int], None]
 
 
 def look_through(progress: Progress = lambda done: None) -> list[str]:
     """What does not hold, as sentences, the first wrong entry first; empty where all of it does. A damaged database is told, not raised."""
     out: list[str] = []
-    for part in (_database, lambda: _chain(progress), _runs, _registers, _changes, _anchors):
+    for part in (_database, lambda: _chain(progress), _runs, _registers, _changes, _written):
         try:
             for fault in part():
                 out.append(fault)
@@ -65,27 +64,30 @@ def _database() -> Iterator[str]:
 
 
 def _chain(progress: Progress) -> Iterator[str]:
-    previous, wanted = GENESIS, 1
-    for row in Entry.objects.order_by("seq").values_list(*COLUMNS).iterator(PART):
-        seq, content, link = row[0], row[7], row[8]
-        if seq != wanted:
-            yield f"Entry {wanted} of the journal is missing; the next one is {seq}."
-            return
-        if content_of(*row[:7]) != content or entry_link(previous, content) != link:
-            yield f"Entry {seq} of the journal ({row[2]} {row[3]}, {row[1]}) does not match its link. From here on nothing can be relied on."
-            return
-        previous, wanted = link, seq + 1
-        if seq % PART == 0:
-            progress(seq)
+    def rows() -> Iterator[tuple[Any, ...]]:
+        for row in Entry.objects.order_by("seq").values_list(*COLUMNS).iterator(PART):
+            yield row
+            if row[0] % PART == 0:
+                progress(row[0])
+
+    anchors = list(Anchor.objects.order_by("seq"))
+    fault, _, links = find_journal_fault(rows(), [a.seq for a in anchors])
+    if fault:
+        yield f"{fault} From here on nothing can be relied on."
+    name, known = plant(), keys()
+    for a in anchors:
+        told = anchor_data(a, name)
+        wrong = find_anchor_fault(told, known) or find_lost_anchor(told, links)
+        if wrong:
+            yield wrong
 
 
 def _runs() -> Iterator[str]:
     """Both lists are read in the order of runs and places, side by side."""
-    labels = dict(Run.objects.values_list("pk", "number"))
+    numbers = {pk.hex: number for pk, number in Run.objects.values_list("pk", "number")}
 
     def named(run: str) -> str:
-        number = next((n for pk, n in labels.items() if pk.hex == run), None)
-        return f"VL-{number:06d}" if number is not None else f"Run {run}"
+        return f"VL-{numbers[run]:06d}" if run in numbers else f"Run {run}"
 
     told = Entry.objects.filter(kind="run").order_by("subject", "place", "seq").values_list("subject", "place", "digest").iterator(PART)
     there = ((r.hex, s, k) for r, s, k in RunEvent.objects.order_by("run_id", "seq").values_list("run_id", "seq", "link").iterator(PART))
@@ -121,16 +123,12 @@ def _registers() -> Iterator[str]:
         for row in register.table._base_manager.iterator(PART):
             digest = known.pop(subject_of(register, row), None)
             if digest is None:
-                yield f"{_called(register, row)} is not in the journal: it was put into the register past the product."
-            elif digest != state_of(register, row)[1]:
-                yield f"{_called(register, row)} is not as it stands in the journal: it was changed past the product."
+                yield f"{register.kind.capitalize()} {row} is not in the journal: it was put into the register past the product."
+            elif digest != state_of(register, row):
+                yield f"{register.kind.capitalize()} {row} is not as it stands in the journal: it was changed past the product."
         yield from (
             f"{register.kind.capitalize()} {subject} stands in the journal and is gone." for subject, digest in known.items() if digest
         )
-
-
-def _called(register: Register, row: Any) -> str:
-    return f"{register.kind.capitalize()} {row}"
 
 
 def _changes() -> Iterator[str]:
@@ -140,7 +138,7 @@ def _changes() -> Iterator[str]:
             known[place] = digest
         for row in register.table._base_manager.iterator(PART):
             kept: str | None = known.pop(row.pk, None)
-            now = file_digest(row) if register in FILES else state_of(register, row)[1]
+            now = file_digest(row) if register in FILES else state_of(register, row)
             what = f"A {register.kind} {getattr(row, 'name', '') or subject_of(register, row)}"
             if kept is None:
                 yield f"{what} is not in the journal."
@@ -151,14 +149,9 @@ def _changes() -> Iterator[str]:
         yield from (f"A {register.kind} ({place}) stands in the journal and is gone." for place, digest in known.items() if digest)
 
 
-def _anchors() -> Iterator[str]:
-    name, known = plant(), keys()
-    last = Entry.objects.aggregate(last=Max("seq"))["last"] or 0
-    for a in Anchor.objects.order_by("seq").iterator(PART):
-        fault = find_anchor_fault(anchor_data(a, name), known)
-        link = Entry.objects.filter(seq=a.seq).values_list("link", flat=True).first()
-        if fault or link != a.link:
-            yield fault or f"The anchor at entry {a.seq} was signed for another journal: entries were changed or are lost."
+def _written() -> Iterator[str]:
+    """The newest anchor of each folder: what is outside of the database tells when its end is lost."""
+    name, last = plant(), head()[0]
     for path, told in written_anchors(folders()):
         link = Entry.objects.filter(seq=told.get("seq", 0)).values_list("link", flat=True).first()
         if told.get("seq", 0) > last:

@@ -64,7 +64,7 @@ UNTOLD = frozenset(
 
 def status(now: datetime) -> dict[str, Any]:
     """Journal, anchors, backups, the last look through, room; and what of it is wrong, in sentences."""
-    last = Entry.objects.order_by("-seq").values("seq", "at", "link").first()
+    last = Entry.objects.order_by("-seq").values("seq", "at").first()
     anchor = Anchor.objects.order_by("-seq", "-pk").first()
     backup, looked = last_good(), LookThrough.objects.order_by("-began_at").first()
     ended = LookThrough.objects.exclude(ended_at=None).order_by("-began_at").first()
@@ -72,7 +72,6 @@ def status(now: datetime) -> dict[str, Any]:
     return {
         "entries": last["seq"] if last else 0,
         "last_at": last["at"] if last else None,
-        "head": last["link"] if last else "",
         "key": public_key(),
         "anchor": {"seq": anchor.seq, "at": anchor.at, "why": anchor.why} if anchor else None,
         "anchor_folder": str(settings.ANCHOR_FOLDER),
@@ -92,7 +91,8 @@ def wrong(now: datetime) -> list[str]:
     out = []
     ended = LookThrough.objects.exclude(ended_at=None).order_by("-began_at").first()
     if ended and ended.findings:
-        out.append(f"Looking the journal through found {len(ended.findings)} things that do not hold. The first: {ended.findings[0]}")
+        many = f"{len(ended.findings)} things that do" if len(ended.findings) > 1 else "one thing that does"
+        out.append(f"Looking the journal through found {many} not hold. The first: {ended.findings[0]}")
     tried, good = Backup.objects.order_by("-at").first(), last_good()
     if settings.KEEPS_WATCH and is_overdue(now):
         age = f"The last backup is {(now - good.at).days} days old" if good and (now - good.at).days else "The last backup is too old"
@@ -114,7 +114,7 @@ def wrong(now: datetime) -> list[str]:
 
 
 def find_entries(*, group: str = "changes", search: str = "", since: str = "", until: str = "") -> QuerySet[Entry]:
-    """Entries, the newest first: of a group (changes, registers, runs; empty: all), by what stands in them, between two days (UTC)."""
+    """Entries, the newest first: of a group (changes, registers, runs; any other: all), by what stands in them, between two days (UTC)."""
     rows = Entry.objects.order_by("-seq")
     if group in GROUPS:
         rows = rows.filter(kind__in=GROUPS[group])

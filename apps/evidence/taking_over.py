@@ -8,7 +8,7 @@ from typing import TypeVar
 
 from apps.journal.models import Entry
 from apps.journal.registers import CHANGES, FILES, REGISTERS, states, write_changes
-from apps.journal.writing import Told, write
+from apps.journal.writing import TAKEN_OVER, Told, is_taken_over, write
 from apps.runs.models import RunEvent
 
 T = TypeVar("T")
@@ -16,7 +16,12 @@ PART = 2_000
 
 
 def take_over() -> int:
-    """Write all that the journal does not know; the number of entries. What it knows otherwise stays as it is, for the check to tell."""
+    """Write all that the journal does not know, once for all time; the number of entries.
+
+    Only what was there before the journal is taken on trust: what appears in a table later, past the product, stays for the check to tell.
+    """
+    if is_taken_over():
+        return 0
     before = Entry.objects.count()
     for register in REGISTERS:
         known = set(Entry.objects.filter(kind=register.kind, place=0).values_list("subject", flat=True))
@@ -31,7 +36,9 @@ def take_over() -> int:
     events = RunEvent.objects.select_related("run").order_by("at", "run_id", "seq").iterator(PART)
     for part in _parts(e for e in events if (e.run_id.hex, e.seq) not in places):
         write(Told("run", e.run_id.hex, {"number": e.run.label, "type": e.type, "by": e.author}, place=e.seq, digest=e.link) for e in part)
-    return Entry.objects.count() - before
+    taken = Entry.objects.count() - before
+    write([Told(*TAKEN_OVER, {"entries": taken})])
+    return taken
 
 
 def _parts(rows: Iterator[T]) -> Iterator[list[T]]:

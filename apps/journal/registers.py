@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any, cast
@@ -14,6 +13,7 @@ from django.db.models.signals import post_delete, post_save
 
 from apps.journal.actor import actor
 from apps.journal.models import Entry
+from apps.journal.verify import digest_of_file
 from apps.journal.writing import BATCH, Told, canonical, digest_of, write
 
 
@@ -76,10 +76,9 @@ def values_of(row: models.Model, but: Iterable[str] = ()) -> dict[str, Any]:
     return {k: v.name if isinstance(v, FieldFile) else v for k, v in told.items()}
 
 
-def state_of(register: Register, row: models.Model) -> tuple[str, str]:
-    """A row of a register as text, and its digest."""
-    text = canonical(_plain(values_of(row, register.but)))
-    return text, digest_of(text)
+def state_of(register: Register, row: models.Model) -> str:
+    """The digest of a row of a register."""
+    return digest_of(canonical(_plain(values_of(row, register.but))))
 
 
 def _plain(values: dict[str, Any]) -> dict[str, Any]:
@@ -94,14 +93,11 @@ def subject_of(register: Register, row: models.Model) -> str:
 
 def file_digest(row: models.Model) -> str:
     """SHA-256 of the file of a row; empty where it is gone."""
-    digest = hashlib.sha256()
     try:
         with cast(Any, row).file.open("rb") as file:
-            for block in iter(lambda: file.read(1 << 20), b""):
-                digest.update(block)
+            return str(digest_of_file(file))
     except (OSError, ValueError):
         return ""
-    return digest.hexdigest()
 
 
 def last_digests(kind: str, subjects: Sequence[str]) -> dict[str, str]:
@@ -119,7 +115,7 @@ def states(register: Register, pks: Sequence[Any]) -> list[Told]:
     known = last_digests(register.kind, [subject_of(register, row) for row in rows])
     out = []
     for row in rows:
-        subject, (_, digest) = subject_of(register, row), state_of(register, row)
+        subject, digest = subject_of(register, row), state_of(register, row)
         if known.get(subject) != digest:
             out.append(Told(register.kind, subject, {"row": values_of(row, register.but), "by": actor()}, digest=digest))
     return out
@@ -137,7 +133,7 @@ def write_changes(rows: Sequence[models.Model]) -> None:
 
 
 def _change(register: Register, row: models.Model) -> Told:
-    digest = file_digest(row) if register in FILES else state_of(register, row)[1]
+    digest = file_digest(row) if register in FILES else state_of(register, row)
     return Told(register.kind, subject_of(register, row), {"row": values_of(row), "by": actor()}, place=cast(int, row.pk), digest=digest)
 
 

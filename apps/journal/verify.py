@@ -33,6 +33,15 @@ def sha(text):
     return hashlib.sha256(text.encode("utf-8")).hexdigest()
 
 
+def digest_of_file(file, also=lambda block: None):
+    """SHA-256 of an open file, as hex; each block of it is given to `also`."""
+    digest = hashlib.sha256()
+    while block := file.read(1 << 20):
+        digest.update(block)
+        also(block)
+    return digest.hexdigest()
+
+
 def event_link(run, event, previous):
     """The link of a run's event: the hash of its canonical JSON, which holds the link before it."""
     body = {k: event[k] for k in ("seq", "id", "type", "payload", "author", "author_name", "at", "device_at")}
@@ -142,8 +151,9 @@ def check_record(record, keys, say):
         say(f"{record['number']}: {len(record['events'])} events, each matches its link.")
     proof = record.get("journal")
     if not proof:
-        say("It carries nothing of the journal: it is from before there was one, or was not signed yet.")
-        return faults
+        told = f"{record['number']} carries nothing of the journal: it was not signed, is from before there was one, or was written anew."
+        say(told)
+        return faults + ([told] if keys else [])
     entry = proof["entry"]
     content = content_of(*(entry[k] for k in ("seq", "at", "kind", "subject", "place", "digest", "body")))
     mine = next((e["link"] for e in record["events"] if e["seq"] == entry["place"]), None)
@@ -159,21 +169,34 @@ def check_record(record, keys, say):
     faults += [fault] if fault else []
     if not faults:
         say(f"It stands in the journal as entry {entry['seq']}; the journal was signed on {anchor['at']} at entry {anchor['seq']}.")
+        if entry["place"] < len(record["events"]):
+            say(f"That covers its events 1 to {entry['place']} of {len(record['events'])}.")
     return faults
 
 
-def find_journal_fault(rows, previous=GENESIS, first=1):
-    """The first wrong entry of the journal, and the link of each; rows: seq, at, kind, subject, place, digest, body, content, link."""
-    links, wanted = {}, first
+COLUMNS = ("seq", "at", "kind", "subject", "place", "digest", "body", "content", "link")  # of an entry, as they are read here
+
+
+def find_journal_fault(rows, wanted=()):
+    """The first wrong entry of the journal, how many hold before it, and the links of the wanted ones among these; rows: COLUMNS of every entry."""
+    links, count, previous, wanted = {}, 0, GENESIS, set(wanted)
     for row in rows:
         seq, content, link = row[0], row[7], row[8]
-        if seq != wanted:
-            return f"Entry {wanted} of the journal is missing; the next one is {seq}.", links
+        if seq != count + 1:
+            return f"Entry {count + 1} of the journal is missing; the next one is {seq}.", count, links
         if content_of(*row[:7]) != content or entry_link(previous, content) != link:
-            return f"Entry {seq} of the journal ({row[2]} {row[3]}, {row[1]}) does not match its link.", links
-        links[seq] = previous = link
-        wanted += 1
-    return "", links
+            return f"Entry {seq} of the journal ({row[2]} {row[3]}, {row[1]}) does not match its link.", count, links
+        count, previous = seq, link
+        if seq in wanted:
+            links[seq] = link
+    return "", count, links
+
+
+def find_lost_anchor(anchor, links):
+    """Why an anchor does not fit the journal, whose links are given by their numbers; empty where it does."""
+    if links.get(anchor["seq"]) == anchor["link"]:
+        return ""
+    return f"The anchor at entry {anchor['seq']} was signed for another journal: entries were changed or are lost."
 
 
 def check_database(path, keys, say):
@@ -182,17 +205,15 @@ def check_database(path, keys, say):
     try:
         state = db.execute("PRAGMA integrity_check").fetchone()[0]
         faults = [] if state == "ok" else [f"The database is damaged: {state}"]
-        columns = "seq, at, kind, subject, place, digest, body, content, link"
-        fault, links = find_journal_fault(db.execute(f"SELECT {columns} FROM journal_entry ORDER BY seq"))
+        plant, names = plant_of(db), ("seq", "link", "at", "key", "signature")
+        rows = db.execute("SELECT seq, link, at, key, signature FROM journal_anchor ORDER BY seq")
+        anchors = [dict(zip(names, row), plant=plant) for row in rows]
+        entries = db.execute(f"SELECT {', '.join(COLUMNS)} FROM journal_entry ORDER BY seq")
+        fault, count, links = find_journal_fault(entries, [a["seq"] for a in anchors])
         faults += [fault] if fault else []
-        say(f"{len(links)} entries of the journal match their links.")
+        say(f"{count} entries of the journal match their links.")
         faults += _run_faults(db, say)
-        for row in db.execute("SELECT seq, link, at, key, signature FROM journal_anchor ORDER BY seq"):
-            anchor = dict(zip(("seq", "link", "at", "key", "signature"), row), plant=plant_of(db))
-            found = find_anchor_fault(anchor, keys)
-            if not found and links.get(anchor["seq"]) != anchor["link"]:
-                found = f"The anchor at entry {anchor['seq']} was signed for another journal: entries were changed or are lost."
-            faults += [found] if found else []
+        faults += [found for a in anchors if (found := find_anchor_fault(a, keys) or find_lost_anchor(a, links))]
         return faults
     except sqlite3.DatabaseError as error:
         return [f"The database can't be read: {error}"]
@@ -231,15 +252,12 @@ def _run_faults(db, say):
             "at": _moment(at),
             "device_at": _moment(device_at) if device_at else None,
         }
+        told_as = known.pop((run_id, seq), None)
         if seq != count or before != previous or event_link(_uuid(run_id), event, previous) != link:
             faults.append(f"VL-{number:06d}: event {seq} ({kind}) does not match its link.")
-        elif known.pop((run_id, seq), None) != link:
+        elif told_as != link:
             faults.append(f"VL-{number:06d}: event {seq} ({kind}) is not the one that the journal knows.")
-        else:
-            previous = link
-            continue
         previous = link
-        known.pop((run_id, seq), None)
     gone = sorted({subject for subject, _ in known})
     faults += [f"Events of run {_uuid(g)} stand in the journal and are gone." for g in gone]
     say(f"{checked} events of runs were looked at.")
@@ -269,9 +287,9 @@ def check_package(data, keys, say):
     return faults + check_record(record, keys, say)
 
 
-def check_backup(path, keys, say):
+def check_backup(file, keys, say):
     """A backup: every file against its list, then the database in it."""
-    with tarfile.open(path) as tar, tempfile.TemporaryDirectory() as folder:
+    with tarfile.open(file) as tar, tempfile.TemporaryDirectory() as folder:
         members = {m.name: m for m in tar.getmembers() if m.isfile()}
         manifest = json.load(tar.extractfile(members["manifest.json"]))
         faults, database = [], None
@@ -279,16 +297,14 @@ def check_backup(path, keys, say):
             if name not in members:
                 faults.append(f"{name} is missing.")
                 continue
-            digest, source = hashlib.sha256(), tar.extractfile(members[name])
-            target = open(os.path.join(folder, "db"), "wb") if name == "database.sqlite3" else None  # noqa: SIM115, PTH118, PTH123
-            while block := source.read(1 << 20):
-                digest.update(block)
-                if target:
-                    target.write(block)
-            if target:
-                target.close()
-                database = target.name
-            if digest.hexdigest() != wanted:
+            source, path = tar.extractfile(members[name]), os.path.join(folder, "db")  # noqa: PTH118
+            if name == "database.sqlite3":
+                with open(path, "wb") as target:  # noqa: PTH123
+                    found = digest_of_file(source, target.write)
+                database = path
+            else:
+                found = digest_of_file(source)
+            if found != wanted:
                 faults.append(f"{name} was changed.")
         say(f"{len(manifest['files'])} files looked at.")
         return faults + (check_database(database, keys, say) if database else ["There is no database in it."])

@@ -18,6 +18,7 @@ from apps.journal.models import Entry
 from apps.journal.verify import GENESIS, content_of, entry_link
 
 BATCH = 500
+TAKEN_OVER = ("journal", "taken over")
 CLOCK_STEP = timedelta(seconds=5)  # by which a clock may be put right without a word
 
 
@@ -45,6 +46,12 @@ def digest_of(text: str) -> str:
 def moment(at: datetime) -> str:
     """A moment as it stands in the journal."""
     return at.astimezone(UTC).strftime("%Y-%m-%dT%H:%M:%S.%fZ")
+
+
+def is_taken_over() -> bool:
+    """Whether what was there before the journal stands in it, so that whatever does not is foreign to it."""
+    kind, subject = TAKEN_OVER
+    return Entry.objects.filter(kind=kind, subject=subject).exists()
 
 
 def head() -> tuple[int, str]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from collections.abc import Mapping
 from datetime import date, datetime
 from functools import partial
 from typing import Any
@@ -19,20 +20,20 @@ from apps.records.paper import BODY, HEAD, SMALL, TITLE, WIDTH, ZONE, CountingCa
 from apps.records.plot import FAINT, INK, error_plot
 from apps.records.reading_tables import set_tables
 from apps.runs.models import Run
-from apps.runs.trust import Proof
+from apps.runs.store import folded
+from apps.runs.trust import UNASKED, Trust
 from config import pdf  # noqa: F401  registers the type faces
 from metrology.methods.registry import get_method
 from metrology.methods.setup import KIT
 from metrology.run.events import Event
-from metrology.run.state import fold
 from metrology.run.step_types import PassData
 from metrology.run.view import make_view
 from metrology.run.view_types import RunView
 
 
-def make_certificate(run: Run, events: list[Event], now: datetime, *, broken: str = "", proof: Proof | None = None) -> bytes:
-    """The certificate of a run as PDF bytes. broken: what of it does not hold; proof: where it stands in the journal."""
-    state = fold(events)
+def make_certificate(run: Run, events: list[Event], now: datetime, trust: Trust = UNASKED) -> bytes:
+    """The certificate of a run as PDF bytes. trust: whether it holds, and where it stands in the journal."""
+    state = folded(run, events)
     view = make_view(state, get_method(run.method), now)
     ZONE.set(view["seal"]["plant"].get("zone", ""))
     out = io.BytesIO()
@@ -49,8 +50,8 @@ def make_certificate(run: Run, events: list[Event], now: datetime, *, broken: st
         invariant=1,
     )
     frame = Frame(document.leftMargin, document.bottomMargin, WIDTH, A4[1] - 34 * mm, 0, 0, 0, 0)
-    document.addPageTemplates(PageTemplate(frames=[frame], onPage=partial(_margin, run=run, view=view, broken=broken)))
-    document.build([*_does_not_hold(broken), *_story(run, view, proof)], canvasmaker=CountingCanvas)
+    document.addPageTemplates(PageTemplate(frames=[frame], onPage=partial(_margin, run=run, view=view, broken=trust.broken)))
+    document.build([*_does_not_hold(trust.broken), *_story(run, view, trust)], canvasmaker=CountingCanvas)
     return out.getvalue()
 
 
@@ -79,7 +80,7 @@ def _day(iso: str) -> str:
     return date.fromisoformat(iso).strftime("%-d %b %Y")
 
 
-def _story(run: Run, view: RunView, proof: Proof | None) -> list[Flowable]:
+def _story(run: Run, view: RunView, trust: Trust) -> list[Flowable]:
     story: list[Flowable] = [_heading(run, view), Spacer(1, 4), _facts(view)]
     story += _result(view)
     shown = [s for s in view["evidence"] if any(r["y"] is not None for r in s["rows"])]
@@ -99,7 +100,7 @@ def _story(run: Run, view: RunView, proof: Proof | None) -> list[Flowable]:
     story += _rules(view)
     story += _holds(view)
     story += _remarks(view)
-    story += _signatures(run, view, proof)
+    story += _signatures(run, view, trust.proof)
     return story
 
 
@@ -372,7 +373,7 @@ def _remarks(view: RunView) -> list[Flowable]:
     return [KeepTogether([text("Remarks", HEAD), *lines])] if lines else []
 
 
-def _anchored(proof: Proof | None) -> list[Flowable]:
+def _anchored(proof: Mapping[str, Any] | None) -> list[Flowable]:
     """Where its signature stands in the plant's journal, and by which key that was signed."""
     if proof is None:
         return []
@@ -381,7 +382,7 @@ def _anchored(proof: Proof | None) -> list[Flowable]:
     return [text(told, SMALL), text(a["link"], SMALL), text(a["key"], SMALL)]
 
 
-def _signatures(run: Run, view: RunView, proof: Proof | None) -> list[Flowable]:
+def _signatures(run: Run, view: RunView, proof: Mapping[str, Any] | None) -> list[Flowable]:
     lines: list[Flowable] = []
     for word, note in (("Signed", view["signed"]), ("Reviewed and accepted", view["reviewed"]), ("Voided", view["voided"])):
         if note:

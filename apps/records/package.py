@@ -14,7 +14,7 @@ from apps.journal.keys import public_key
 from apps.records.certificate import make_certificate
 from apps.records.selectors import export_csv, export_json
 from apps.runs.models import Run
-from apps.runs.trust import fault_of, proof_for
+from apps.runs.trust import trust_of
 from metrology.run.events import Event
 
 READ_ME = """{label}: certificate.pdf for people, readings.csv for a spreadsheet, record.json with every event, and verify.py, which checks it all
@@ -28,11 +28,11 @@ Take the key from the plant, not from this package: {key} stands in it for your 
 
 def make_package(run: Run, events: list[Event], now: datetime) -> bytes:
     """The package as a zip file."""
-    broken = fault_of(run)
+    trust = trust_of(run)
     files = {
-        "record.json": json.dumps(export_json(run, events), ensure_ascii=False, indent=1).encode(),
-        "certificate.pdf": make_certificate(run, events, now, broken=broken, proof=proof_for(run)),
-        "readings.csv": export_csv(run, events, now, broken=broken).encode("utf-8-sig"),
+        "record.json": json.dumps(export_json(run, events, trust), ensure_ascii=False, indent=1).encode(),
+        "certificate.pdf": make_certificate(run, events, now, trust),
+        "readings.csv": export_csv(run, events, now, trust).encode("utf-8-sig"),
         "verify.py": Path(verify.__file__).read_bytes(),
         "public-key.txt": f"{public_key()}\n".encode(),
         "READ-ME.txt": READ_ME.format(label=run.label, key=public_key()).encode(),

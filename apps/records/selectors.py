@@ -11,11 +11,11 @@ from django.db.models import Q, QuerySet
 
 from apps.plant.sheets import guarded
 from apps.runs.models import Run
-from apps.runs.trust import fault_of, proof_for
+from apps.runs.store import folded
+from apps.runs.trust import UNASKED, Trust
 from metrology import CORE_VERSION
 from metrology.methods.registry import get_method
 from metrology.run.events import Event, moment_text
-from metrology.run.state import fold
 from metrology.run.view import make_view
 
 FINISHED = ("signed", "accepted", "voided")
@@ -39,7 +39,7 @@ def list_records(*, search: str = "", status: str = "", verdict: str = "") -> Qu
     return rows.order_by("-signed_at", "-number")
 
 
-def export_json(run: Run, events: list[Event]) -> dict[str, Any]:
+def export_json(run: Run, events: list[Event], trust: Trust = UNASKED) -> dict[str, Any]:
     """The run as an open document, complete enough to rebuild it; described in docs/run-export.md."""
     rows = run.events.order_by("seq").values_list("previous", "link")
     return {
@@ -51,8 +51,8 @@ def export_json(run: Run, events: list[Event]) -> dict[str, Any]:
         "method": run.method,
         "revision": run.revision,
         "head": run.head,
-        **({"broken": broken} if (broken := fault_of(run)) else {}),
-        **({"journal": proof} if (proof := proof_for(run)) else {}),
+        **({"broken": trust.broken} if trust.broken else {}),
+        **({"journal": trust.proof} if trust.proof else {}),
         "events": [
             {
                 "seq": e.seq,
@@ -71,9 +71,9 @@ def export_json(run: Run, events: list[Event]) -> dict[str, Any]:
     }
 
 
-def export_csv(run: Run, events: list[Event], now: datetime, *, broken: str = "") -> str:
+def export_csv(run: Run, events: list[Event], now: datetime, trust: Trust = UNASKED) -> str:
     """One line a reading, struck ones included, one for each thing a set as a whole is judged by, and two for each proof test."""
-    view = make_view(fold(events), get_method(run.method), now)
+    view = make_view(folded(run, events), get_method(run.method), now)
     out = io.StringIO()
     writer = csv.writer(out)
     i = view["instrument"]
@@ -157,8 +157,8 @@ def export_csv(run: Run, events: list[Event], now: datetime, *, broken: str = ""
             )  # fmt: skip
             if at:
                 writer.writerow([_safe(cell) for cell in told_row])
-    if broken:
-        writer.writerow([run.label, "DOES NOT HOLD", _safe(broken)])
+    if trust.broken:
+        writer.writerow([run.label, "DOES NOT HOLD", _safe(trust.broken)])
     return out.getvalue()
 
 

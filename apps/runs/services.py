@@ -33,7 +33,8 @@ from apps.runs.models import OPEN, Run
 from apps.runs.outside import alarms_on_at_release, functions_of, seen_at_release
 from apps.runs.projections import next_number, project
 from apps.runs.qualified import require_hand, require_qualified
-from apps.runs.store import CACHE, append_rows, load_run, load_state
+from apps.runs.store import CACHE, append_rows, folded, load_run, load_state
+from apps.runs.trust import ANCHORED
 from config import background
 from config.failures import NotAllowed
 from metrology.faults import Fault
@@ -218,8 +219,6 @@ def _append(
     return run, state
 
 
-ANCHORED = ("signed", "reviewed", "voided")  # after which the head of the journal is signed
-
 # Called with (run id, state) after each append that was committed; the live side of a run follows it this way.
 FOLLOWERS: list[Callable[[uuid.UUID, RunState], None]] = []
 
@@ -319,7 +318,7 @@ def sign_run(*, actor: Person, run_id: uuid.UUID, expected_seq: int, note: str, 
     """Sign a run; the password was confirmed at the door. Only somebody who worked on it may sign it."""
     require(actor, "sign a run")
     run, past = load_run(run_id)
-    state = fold(past)
+    state = folded(run, past)
     if actor.username not in state.contributors:
         raise NotAllowed("not_yours", f"{run.label} is the work of {run.technician.name}; only those who worked on it sign it.")
     told = {"note": note, "plant": {**_plant(), **due_once_signed(run, state, now)}}
@@ -330,7 +329,7 @@ def review_run(*, actor: Person, run_id: uuid.UUID, verdict: str, reason: str, e
     """Accept a signed run, or return it with a reason. Nobody reviews their own work."""
     require(actor, "review a record")
     _, past = load_run(run_id)
-    if actor.username in fold(past).contributors:
+    if actor.username in folded(run, past).contributors:
         raise NotAllowed("own_work", "You worked on this run; somebody else must review it.")
     if verdict not in ("accept", "return"):
         raise Fault("unknown_choice", "Accept it or return it.", field="verdict")
@@ -355,7 +354,7 @@ def void_run(
     """Void an unsigned run; an open hold is released with it or outlives it on the board, or the voiding is refused."""
     require(actor, "void a run")
     run, past = load_run(run_id)
-    state = fold(past)
+    state = folded(run, past)
     if actor.username not in state.contributors and not is_allowed(actor, "edit the plant"):
         raise NotAllowed("not_yours", f"{run.label} is the work of {run.technician.name}; they or an administrator void it.")
     events = [

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import threading
 import uuid
 from collections import OrderedDict
@@ -11,10 +12,12 @@ from typing import Any, TypeVar
 from apps.journal.writing import Told, write
 from apps.runs.models import Run, RunEvent
 from config.failures import Missing
+from metrology.faults import Fault
 from metrology.run.events import GENESIS, Event, link
 from metrology.run.state import RunState, fold
 from metrology.run.view_types import RunView
 
+log = logging.getLogger(__name__)
 V = TypeVar("V")
 RUN_COLUMNS = (*(f.name for f in Run._meta.concrete_fields), "technician__username", "technician__first_name", "technician__last_name")
 COLUMNS = ("seq", "event_id", "type", "payload", "author", "author_name", "at", "device_at")
@@ -63,7 +66,7 @@ class EventCache:
         with self._lock:
             head, state = self._states.get(run.id, ("", None))
         if state is None or head != run.head:
-            state = fold(events)
+            state = folded(run, events)
             self.keep_state(run, state)
         return state
 
@@ -147,6 +150,17 @@ def append_rows(run: Run, events: list[Event], asked: Mapping[str, str] | None =
     write(
         Told("run", run.id.hex, {"number": run.label, "type": row.type, "by": row.author}, place=row.seq, digest=row.link) for row in rows
     )
+
+
+def folded(run: Run, events: Sequence[Event]) -> RunState:
+    """What the events add up to; a Fault where they don't follow from each other, as after somebody wrote in the database."""
+    try:
+        return fold(events)
+    except (KeyError, TypeError, ValueError, AttributeError, StopIteration) as error:
+        log.exception("%s can't be folded", run.label)
+        why = find_broken_link(run) or "Its events do not follow from each other."
+        told = f"{run.label} can't be read. {why} Nothing was changed; have the evidence looked through, and compare with the last backup."
+        raise Fault("unreadable", told) from error
 
 
 def find_broken_link(run: Run) -> str:

@@ -3,15 +3,27 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import dataclass
 from typing import Any
 
 from apps.journal.anchoring import proof_of
 from apps.journal.models import Entry
+from apps.journal.writing import is_taken_over
 from apps.runs.models import Run
 from apps.runs.store import find_broken_link
 
-Proof = Mapping[str, Any]
-LAST_WORD = ("signed", "voided")
+ANCHORED = ("signed", "reviewed", "voided")  # after which the head of the journal is signed
+
+
+@dataclass(frozen=True)
+class Trust:
+    """broken: what of a record does not hold. proof: that its last word stands in the journal, which was signed after it; None where it was not yet."""
+
+    broken: str = ""
+    proof: Mapping[str, Any] | None = None
+
+
+UNASKED = Trust()
 
 
 def fault_of(run: Run) -> str:
@@ -21,13 +33,13 @@ def fault_of(run: Run) -> str:
         return broken
     last = Entry.objects.filter(kind="run", subject=run.pk.hex).order_by("-place").values_list("place", "digest").first()
     if last is None:
-        return ""  # of a plant from before there was a journal; looking the journal through tells of it
+        return f"{run.label} is not in the journal." if is_taken_over() else ""
     if last != (run.events_count, run.head):
         return f"{run.label}: the journal knows {last[0]} events of it and {run.events_count} are there, or its last one is another."
     return ""
 
 
-def proof_for(run: Run) -> Proof | None:
-    """What shows that a record's signature stands in the journal, and that the journal was signed after it; None where it was not yet."""
-    place = run.events.filter(type__in=LAST_WORD).order_by("-seq").values_list("seq", flat=True).first()
-    return proof_of(run.pk.hex, place) if place else None
+def trust_of(run: Run) -> Trust:
+    """All that a print or an export of a record says of it."""
+    place = run.events.filter(type__in=ANCHORED).order_by("-seq").values_list("seq", flat=True).first()
+    return Trust(fault_of(run), proof_of(run.pk.hex, place) if place else None)

@@ -85,7 +85,7 @@ ANALYSIS: tuple[Sheet, ...] = (
         GROUP,
         (
             SheetField(
-                "readings", "Minutes and reading", kind="rows", columns=("minutes", "value"),
+                "readings", "Minutes and reading", kind="rows", columns=("minutes", "value"), column_units=("min",),
                 start="0 660\n1 363\n2 209\n3 127\n5 61.2\n8 34.5\n12 22.8\n18 14.2\n25 8.2\n30 5.7\n40 2.9",
             ),
             field("target", "Target", "", "2"),

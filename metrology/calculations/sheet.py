@@ -25,6 +25,7 @@ class SheetField:
     start: str = ""
     options: tuple[str, ...] = ()
     columns: tuple[str, ...] = ()
+    column_units: tuple[str, ...] = ()  # of the first columns; empty where only who asks knows it
     required: bool = True
 
 

@@ -351,6 +351,7 @@ SHEETS: tuple[Sheet, ...] = (
                 kind="rows",
                 start="\n".join(f"{t} {8 - 4 * math.exp(-t / 3):.4f}" for t in range(41)),
                 columns=("t_s", "value"),
+                column_units=("s",),
             ),
             field("stimulus_at_s", "Stimulus at", "s", "0"),
             field("limit", "What may still come", start="0.004"),
@@ -384,6 +385,7 @@ SHEETS: tuple[Sheet, ...] = (
                 kind="rows",
                 start="0 0 0\n350 30 2\n720 28 28\n1080 55 0",
                 columns=("day", "found_percent", "left_percent"),
+                column_units=("days", "%", "%"),
             ),
         ),
         (("days", "Days from the last one", "days"), ("due_now", "Due at once", ""), ("because", "Because", "")),
@@ -402,6 +404,7 @@ SHEETS: tuple[Sheet, ...] = (
                 kind="rows",
                 start="0 100\n180 94\n360 89\n540 83",
                 columns=("day", "percent"),
+                column_units=("days", "%"),
             ),
         ),
         (
@@ -429,6 +432,7 @@ SHEETS: tuple[Sheet, ...] = (
                 kind="rows",
                 start="0 4.01 up\n50 12.03 up\n100 20.02 up\n100 20.02 down\n50 12.05 down\n0 4.01 down",
                 columns=("applied", "indicated", "direction", "pv", "at_s"),
+                column_units=("", "", "", "", "s"),
             ),
         ),
         (

@@ -92,7 +92,14 @@ class Docstrings(TestCase):
             self.assertAlmostEqual(calculate("convert", fields)["value"], value)
         self.assertAlmostEqual(calculate("thermocouple-emf", {"type": "K", "t90_c": "100 °C"})["emf_mv"], 4.096, places=3)
         self.assertAlmostEqual(calculate("signal", {"lrv": "0", "urv": "10 bar", "value": "5bar"})["output"], 12.0)
+        readings = [{"applied": f"{5 * n} bar", "indicated": f"{4 + 8 * n} mA", "at_s": f"{n} s"} for n in range(3)]
+        told = calculate("points", {"lrv": "0 bar", "urv": "10", "tolerance_percent": "0.5 %", "readings": readings})
+        self.assertEqual([round(p["error_percent"], 9) for p in told["points"]], [0.0, 0.0, 0.0])
+        in_kpa = [readings[0], {**readings[1], "applied": "500 kPa"}, readings[2]]
+        history = [{"day": "0 days", "found_percent": "5 %", "left_percent": "5 %"}, {"day": 365, "found_percent": 6, "left_percent": 6}]
+        self.assertIn("days", calculate("interval", {"rule": "fixed", "base_days": "365 days", "history": history}))
         for name, fields, told in (
+            ("points", {"lrv": "0", "urv": "10 bar", "tolerance_percent": 0.5, "readings": in_kpa}, "asked in bar"),
             ("convert", {"value": "5 bar", "from": "kPa", "to": "mbar"}, "asked in kPa"),
             ("signal", {"lrv": "0 bar", "urv": "10 bar", "value": "5 kPa"}, "asked in bar"),
             ("signal", {"lrv": "0", "urv": "10", "value": "5 apples"}, "a finite number is accepted"),

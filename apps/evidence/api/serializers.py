@@ -29,7 +29,6 @@ class LookedSerializer(serializers.Serializer):
 class EvidenceSerializer(serializers.Serializer):
     entries = serializers.IntegerField()
     last_at = serializers.CharField(allow_null=True)
-    head = serializers.CharField()
     key = serializers.CharField()
     anchor = AnchorSerializer(allow_null=True)
     anchor_folder = serializers.CharField()

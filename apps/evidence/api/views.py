@@ -23,6 +23,7 @@ from apps.evidence.selectors import Names, export_entries, find_entries, status
 from apps.journal import verify
 from apps.journal.anchoring import BY_HAND, make_anchor
 from config import background
+from config.downloads import file_answer
 from config.lists import page_of
 from metrology.faults import Fault
 
@@ -72,7 +73,7 @@ class VerifyView(APIView):
     @extend_schema(operation_id="get_verify", responses={(200, "text/x-python"): OpenApiTypes.BINARY})
     def get(self, request: Request) -> HttpResponse:
         require(request.user, "read")
-        return _file(Path(verify.__file__).read_bytes(), "text/x-python; charset=utf-8", "verify.py")
+        return file_answer(Path(verify.__file__).read_bytes(), "text/x-python; charset=utf-8", "verify.py")
 
 
 def _asked(request: Request) -> Mapping[str, Any]:
@@ -100,10 +101,4 @@ class JournalFileView(APIView):
     def get(self, request: Request) -> HttpResponse:
         require(request.user, "read")
         text = export_entries(find_entries(**_asked(request)))
-        return _file(text.encode("utf-8-sig"), "text/csv; charset=utf-8", f"journal-{timezone.localdate():%Y-%m-%d}.csv")
-
-
-def _file(body: bytes, kind: str, name: str) -> HttpResponse:
-    response = HttpResponse(body, content_type=kind)
-    response["Content-Disposition"] = f'attachment; filename="{name}"'
-    return response
+        return file_answer(text.encode("utf-8-sig"), "text/csv; charset=utf-8", f"journal-{timezone.localdate():%Y-%m-%d}.csv")

@@ -8,6 +8,7 @@ import sqlite3
 import subprocess
 import sys
 import tempfile
+import uuid
 import zipfile
 from contextlib import redirect_stdout
 from datetime import timedelta
@@ -35,6 +36,7 @@ from apps.plant.models import Instrument
 from apps.runs.models import Run, RunEvent
 from apps.runs.tests.base import PlantClient, make_reference
 from metrology.faults import Fault
+from metrology.run.events import GENESIS, Event, link
 
 
 class EvidenceCase(PlantClient, TransactionTestCase):
@@ -56,6 +58,17 @@ class EvidenceCase(PlantClient, TransactionTestCase):
         """Past the product, as somebody with the file would."""
         with connection.cursor() as cursor:
             cursor.execute(text, values)
+
+    def chained_anew(self, run_id, changes):
+        """Write a run's chain anew for a run's id, with payloads changed by type; the new head."""
+        previous = GENESIS
+        for row in RunEvent.objects.filter(run_id=run_id).order_by("seq"):
+            payload = {**row.payload, **changes.get(row.type, {})}
+            event = Event(row.seq, str(row.event_id), row.type, payload, row.author, row.author_name, row.at, row.device_at)
+            made = link(event, run_id=str(run_id), previous=previous)
+            RunEvent.objects.filter(pk=row.pk).update(payload=payload, previous=previous, link=made)
+            previous = made
+        return previous
 
     def assertFound(self, part):
         found = checking.look_through()
@@ -80,19 +93,27 @@ class Tampering(EvidenceCase):
 
     def test_a_chain_that_was_written_anew_whole_is_not_the_one_of_the_journal(self):
         """All of its links hold among themselves again: only the journal and its anchor know better."""
-        from apps.runs.store import load_events
-        from metrology.run.events import GENESIS, link
-
-        previous = GENESIS
-        for row, event in zip(RunEvent.objects.filter(run=self.record).order_by("seq"), load_events(self.record), strict=True):
-            if event.type == "reading_taken":
-                event.payload["indicated"] = "12.0"
-            made = link(event, run_id=str(self.record.pk), previous=previous)
-            RunEvent.objects.filter(pk=row.pk).update(payload=event.payload, previous=previous, link=made)
-            previous = made
-        Run.objects.filter(pk=self.record.pk).update(head=previous)
+        head = self.chained_anew(self.record.pk, {"reading_taken": {"indicated": "12.0"}})
+        Run.objects.filter(pk=self.record.pk).update(head=head)
         self.assertFound("is not the one that the journal knows")
         self.assertIn("the journal knows", self.get(f"runs/{self.run_id}/").json()["broken"])
+
+    def test_a_run_put_in_past_the_product_is_foreign_and_a_start_of_the_server_does_not_take_it_over(self):
+        take_over()
+        forged = Run.objects.get(pk=self.record.pk)
+        forged.pk, forged.number = uuid.uuid4(), forged.number + 1
+        forged.save(force_insert=True)
+        for row in RunEvent.objects.filter(run=self.record):
+            row.pk, row.event_id, row.run_id = None, uuid.uuid4(), forged.pk
+            RunEvent.objects.bulk_create([row])
+        hold = RunEvent.objects.get(run=forged, type="hold_placed").event_id
+        Run.objects.filter(pk=forged.pk).update(head=self.chained_anew(forged.pk, {}))
+        for kind in ("", "certificate.pdf", "export.csv"):  # the hold that is released is another run's
+            self.assertFailure(self.get(f"runs/{forged.pk}/{kind}"), 400, "unreadable")
+        Run.objects.filter(pk=forged.pk).update(head=self.chained_anew(forged.pk, {"hold_released": {"hold": str(hold)}}))
+        self.assertEqual(take_over(), 0)
+        self.assertFound(f"VL-{forged.number:06d}: event 1 is not in the journal")
+        self.assertEqual(self.get(f"runs/{forged.pk}/").json()["broken"], f"VL-{forged.number:06d} is not in the journal.")
 
     def test_the_last_event_removed_with_its_counter_is_seen_everywhere(self):
         last = RunEvent.objects.filter(run=self.record).order_by("-seq").first()
@@ -259,6 +280,7 @@ class Outside(EvidenceCase):
             (lambda r: r["journal"]["anchor"].update(at="2020-01-01T00:00:00.000000Z"), "The signature of the anchor"),
             (lambda r: r["journal"]["entry"].update(digest="0" * 64), "of something else"),
             (lambda r: r["journal"].update(previous="0" * 64), "does not lead to the anchor"),
+            (lambda r: r.pop("journal"), "carries nothing of the journal"),
             (lambda r: r["events"].pop(), "events at its end are missing"),
             (lambda r: r["events"].pop(2), "event 3 is missing"),
         ):
@@ -269,6 +291,19 @@ class Outside(EvidenceCase):
             with redirect_stdout(io.StringIO()) as said:
                 self.assertEqual(verify.main([str(path), "--key", self.key]), 1)
             self.assertIn(told, said.getvalue())
+
+    def test_how_far_the_signature_reaches_is_told_and_without_a_key_nothing_is_asked_of_the_journal(self):
+        record = json.loads(self.exported().read_text())
+        said = []
+        self.assertEqual(verify.check_record(record, [self.key], said.append), [])
+        self.assertFalse(any("covers its events" in s for s in said))
+        more = {**record["events"][-1], "seq": len(record["events"]) + 1, "id": str(uuid.uuid4()), "previous": record["head"]}
+        more["link"] = record["head"] = verify.event_link(record["run"], more, more["previous"])
+        record["events"].append(more)
+        self.assertEqual(verify.check_record(record, [self.key], said.append), [])
+        self.assertIn(f"That covers its events 1 to {more['seq'] - 1} of {more['seq']}.", said)
+        del record["journal"]
+        self.assertEqual(verify.check_record(record, [], said.append), [])
 
     def test_an_evidence_package_holds_and_a_file_changed_in_it_is_named(self):
         path = self.exported("evidence.zip", "evidence.zip")

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import json
 import uuid
 
-from django.http import HttpResponse, JsonResponse
+from django.http import HttpResponse
 from django.utils import timezone
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
@@ -19,7 +20,8 @@ from apps.records.selectors import export_csv, export_json, list_records
 from apps.runs.api.serializers import RunPageSerializer
 from apps.runs.selectors import run_row
 from apps.runs.store import load_run
-from apps.runs.trust import fault_of, proof_for
+from apps.runs.trust import trust_of
+from config.downloads import file_answer
 from config.lists import page_of
 
 
@@ -46,8 +48,8 @@ class CertificateView(APIView):
     def get(self, request: Request, run_id: uuid.UUID) -> HttpResponse:
         require(request.user, "read")
         run, events = load_run(run_id, fresh=True)
-        pdf = make_certificate(run, events, timezone.now(), broken=fault_of(run), proof=proof_for(run))
-        return _file(pdf, "application/pdf", f"{run.label}-{run.tag}.pdf", inline=True)
+        pdf = make_certificate(run, events, timezone.now(), trust_of(run))
+        return file_answer(pdf, "application/pdf", f"{run.label}-{run.tag}.pdf", inline=True)
 
 
 class PackageView(APIView):
@@ -55,7 +57,7 @@ class PackageView(APIView):
     def get(self, request: Request, run_id: uuid.UUID) -> HttpResponse:
         require(request.user, "read")
         run, events = load_run(run_id, fresh=True)
-        return _file(make_package(run, events, timezone.now()), "application/zip", f"{run.label}-{run.tag}-evidence.zip")
+        return file_answer(make_package(run, events, timezone.now()), "application/zip", f"{run.label}-{run.tag}-evidence.zip")
 
 
 class CsvView(APIView):
@@ -63,8 +65,8 @@ class CsvView(APIView):
     def get(self, request: Request, run_id: uuid.UUID) -> HttpResponse:
         require(request.user, "read")
         run, events = load_run(run_id, fresh=True)
-        text = export_csv(run, events, timezone.now(), broken=fault_of(run))
-        return _file(text.encode("utf-8-sig"), "text/csv; charset=utf-8", f"{run.label}-{run.tag}.csv")
+        text = export_csv(run, events, timezone.now(), trust_of(run))
+        return file_answer(text.encode("utf-8-sig"), "text/csv; charset=utf-8", f"{run.label}-{run.tag}.csv")
 
 
 class JsonView(APIView):
@@ -72,16 +74,5 @@ class JsonView(APIView):
     def get(self, request: Request, run_id: uuid.UUID) -> HttpResponse:
         require(request.user, "read")
         run, events = load_run(run_id, fresh=True)
-        response = JsonResponse(export_json(run, events), json_dumps_params={"ensure_ascii": False, "indent": 1})
-        response["Content-Disposition"] = f'attachment; filename="{_safe_name(f"{run.label}-{run.tag}.json")}"'
-        return response
-
-
-def _file(body: bytes, kind: str, name: str, *, inline: bool = False) -> HttpResponse:
-    response = HttpResponse(body, content_type=kind)
-    response["Content-Disposition"] = f'{"inline" if inline else "attachment"}; filename="{_safe_name(name)}"'
-    return response
-
-
-def _safe_name(name: str) -> str:
-    return "".join(c if (c.isalnum() and c.isascii()) or c in "-_." else "_" for c in name)
+        text = json.dumps(export_json(run, events, trust_of(run)), ensure_ascii=False, indent=1)
+        return file_answer(text.encode(), "application/json", f"{run.label}-{run.tag}.json")

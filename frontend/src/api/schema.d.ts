@@ -4095,7 +4095,6 @@ export interface components {
         Evidence: {
             entries: number;
             last_at: string | null;
-            head: string;
             key: string;
             anchor: components["schemas"]["Anchor"] | null;
             anchor_folder: string;

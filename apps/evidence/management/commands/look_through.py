@@ -18,5 +18,5 @@ class Command(BaseCommand):
         for fault in made.findings:
             self.stderr.write(fault)
         if made.findings:
-            raise CommandError(f"{len(made.findings)} things do not hold. The first: {made.findings[0]}")
+            raise CommandError(f"Not all of it holds ({len(made.findings)}). The first: {made.findings[0]}")
         self.stdout.write(f"{made.total} entries looked through, all of it holds.")
