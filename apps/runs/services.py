@@ -33,7 +33,7 @@ from apps.runs.models import OPEN, Run
 from apps.runs.outside import alarms_on_at_release, functions_of, seen_at_release
 from apps.runs.projections import next_number, project
 from apps.runs.qualified import require_hand, require_qualified
-from apps.runs.store import CACHE, append_rows, folded, load_run, load_state
+from apps.runs.store import CACHE, append_rows, load_state
 from apps.runs.trust import ANCHORED
 from config import background
 from config.failures import NotAllowed
@@ -317,8 +317,7 @@ def act_on_hold(*, actor: Person, hold_id: uuid.UUID, event_type: str, payload: 
 def sign_run(*, actor: Person, run_id: uuid.UUID, expected_seq: int, note: str, now: datetime) -> tuple[Run, RunState]:
     """Sign a run; the password was confirmed at the door. Only somebody who worked on it may sign it."""
     require(actor, "sign a run")
-    run, past = load_run(run_id)
-    state = folded(run, past)
+    run, _, state = load_state(run_id)
     if actor.username not in state.contributors:
         raise NotAllowed("not_yours", f"{run.label} is the work of {run.technician.name}; only those who worked on it sign it.")
     told = {"note": note, "plant": {**_plant(), **due_once_signed(run, state, now)}}
@@ -328,8 +327,8 @@ def sign_run(*, actor: Person, run_id: uuid.UUID, expected_seq: int, note: str, 
 def review_run(*, actor: Person, run_id: uuid.UUID, verdict: str, reason: str, expected_seq: int, now: datetime) -> tuple[Run, RunState]:
     """Accept a signed run, or return it with a reason. Nobody reviews their own work."""
     require(actor, "review a record")
-    _, past = load_run(run_id)
-    if actor.username in folded(run, past).contributors:
+    _, _, state = load_state(run_id)
+    if actor.username in state.contributors:
         raise NotAllowed("own_work", "You worked on this run; somebody else must review it.")
     if verdict not in ("accept", "return"):
         raise Fault("unknown_choice", "Accept it or return it.", field="verdict")
@@ -353,8 +352,7 @@ def void_run(
 ) -> tuple[Run, RunState]:
     """Void an unsigned run; an open hold is released with it or outlives it on the board, or the voiding is refused."""
     require(actor, "void a run")
-    run, past = load_run(run_id)
-    state = folded(run, past)
+    run, _, state = load_state(run_id)
     if actor.username not in state.contributors and not is_allowed(actor, "edit the plant"):
         raise NotAllowed("not_yours", f"{run.label} is the work of {run.technician.name}; they or an administrator void it.")
     events = [
