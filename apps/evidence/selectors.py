@@ -172,7 +172,7 @@ class Names:
 def _says(told: dict[str, Any]) -> str:
     values = told.get("values")
     if isinstance(values, dict) and values:
-        return "; ".join(f"{name.replace('_', ' ')}: {_step(change)}" for name, change in values.items())
+        return "; ".join(f"{name.replace('_', ' ')}: {_step(change).rstrip('.')}" for name, change in values.items())
     plain = {k: v for k, v in told.items() if k not in UNTOLD and v not in ("", None, [], {})}
     return "; ".join(f"{k.removesuffix('_id').replace('_', ' ')} {_plain(v)}" for k, v in plain.items())
 

@@ -26,7 +26,7 @@ from metrology.run.state import RunState
 
 PEER_DAYS = 120
 USABLE = ("in date", "due soon", "nearly empty")  # standings of a bottle with which it may be used
-AMBIENT_AIR = Bottle(AMBIENT, "Ambient air", (), "air", 20.9, 1e9, "")
+AMBIENT_AIR = Bottle(AMBIENT, "Ambient air", (), "air", 20.9, 1e9, "", is_humid=True)
 
 
 def litres_left() -> dict[str, float]:

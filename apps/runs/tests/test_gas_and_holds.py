@@ -117,6 +117,15 @@ class Gas(GasCase):
         self.assertIn("reads low", says["G-N2"])
         self.assertFailure(self.get(f"runs/{self.run_id}/gas/helium/"), 400, "unknown_role")
 
+    def test_a_bottle_is_dry_and_the_air_of_the_place_is_not(self):
+        i = Instrument.objects.get(tag="AE-A")
+        i.details = {**i.details, "needs_humid": "yes"}
+        i.save()
+        self.start("AE-A")
+        says = {b["code"]: " ".join(r["says"] for r in b["remarks"]) for b in self.get(f"runs/{self.run_id}/gas/zero/").json()["bottles"]}
+        self.assertIn("the bottle is dry", says["G-AIR"])
+        self.assertNotIn("dry", says["AMBIENT"])
+
     def test_a_wrong_or_unknown_bottle_is_refused_and_claims_of_a_page_do_not_count(self):
         make_gas("G-CH4", gas="methane")
         self.start("AE-A")

@@ -64,7 +64,7 @@ export function Journal() {
                 <td className="py-2 pr-4 whitespace-nowrap">{moment(r.at)}</td>
                 <td className="py-2 pr-4 whitespace-nowrap">{r.by || "–"}</td>
                 <td className="py-2 pr-4">
-                  <strong>{r.subject}</strong> <span className="text-muted">{r.kind}</span>
+                  <strong className="whitespace-nowrap">{r.subject}</strong> <span className="text-muted">{r.kind}</span>
                 </td>
                 <td className="py-2 pr-3">
                   <span className="line-clamp-4 break-words">{r.says}</span>
