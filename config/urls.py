@@ -5,6 +5,7 @@ from drf_spectacular.views import SpectacularAPIView
 
 from config.views import api_not_found, page
 
+handler500 = "config.views.broken"
 urlpatterns = [
     path("api/v1/", include("apps.accounts.api.urls")),
     path("api/v1/", include("apps.kit.api.urls")),

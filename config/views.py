@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import sys
+
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse
 from django.views.decorators.csrf import ensure_csrf_cookie
@@ -9,6 +11,12 @@ from django.views.decorators.http import require_safe
 
 from apps.accounts.services import LOCKED_OUT
 from config.limits import failure
+from config.trouble import AGAIN_S, trouble_of
+
+FAILED = (
+    "The server failed at this, which is a fault of the product and not of what you entered. "
+    "What you typed is still here; what was stored before is kept. Tell whoever runs the server."
+)
 
 
 @require_safe
@@ -33,3 +41,13 @@ def locked_out(_request: HttpRequest, *_args: object, **_kwargs: object) -> Http
 
 def csrf_failure(_request: HttpRequest, reason: str = "") -> HttpResponse:
     return failure("cross_site", "This request did not come from the application's own page. Reload the page and try again.", status=403)
+
+
+def broken(_request: HttpRequest) -> HttpResponse:
+    """The answer where something failed that no view foresaw, such as a database that is locked while the session is read."""
+    trouble = trouble_of(sys.exc_info()[1])
+    if trouble is None:
+        return failure("server_error", FAILED, status=500)
+    answer = failure(trouble.code, trouble.message, status=503)
+    answer["Retry-After"] = str(AGAIN_S)
+    return answer

@@ -130,6 +130,24 @@ class NothingLost(BrowserTestCase):
         self.assertEqual(RunEvent.objects.filter(type="reading_taken").count(), 1)
         self.assertEqual(len(lost), 3)
 
+    def test_what_the_server_can_not_store_is_sent_again_by_itself_and_said_on_every_page(self):
+        p = self.page
+        full = {"code": "store_full", "message": "There is no room left where the plant's data is kept.", "field": "", "details": {}}
+        p.route("**/events/", lambda route: route.fulfill(status=503, json=full))
+        p.get_by_label("Reading, mA").fill("4.01")
+        p.get_by_label("Reading, mA").press("Enter")
+        said = p.get_by_role("alert").filter(has_text="There is no room left")
+        expect(said).to_be_visible()
+        p.get_by_role("link", name="Kit", exact=True).click()
+        expect(p.get_by_role("heading", name="Kit", level=1)).to_be_visible()
+        expect(said).to_be_visible()
+        self.assertEqual(RunEvent.objects.filter(type="reading_taken").count(), 0)
+        p.unroute_all()
+        expect(said).to_have_count(0, timeout=30_000)
+        p.go_back()
+        expect(p.get_by_role("button", name="Record reading 2")).to_be_visible()
+        self.assertEqual(RunEvent.objects.filter(type="reading_taken").count(), 1)
+
     def test_slips_are_asked_about_refused_or_struck_in_plain_words(self):
         p = self.page
         self.steps.read(GOOD[:2])

@@ -57,6 +57,12 @@ class Hub:
         if live is not None:
             live.refresh(state, method)
 
+    def silent(self) -> dict[str, float]:
+        """Devices that somebody wants to read and that do not answer, each with the time since when."""
+        with self._lock:
+            found = {code: poller.silent_since() for code, poller in self._pollers.items()}
+        return {code: since for code, since in found.items() if since is not None}
+
     def stop(self) -> None:
         """End every poller and forget every run."""
         with self._lock:

@@ -80,6 +80,12 @@ class Poller:
             self._thread.start()
         return found
 
+    def silent_since(self) -> float | None:
+        """Since when none of what is wanted of the device could be read; None where some of it is."""
+        wanted = [t for t in list(self._traces.values()) if time.time() - t.wanted_at < FORGET_S]
+        lost = [t.lost_at for t in wanted if t.lost]
+        return max(lost) if wanted and len(lost) == len(wanted) else None
+
     def write(self, signal: Mapping[str, Any], value: float) -> None:
         """Set a stimulus; raises a SourceFault."""
         with self._lock:
@@ -122,6 +128,8 @@ class Poller:
             trace.lost = fault.message
             return fault.code in ("open_circuit", "absurd", "exception")
         except Exception as error:  # a source must never take the poller down
+            if not trace.lost:
+                trace.lost_at = time.time()
             trace.lost = f"{trace.signal['label']} can't be read: {error}."
             return False
         if latest:

@@ -6,14 +6,17 @@ import csv
 import io
 import json
 from collections.abc import Iterable, Sequence
-from datetime import datetime, timedelta
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
 from django.conf import settings
+from django.db import connection
 from django.db.models import Q, QuerySet
+from django.utils import timezone
 
 from apps.accounts.models import Person
+from apps.bench.hub import HUB
 from apps.evidence.backup import free_bytes, is_overdue, last_good
 from apps.evidence.models import Backup, LookThrough
 from apps.followups.models import FollowUp
@@ -25,6 +28,7 @@ from apps.plant.models import Instrument
 from apps.plant.sheets import guarded
 
 LOW_BYTES = 2 * 2**30
+SILENT_S = 60.0
 CLOCK_TOLD = timedelta(days=7)
 EXPORTED = 100_000
 GROUPS: dict[str, tuple[str, ...]] = {
@@ -108,9 +112,22 @@ def wrong(now: datetime) -> list[str]:
     if stepped:
         at = stepped.at[:16].replace("T", " ")
         out.append(f"The server's clock was {stepped.subject} ({at} UTC). Entries stay in their order; see that it keeps time.")
-    if free_bytes(Path(settings.BACKUP_FOLDER)) < LOW_BYTES:
-        out.append("Less than 2 GB are free where the plant's data is. Make room before nothing can be stored any more.")
+    places = {"the plant's data is": data_folder(), "the backups go": Path(settings.BACKUP_FOLDER)}
+    for place, folder in places.items():
+        if free_bytes(folder) < LOW_BYTES:
+            out.append(f"Less than 2 GB are free where {place}. Make room before nothing can be stored any more.")
+    out += [
+        f"{code} does not answer since {timezone.localtime(datetime.fromtimestamp(since, UTC)):%H:%M}: somebody waits for what it reads. "
+        "See its cable, its power and its address."
+        for code, since in HUB.silent().items()
+        if now.timestamp() - since > SILENT_S
+    ]
     return out
+
+
+def data_folder() -> Path:
+    """Where what is entered is kept: beside the database where that is a file, else where files are."""
+    return Path(connection.settings_dict["NAME"]).parent if connection.vendor == "sqlite" else Path(settings.MEDIA_ROOT)
 
 
 def find_entries(*, group: str = "changes", search: str = "", since: str = "", until: str = "") -> QuerySet[Entry]:

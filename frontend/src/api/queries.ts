@@ -3,6 +3,8 @@ import { client, unwrap } from "./client";
 
 export const sessionQuery = { queryKey: ["session"], queryFn: () => unwrap(client.GET("/api/v1/session/")) };
 
+export const evidenceQuery = { queryKey: ["evidence"], queryFn: () => unwrap(client.GET("/api/v1/evidence/")) };
+
 export function useToday() {
   return useQuery({ queryKey: ["today"], queryFn: () => unwrap(client.GET("/api/v1/today/")), refetchInterval: 60_000 });
 }

@@ -1,6 +1,7 @@
 import { MutationCache, QueryCache, QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { lazy, Suspense } from "react";
 import { BrowserRouter, Navigate, Route, Routes } from "react-router";
+import { isSentAgain, isTrouble, waitOf } from "../api/again";
 import { ApiFailure } from "../api/client";
 import { TodayPage } from "../features/today/TodayPage";
 import { Loading } from "../ui/Message";
@@ -52,8 +53,8 @@ const queries = new QueryClient({
   mutationCache: new MutationCache({ onError: watch }),
   // The server may stand beside the device with no network at all, where a browser holds itself to be offline: that never stops an asking.
   defaultOptions: {
-    mutations: { networkMode: "always" },
-    queries: { networkMode: "always", retry: (count, error) => !(error instanceof ApiFailure && error.status >= 400) && count < 2, staleTime: 2_000 },
+    mutations: { networkMode: "always", retry: isSentAgain, retryDelay: waitOf },
+    queries: { networkMode: "always", retry: (count, error) => (isTrouble(error) || !(error instanceof ApiFailure && error.status >= 400)) && count < 2, staleTime: 2_000 },
   },
 });
 

@@ -4,11 +4,13 @@ import { useState, type ReactNode } from "react";
 import { Link, NavLink, useLocation, useNavigate } from "react-router";
 import { client, unwrap } from "../api/client";
 import { sessionQuery } from "../api/queries";
+import { NotStored } from "../ui/NotStored";
 import { Ring } from "../ui/Ring";
 import { Insistence } from "../features/holds/Insistence";
 import { HoldStrip } from "./HoldStrip";
 import { usePerson, usePlant } from "./session";
 import { ShortcutSheet, useShortcuts } from "./shortcuts";
+import { ServerStrip } from "./ServerStrip";
 import { keepTheme, storedTheme, type Theme } from "./theme";
 
 const PLACES = [
@@ -96,6 +98,8 @@ export function Shell({ children }: { children: ReactNode }) {
           </button>
         </div>
       </header>
+      <NotStored />
+      <ServerStrip />
       <HoldStrip me={person.username} />
       <Insistence />
       <main id="content" className="min-h-0 flex-1 lg:overflow-y-auto">

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { client, unwrap } from "../../api/client";
+import { evidenceQuery } from "../../api/queries";
 import { useMay } from "../../app/session";
 import { LinkButton } from "../../ui/Button";
 import { Message } from "../../ui/Message";
@@ -7,7 +7,7 @@ import { Message } from "../../ui/Message";
 /** On the first page, for whoever must do something about it. */
 export function EvidenceNotice() {
   const may = useMay("look after the evidence");
-  const found = useQuery({ queryKey: ["evidence"], queryFn: () => unwrap(client.GET("/api/v1/evidence/")), enabled: may, staleTime: 60_000 });
+  const found = useQuery({ ...evidenceQuery, enabled: may, staleTime: 60_000 });
   const wrong = found.data?.wrong ?? [];
   if (!wrong.length) return null;
   return (

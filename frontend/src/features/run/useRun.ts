@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { useRef } from "react";
+import { isSentAgain, isTrouble, waitOf } from "../../api/again";
 import { ApiFailure, client, unwrap, type Run, type RunView, type Schemas } from "../../api/client";
 
 type Asked = Schemas["EventRequest"];
@@ -129,8 +130,8 @@ export function useAppend(run: Run, { together = false } = {}) {
   const pending = useRef<{ text: string; ids: string[] }>({ text: "", ids: [] });
   return useMutation({
     mutationKey: ["append", run.id],
-    retry: (count, error) => error instanceof ApiFailure && error.code === "no_connection" && count < AGAIN_MS.length,
-    retryDelay: (count) => AGAIN_MS[count] ?? 0,
+    retry: (count, error) => isSentAgain(count, error) || (error instanceof ApiFailure && error.code === "no_connection" && count < AGAIN_MS.length),
+    retryDelay: (count, error) => (isTrouble(error) ? waitOf(count) : (AGAIN_MS[count] ?? 0)),
     scope: inTurn(run), // a press while another is on its way waits for it, instead of being refused as late
     mutationFn: (events: NewEvent[]) => {
       const text = JSON.stringify(events);

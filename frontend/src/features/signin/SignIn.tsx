@@ -4,6 +4,7 @@ import { client, unwrap, type Session } from "../../api/client";
 import { Button } from "../../ui/Button";
 import { TextField } from "../../ui/fields";
 import { Failure } from "../../ui/Message";
+import { NotStored } from "../../ui/NotStored";
 import { Frame } from "./Frame";
 
 export function SignInForm({ onSignedIn, username = "" }: { onSignedIn: (session: Session) => void; username?: string }) {
@@ -45,6 +46,7 @@ export function SignInForm({ onSignedIn, username = "" }: { onSignedIn: (session
 export function SignInPage({ plant, onSignedIn }: { plant: string; onSignedIn: (session: Session) => void }) {
   return (
     <Frame plant={plant}>
+      <NotStored />
       <SignInForm onSignedIn={onSignedIn} />
     </Frame>
   );
