@@ -53,8 +53,17 @@ class PrivateMiddleware:
         return response
 
 
+WITH_CODE = "with_code"  # in a session: a one-time code was proved in it
+
+
 class SignedInSession(SessionAuthentication):
     """Session login with CSRF; answers 401 when nobody is signed in, so that the page can ask to sign in again."""
+
+    def authenticate(self, request: Request) -> tuple[Any, Any] | None:
+        found = super().authenticate(request)
+        if found is not None:
+            found[0].with_code = bool(request._request.session.get(WITH_CODE))
+        return found
 
     def authenticate_header(self, request: Request) -> str:
         return "Session"

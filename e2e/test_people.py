@@ -1,8 +1,11 @@
 """Somebody comes in by a link, signs in, changes their password, leaves; by the keyboard where it counts."""
 
+import pyotp
+from django.utils import timezone
 from playwright.sync_api import expect
 
-from apps.accounts.models import Person
+from apps.accounts.models import Person, SecondFactor
+from apps.plant.policies import set_policies
 from e2e.base import PASSWORD, BrowserTestCase
 
 
@@ -83,6 +86,34 @@ class People(BrowserTestCase):
         page.get_by_label("Password", exact=True).fill(password)
         page.keyboard.press("Enter")
         expect(page.get_by_role("heading", name="Today").first).to_be_visible()
+
+    def test_a_device_is_set_up_and_asked_for_at_the_door(self):
+        p = self.page
+        set_policies(actor=None, method="", values={"one_time_codes": "both"}, reason="as the lead says", now=timezone.now())
+        self.sign_in(p)
+        p.get_by_role("link", name="Ines Calder set up your device").press("Enter")
+        device = p.get_by_role("region", name="Device for one-time codes")
+        device.get_by_label("Your password, for the device").fill(PASSWORD)
+        device.get_by_role("button", name="Set up a device").press("Enter")
+        expect(device.get_by_role("img")).to_be_visible()
+        self.check(p, "a device being set up")
+        factor = SecondFactor.objects.get(person__username="ines")
+        device.get_by_label("Code of your device").fill("000000")
+        device.get_by_role("button", name="It shows this code").press("Enter")
+        expect(device.get_by_text("That is not the code")).to_be_visible()
+        device.get_by_label("Code of your device").fill(pyotp.TOTP(factor.secret).now())
+        device.get_by_role("button", name="It shows this code").press("Enter")
+        expect(device.get_by_text("A code was given in this session")).to_be_visible()
+        SecondFactor.objects.update(last_step=0)  # half a minute goes by
+        p.get_by_role("button", name="Sign out").click()
+        p.get_by_label("Name").fill("ines")
+        p.get_by_label("Password").fill(PASSWORD)
+        p.keyboard.press("Enter")
+        expect(p.get_by_text("Type the six digits")).to_be_visible()
+        expect(p.get_by_label("Code of your device")).to_be_focused()
+        p.keyboard.type(pyotp.TOTP(factor.secret).now())
+        p.keyboard.press("Enter")
+        expect(p.get_by_role("heading", name="Today").first).to_be_visible()
 
     def test_a_planner_sees_qualifications_and_not_who_can_come_in(self):
         self.sign_in(self.page, "ruben")

@@ -14,7 +14,7 @@ from typing import Any
 from django.contrib.sessions.models import Session
 from django.db import transaction
 
-from apps.accounts.models import EntryLink, Person
+from apps.accounts.models import EntryLink, Person, SecondFactor
 from apps.accounts.people import role_of, store_person, tell, username_of
 from apps.accounts.policy import require
 from apps.accounts.services import require_strong
@@ -192,6 +192,7 @@ def _require_administrator_left(person: Person) -> None:
 def access_rows(viewer: Person, now: datetime) -> list[dict[str, Any]]:
     """Everybody who is or was here: whether they can sign in, have an open link, and what was done with their access. Those who left come last."""
     links = dict(EntryLink.objects.filter(used_at=None, until__gte=now).values_list("person_id", "until"))
+    devices = set(SecondFactor.objects.exclude(confirmed_at=None).values_list("person_id", flat=True))
     people = Person.objects.prefetch_related("changes__by").order_by("-is_active", "first_name", "last_name")
     return [
         {
@@ -200,6 +201,7 @@ def access_rows(viewer: Person, now: datetime) -> list[dict[str, Any]]:
             "role": p.role,
             "is_active": p.is_active,
             "has_password": p.has_usable_password(),
+            "has_device": p.pk in devices,
             "is_you": p.pk == viewer.pk,
             "last_seen": p.last_login,
             "link_until": links.get(p.pk),

@@ -73,6 +73,19 @@ class EntryLink(models.Model):
         return f"link of {self.person.username}"
 
 
+class SecondFactor(models.Model):
+    """A device of somebody's own that shows one-time codes. It counts once it was confirmed; a step of time is used once."""
+
+    person = models.OneToOneField(Person, on_delete=models.CASCADE, related_name="second_factor")
+    secret = models.CharField(max_length=64)  # base 32, RFC 6238; the journal does not hold it
+    made_at = models.DateTimeField()
+    confirmed_at = models.DateTimeField(null=True, blank=True)
+    last_step = models.BigIntegerField(default=0)
+
+    def __str__(self) -> str:
+        return f"device of {self.person.username}"
+
+
 class PersonChange(models.Model):
     """What was done with somebody's access: by whom, when and why."""
 

@@ -4,7 +4,10 @@ from __future__ import annotations
 
 from typing import Any
 
+from apps.accounts.outside import ADMINISTRATION, is_code_wanted
 from config.failures import NotAllowed
+
+LOOKED_AFTER = frozenset({"look after people", "set a policy"})  # what administration is, where a code is wanted for it
 
 PERMISSIONS: dict[str, frozenset[str]] = {
     "start a run": frozenset({"technician"}),
@@ -38,11 +41,15 @@ def is_allowed(person: Any, action: str) -> bool:
 
 
 def require(person: Any, action: str) -> None:
-    """Raise NotAllowed unless the person's role allows the action."""
+    """Raise NotAllowed unless the person's role allows the action, and where the plant wants a one-time code for it, a session that proved one."""
     if not is_allowed(person, action):
         roles = " or ".join(sorted(PERMISSIONS[action]))
         raise NotAllowed(
             "not_allowed", f"To {action} takes the role {roles}; yours is {getattr(person, 'role', 'none')}. Nothing was stored."
+        )
+    if action in LOOKED_AFTER and not getattr(person, "with_code", True) and is_code_wanted(ADMINISTRATION):
+        raise NotAllowed(
+            "code_wanted", f"To {action} takes a one-time code of your device. Give it under your name, above, then do this once more."
         )
 
 

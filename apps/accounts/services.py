@@ -10,6 +10,8 @@ from django.core.exceptions import ValidationError
 from django.http import HttpRequest
 
 from apps.accounts.models import Person
+from apps.accounts.second_factor import check_code
+from apps.accounts.throttle import is_address_worn_out
 from config.failures import NotAllowed
 from metrology.faults import Fault
 
@@ -18,10 +20,17 @@ LOCKED_OUT = Fault(
 )
 
 
-def check_credentials(request: HttpRequest, username: str, password: str) -> Person:
+def check_credentials(request: HttpRequest, username: str, password: str, code: str = "") -> Person:
+    """The person behind a name and password, and the code of their device where signatures take one; throttled. Raises a Fault otherwise."""
+    person = check_password(request, username, password)
+    check_code(request, person, code, signs=True)
+    return person
+
+
+def check_password(request: HttpRequest, username: str, password: str) -> Person:
     """The person behind a name and password; throttled. Raises a Fault otherwise."""
     try:
-        if not AxesProxyHandler.is_allowed(request, {"username": username}):
+        if is_address_worn_out(request, username) or not AxesProxyHandler.is_allowed(request, {"username": username}):
             raise LOCKED_OUT
         person = authenticate(request, username=username, password=password)
     except AxesBackendPermissionDenied:
@@ -44,10 +53,10 @@ def password_rule() -> str:
     return " ".join(password_validators_help_texts())
 
 
-def confirm_password(request: HttpRequest, person: Person, password: str) -> None:
-    """The signed-in person's password once more, for a signature."""
+def confirm_password(request: HttpRequest, person: Person, password: str, code: str = "", *, signs: bool = True) -> None:
+    """The signed-in person's password once more, for a signature; with a code of their device where the plant wants that."""
     if not password:
         raise Fault("missing", "Type your password: it is your signature.", field="password")
-    confirmed = check_credentials(request, person.username, password)
+    confirmed = check_credentials(request, person.username, password, code) if signs else check_password(request, person.username, password)
     if confirmed.pk != person.pk:
         raise NotAllowed("not_allowed", "That is somebody else's password.")

@@ -31,11 +31,21 @@ INTERVALS = frozenset({"least_results", "extend_factor", "shorten_factor", "exte
 
 @dataclass(frozen=True)
 class RegisterSettings(Settings):
-    """What the plant says of its register. first_due: when a new instrument is due of which nothing is known."""
+    """What the plant says of its register and its people.
+
+    first_due: when a new instrument is due of which nothing is known. one_time_codes: for what people prove themselves with a device of their own.
+    """
 
     first_due: str = asked(
         "A new instrument of which nothing is known", "choice", default="today",
         options=(("today", "is due at once"), ("spread", "is due at its place in its interval")), is_policy=True,
+    )  # fmt: skip
+    one_time_codes: str = asked(
+        "One-time codes of a device of one’s own, besides the password", "choice", default="none",
+        options=(
+            ("none", "are not wanted"), ("signing", "are wanted at each signature"),
+            ("administration", "are wanted for looking after people and policies"), ("both", "are wanted for both"),
+        ), is_policy=True,
     )  # fmt: skip
 
 
@@ -108,6 +118,11 @@ def plain_policies(values: Mapping[str, Any]) -> dict[str, Any]:
 def is_spread() -> bool:
     """Whether a new instrument of which nothing is known takes its place in its interval instead of being due at once."""
     return read_settings(RegisterSettings, all_layers().get(WHOLE_PLANT, {})).first_due == "spread"
+
+
+def codes_wanted() -> str:
+    """For what one-time codes are wanted: none, signing, administration or both."""
+    return read_settings(RegisterSettings, all_layers().get(WHOLE_PLANT, {})).one_time_codes
 
 
 def kit_limits() -> dict[str, float]:

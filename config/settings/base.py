@@ -42,6 +42,7 @@ INSTALLED_APPS = [
 ]
 
 MIDDLEWARE = [
+    "config.proxies.ForwardedMiddleware",
     "django.middleware.security.SecurityMiddleware",
     "csp.middleware.CSPMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
@@ -76,6 +77,9 @@ AUTH_PASSWORD_VALIDATORS = [
 AXES_FAILURE_LIMIT = 8
 AXES_COOLOFF_TIME = 0.25  # hours
 AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_USERNAME_CALLABLE = "apps.accounts.throttle.counted_as"
+WRONG_FROM_AN_ADDRESS = 40  # wrong passwords within the same time, under whatever names
+TRUSTED_PROXIES: list[str] = env.list("TRUSTED_PROXIES", default=[])  # whose word counts about who is asking
 AXES_RESET_ON_SUCCESS = True
 AXES_VERBOSE = False
 AXES_LOCKOUT_CALLABLE = "config.views.locked_out"

@@ -28,6 +28,7 @@ if IS_BEHIND_TLS and not _named:
 ALLOWED_HOSTS = [*_named, "localhost", "127.0.0.1", "[::1]"]
 SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = IS_BEHIND_TLS
 CSRF_TRUSTED_ORIGINS = [f"https://{host}" for host in _named] if IS_BEHIND_TLS else []
+TRUSTED_PROXIES = env.list("TRUSTED_PROXIES", default=["127.0.0.1", "::1"] if IS_BEHIND_TLS else [])
 SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https") if IS_BEHIND_TLS else None
 
 DATABASES = {"default": database(PLANT_HOME)}

@@ -15,7 +15,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from apps.accounts import access
+from apps.accounts import access, second_factor
 from apps.accounts.api.people import signed_in
 from apps.accounts.api.serializers import FailureSerializer, OptionSerializer
 from apps.accounts.models import ROLES
@@ -51,6 +51,7 @@ class AccessRowSerializer(serializers.Serializer):
     role = serializers.CharField()
     is_active = serializers.BooleanField()
     has_password = serializers.BooleanField()
+    has_device = serializers.BooleanField(help_text="A device for one-time codes is set up")
     is_you = serializers.BooleanField()
     last_seen = serializers.DateTimeField(allow_null=True)
     link_until = serializers.DateTimeField(allow_null=True)
@@ -63,7 +64,7 @@ class AccessSerializer(serializers.Serializer):
 
 
 class AccessActSerializer(serializers.Serializer):
-    act = serializers.ChoiceField(choices=["link", "role", "leave", "back", "sign out"])
+    act = serializers.ChoiceField(choices=["link", "role", "leave", "back", "sign out", "take device off"])
     role = serializers.CharField(max_length=30, allow_blank=True, required=False, default="")
     reason = serializers.CharField(max_length=300, allow_blank=True, required=False, default="")
 
@@ -105,7 +106,7 @@ class AccessView(APIView):
 class AccessOfView(APIView):
     @extend_schema(operation_id="change_access", request=AccessActSerializer, responses={200: LinkSerializer, **REFUSED})
     def post(self, request: Request, username: str) -> Response:
-        """A new link, another role, leaving, coming back, or signed out everywhere."""
+        """A new link, another role, leaving, coming back, signed out everywhere, or the device for one-time codes taken off."""
         given, now, actor = parsed(AccessActSerializer, request), timezone.now(), signed_in(request)
         common: dict[str, Any] = {"actor": actor, "username": username, "now": now}
         secret = ""
@@ -117,6 +118,8 @@ class AccessOfView(APIView):
             access.leave(**common, reason=given["reason"])
         elif given["act"] == "back":
             secret = access.come_back(**common, reason=given["reason"])
+        elif given["act"] == "take device off":
+            second_factor.take_off(access.find_person(username), by=actor, reason=given["reason"], now=now)
         else:
             access.sign_out_everywhere(**common)
         return _path(secret)
@@ -127,7 +130,7 @@ class PasswordView(APIView):
     def post(self, request: Request) -> Response:
         """One's own password; other sessions end, this one goes on."""
         given, person = parsed(NewPasswordSerializer, request), signed_in(request)
-        confirm_password(request._request, person, given["password"])
+        confirm_password(request._request, person, given["password"], signs=False)
         access.change_password(actor=person, password=given["new"], now=timezone.now())
         update_session_auth_hash(request._request, person)
         return _path("")

@@ -8,9 +8,15 @@ class OptionSerializer(serializers.Serializer):
     label = serializers.CharField()  # type: ignore[assignment]  # a field called label, not the label of a field
 
 
-class SignInSerializer(serializers.Serializer):
+class ProofSerializer(serializers.Serializer):
+    """Who somebody is, once more: the password, and a code of their device where the plant wants one."""
+
+    password = serializers.CharField(max_length=200, trim_whitespace=False, allow_blank=True)
+    one_time = serializers.CharField(max_length=20, allow_blank=True, required=False, default="")
+
+
+class SignInSerializer(ProofSerializer):
     username = serializers.CharField(max_length=150)
-    password = serializers.CharField(max_length=200, trim_whitespace=False)
 
 
 class PersonSerializer(serializers.Serializer):
@@ -18,6 +24,7 @@ class PersonSerializer(serializers.Serializer):
     name = serializers.CharField()
     role = serializers.CharField()
     may = serializers.ListField(child=serializers.CharField())
+    lacks_device = serializers.BooleanField(help_text="The plant wants one-time codes of them, and they have no device for it yet")
 
 
 class SessionSerializer(serializers.Serializer):
@@ -25,6 +32,7 @@ class SessionSerializer(serializers.Serializer):
     plant = serializers.CharField()
     time_zone = serializers.CharField()
     password_rule = serializers.CharField()
+    signs_with_code = serializers.BooleanField(help_text="A signature takes a one-time code besides the password")
     is_new = serializers.BooleanField(help_text="Nobody is here yet: the visit sets the plant up")
 
 

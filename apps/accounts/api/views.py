@@ -17,22 +17,32 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from apps.accounts import first_start
+from apps.accounts import first_start, second_factor
 from apps.accounts.api.serializers import FailureSerializer, FirstStartSerializer, SessionSerializer, SignInSerializer
+from apps.accounts.models import Person
+from apps.accounts.outside import SIGNING, is_code_wanted
 from apps.accounts.policy import allowed_actions
-from apps.accounts.services import check_credentials, password_rule
+from apps.accounts.services import check_password, password_rule
+from apps.accounts.throttle import remember_browser
 from config.asked import parsed
+from config.limits import WITH_CODE
+
+
+def _person(p: Person) -> dict[str, Any]:
+    told = {"username": p.username, "name": p.name, "role": p.role}
+    return {**told, "may": allowed_actions(p), "lacks_device": second_factor.is_missing(p)}
 
 
 def _session(request: Request) -> dict[str, Any]:
     p = request.user
-    person = {"username": p.username, "name": p.name, "role": p.role, "may": allowed_actions(p)} if p.is_authenticated else None
+    person = _person(p) if isinstance(p, Person) else None
     empty = person is None and first_start.is_new()
     return {
         "person": person,
         "plant": settings.PLANT_NAME,
         "time_zone": settings.PLANT_TIME_ZONE,
         "password_rule": password_rule(),
+        "signs_with_code": is_code_wanted(SIGNING),
         "is_new": empty,
     }
 
@@ -48,12 +58,16 @@ class SessionView(APIView):
 
     @extend_schema(request=SignInSerializer, responses=SessionSerializer, operation_id="sign_in")
     def post(self, request: Request) -> Response:
-        given = SignInSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        person = check_credentials(request._request, **given.validated_data)
+        """Sign in: with the password, and a one-time code for whoever has set a device up."""
+        given = parsed(SignInSerializer, request)
+        person = check_password(request._request, given["username"], given["password"])
+        is_proved = second_factor.check_code(request._request, person, given["one_time"], signs=False)
         login(request._request, person, backend="django.contrib.auth.backends.ModelBackend")
+        request._request.session[WITH_CODE] = is_proved
         request.user = person
-        return Response(_session(request))
+        answer = Response(_session(request))
+        remember_browser(request._request, answer, person.username)
+        return answer
 
     @extend_schema(responses=SessionSerializer, operation_id="sign_out")
     def delete(self, request: Request) -> Response:

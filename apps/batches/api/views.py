@@ -201,6 +201,6 @@ class SignAllView(APIView):
     def post(self, request: Request, batch_id: UUID) -> Response:
         given = parsed(SignAllSerializer, request)
         require(request.user, "sign a run")
-        confirm_password(request._request, signed_in(request), given["password"])
+        confirm_password(request._request, signed_in(request), given["password"], given["one_time"])
         services.sign_all(actor=signed_in(request), batch_id=batch_id, note=given["note"], now=timezone.now())
         return _shown(request, batch_id)

@@ -13,7 +13,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from apps.accounts.api.people import signed_in
-from apps.accounts.api.serializers import FailureSerializer
+from apps.accounts.api.serializers import FailureSerializer, ProofSerializer
 from apps.accounts.policy import require
 from apps.accounts.services import confirm_password
 from apps.checks import going, services
@@ -127,8 +127,7 @@ class TapSerializer(serializers.Serializer):
     says = serializers.ListField(child=serializers.CharField())
 
 
-class SignAllSerializer(serializers.Serializer):
-    password = serializers.CharField(max_length=200, allow_blank=True)
+class SignAllSerializer(ProofSerializer):
     note = serializers.CharField(max_length=TEXT, allow_blank=True, default="")
 
 
@@ -238,6 +237,6 @@ class SignAllView(APIView):
     def post(self, request: Request, round_id: UUID) -> Response:
         given = parsed(SignAllSerializer, request)
         require(request.user, "sign a run")
-        confirm_password(request._request, signed_in(request), given["password"])
+        confirm_password(request._request, signed_in(request), given["password"], given["one_time"])
         services.sign_all(actor=signed_in(request), round_id=round_id, note=given["note"], now=timezone.now())
         return _shown(request, round_id)

@@ -6,6 +6,7 @@ from typing import Any
 
 from rest_framework import serializers
 
+from apps.accounts.api.serializers import ProofSerializer
 from config.lists import PageSerializer
 from metrology.run.view_types import RunView
 
@@ -74,17 +75,15 @@ class AppendedSerializer(AboutRunSerializer):
         return view
 
 
-class SignSerializer(serializers.Serializer):
+class SignSerializer(ProofSerializer):
     expected_seq = serializers.IntegerField(min_value=0)
-    password = serializers.CharField(max_length=200, trim_whitespace=False, allow_blank=True)
     note = serializers.CharField(allow_blank=True, required=False, default="")
 
 
-class ReviewSerializer(serializers.Serializer):
+class ReviewSerializer(ProofSerializer):
     expected_seq = serializers.IntegerField(min_value=0)
     verdict = serializers.CharField(max_length=10)
     reason = serializers.CharField(allow_blank=True, required=False, default="")
-    password = serializers.CharField(max_length=200, trim_whitespace=False, allow_blank=True)
 
 
 class VoidSerializer(serializers.Serializer):
@@ -94,14 +93,13 @@ class VoidSerializer(serializers.Serializer):
     release = serializers.DictField(child=serializers.CharField(allow_blank=True), required=False, allow_null=True, default=None)
 
 
-class OverrideSerializer(serializers.Serializer):
+class OverrideSerializer(ProofSerializer):
     expected_seq = serializers.IntegerField(min_value=0)
     id = serializers.UUIDField()
     role = serializers.CharField(max_length=20)
     code = serializers.CharField(max_length=20)
     reason = serializers.CharField(allow_blank=True)
     reviewer = serializers.CharField(max_length=150)
-    password = serializers.CharField(max_length=200, trim_whitespace=False)
 
 
 class RunRowSerializer(serializers.Serializer):
@@ -189,10 +187,9 @@ class ColleagueSerializer(serializers.Serializer):
     name = serializers.CharField()
 
 
-class SecondSerializer(serializers.Serializer):
+class SecondSerializer(ProofSerializer):
     type = serializers.ChoiceField(choices=["adjustment_made", "decision_made"], default="adjustment_made")
     expected_seq = serializers.IntegerField(min_value=0)
     id = serializers.UUIDField()
     payload = serializers.DictField()
     second = serializers.CharField(max_length=150, allow_blank=True)
-    password = serializers.CharField(max_length=200, trim_whitespace=False, allow_blank=True)

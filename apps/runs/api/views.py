@@ -89,7 +89,7 @@ class OverrideView(APIView):
     def post(self, request: Request, run_id: uuid.UUID) -> Response:
         given = parsed(OverrideSerializer, request)
         require(request.user, "work on a run")
-        reviewer = check_credentials(request._request, given["reviewer"], given["password"])
+        reviewer = check_credentials(request._request, given["reviewer"], given["password"], given["one_time"])
         payload = {k: given[k] for k in ("role", "code", "reason")}
         now = timezone.now()
         run, state = services.override_reference(
@@ -108,7 +108,7 @@ class SignView(APIView):
     def post(self, request: Request, run_id: uuid.UUID) -> Response:
         given = parsed(SignSerializer, request)
         require(request.user, "sign a run")
-        confirm_password(request._request, signed_in(request), given["password"])
+        confirm_password(request._request, signed_in(request), given["password"], given["one_time"])
         now = timezone.now()
         run, state = services.sign_run(
             actor=signed_in(request), run_id=run_id, expected_seq=given["expected_seq"], note=given["note"], now=now
@@ -121,7 +121,7 @@ class ReviewView(APIView):
     def post(self, request: Request, run_id: uuid.UUID) -> Response:
         given = parsed(ReviewSerializer, request)
         require(request.user, "review a record")
-        confirm_password(request._request, signed_in(request), given["password"])
+        confirm_password(request._request, signed_in(request), given["password"], given["one_time"])
         now = timezone.now()
         run, state = services.review_run(
             actor=signed_in(request),
@@ -156,7 +156,7 @@ class SecondView(APIView):
     def post(self, request: Request, run_id: uuid.UUID) -> Response:
         given = parsed(SecondSerializer, request)
         require(request.user, "work on a run")
-        second = check_credentials(request._request, given["second"], given["password"])
+        second = check_credentials(request._request, given["second"], given["password"], given["one_time"])
         now = timezone.now()
         run, state = services.append_with_second(
             actor=signed_in(request),

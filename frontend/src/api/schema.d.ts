@@ -31,7 +31,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description A new link, another role, leaving, coming back, or signed out everywhere. */
+        /** @description A new link, another role, leaving, coming back, signed out everywhere, or the device for one-time codes taken off. */
         post: operations["change_access"];
         delete?: never;
         options?: never;
@@ -2247,6 +2247,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/second-factor/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One's own device, and whether a code was given in this session. */
+        get: operations["get_device"];
+        put?: never;
+        /** @description Begin with a new device (password), confirm it (code), prove it in this session (code), or take it off (password and code). */
+        post: operations["change_device"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/session/": {
         parameters: {
             query?: never;
@@ -2256,6 +2274,7 @@ export interface paths {
         };
         get: operations["get_session"];
         put?: never;
+        /** @description Sign in: with the password, and a one-time code for whoever has set a device up. */
         post: operations["sign_in"];
         delete: operations["sign_out"];
         options?: never;
@@ -2413,9 +2432,10 @@ export interface components {
          *     * `leave` - leave
          *     * `back` - back
          *     * `sign out` - sign out
+         *     * `take device off` - take device off
          * @enum {string}
          */
-        AccessActActEnum: "link" | "role" | "leave" | "back" | "sign out";
+        AccessActActEnum: "link" | "role" | "leave" | "back" | "sign out" | "take device off";
         AccessActRequest: {
             act: components["schemas"]["AccessActActEnum"];
             /** @default  */
@@ -2436,6 +2456,8 @@ export interface components {
             role: string;
             is_active: boolean;
             has_password: boolean;
+            /** @description A device for one-time codes is set up */
+            has_device: boolean;
             is_you: boolean;
             /** Format: date-time */
             last_seen: string | null;
@@ -3697,6 +3719,36 @@ export interface components {
             hint: string;
             methods: string[];
             options: components["schemas"]["Option"][];
+        };
+        Device: {
+            /**
+             * Format: date-time
+             * @description Since when the device counts; null where there is none
+             */
+            since: string | null;
+            /** @description A code was given in this session */
+            is_proved: boolean;
+            /** @description The plant wants codes of you, and there is no device yet */
+            is_wanted: boolean;
+            /** @description Of a device that is being set up: shown this once */
+            secret: string;
+            /** @description The same to be scanned, as a data address */
+            picture: string;
+        };
+        /**
+         * @description * `begin` - begin
+         *     * `confirm` - confirm
+         *     * `prove` - prove
+         *     * `take off` - take off
+         * @enum {string}
+         */
+        DeviceActActEnum: "begin" | "confirm" | "prove" | "take off";
+        /** @description Who somebody is, once more: the password, and a code of their device where the plant wants one. */
+        DeviceActRequest: {
+            password: string;
+            /** @default  */
+            one_time: string;
+            act: components["schemas"]["DeviceActActEnum"];
         };
         Difference: {
             name: string;
@@ -5080,7 +5132,11 @@ export interface components {
          * @enum {string}
          */
         OutcomeEnum: "done" | "excused";
+        /** @description Who somebody is, once more: the password, and a code of their device where the plant wants one. */
         OverrideRequest: {
+            password: string;
+            /** @default  */
+            one_time: string;
             expected_seq: number;
             /** Format: uuid */
             id: string;
@@ -5088,7 +5144,6 @@ export interface components {
             code: string;
             reason: string;
             reviewer: string;
-            password: string;
         };
         ParameterDocumentRequest: {
             document: {
@@ -5110,6 +5165,8 @@ export interface components {
             name: string;
             role: string;
             may: string[];
+            /** @description The plant wants one-time codes of them, and they have no device for it yet */
+            lacks_device: boolean;
         };
         PersonRow: {
             username: string;
@@ -5288,12 +5345,15 @@ export interface components {
             decision: string;
             technician: string;
         };
+        /** @description Who somebody is, once more: the password, and a code of their device where the plant wants one. */
         ReviewRequest: {
+            password: string;
+            /** @default  */
+            one_time: string;
             expected_seq: number;
             verdict: string;
             /** @default  */
             reason: string;
-            password: string;
         };
         RoundFormRequest: {
             name?: string;
@@ -6293,7 +6353,11 @@ export interface components {
             value: string;
             u: string;
         };
+        /** @description Who somebody is, once more: the password, and a code of their device where the plant wants one. */
         SecondRequest: {
+            password: string;
+            /** @default  */
+            one_time: string;
             /** @default adjustment_made */
             type: components["schemas"]["TypeEnum"];
             expected_seq: number;
@@ -6303,7 +6367,6 @@ export interface components {
                 [key: string]: unknown;
             };
             second: string;
-            password: string;
         };
         Sensor: {
             tag: string;
@@ -6345,6 +6408,8 @@ export interface components {
             plant: string;
             time_zone: string;
             password_rule: string;
+            /** @description A signature takes a one-time code besides the password */
+            signs_with_code: boolean;
             /** @description Nobody is here yet: the visit sets the plant up */
             is_new: boolean;
         };
@@ -6389,18 +6454,27 @@ export interface components {
             output: string;
             band: boolean;
         };
+        /** @description Who somebody is, once more: the password, and a code of their device where the plant wants one. */
         SignAllRequest: {
             password: string;
             /** @default  */
+            one_time: string;
+            /** @default  */
             note: string;
         };
+        /** @description Who somebody is, once more: the password, and a code of their device where the plant wants one. */
         SignInRequest: {
+            password: string;
+            /** @default  */
+            one_time: string;
             username: string;
-            password: string;
         };
+        /** @description Who somebody is, once more: the password, and a code of their device where the plant wants one. */
         SignRequest: {
-            expected_seq: number;
             password: string;
+            /** @default  */
+            one_time: string;
+            expected_seq: number;
             /** @default  */
             note: string;
         };
@@ -11997,6 +12071,56 @@ export interface operations {
                 };
             };
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    get_device: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Device"];
+                };
+            };
+        };
+    };
+    change_device: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeviceActRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Device"];
+                };
+            };
+            400: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -77,9 +77,9 @@ export function Shell({ children }: { children: ReactNode }) {
           ))}
         </nav>
         <div className="ml-auto flex items-center gap-1">
-          <Link to="/own" title="Your password" className="hidden min-h-12 flex-col justify-center rounded-md px-2 text-right text-sm leading-tight hover:bg-water-soft sm:flex">
+          <Link to="/own" title="Your password and your device" className="hidden min-h-12 flex-col justify-center rounded-md px-2 text-right text-sm leading-tight hover:bg-water-soft sm:flex">
             <span className="block font-bold">{person.name}</span>
-            <span className="block text-muted">{person.role}</span>
+            {person.lacks_device ? <span className="block font-bold text-iron">set up your device</span> : <span className="block text-muted">{person.role}</span>}
           </Link>
           <button type="button" className={ICON_BUTTON} onClick={() => setHelp(true)}>
             <CircleHelp size={20} aria-hidden="true" />

@@ -3,22 +3,22 @@ import { useState } from "react";
 import { ApiFailure } from "../api/client";
 import { usePerson } from "../app/session";
 import { Button } from "./Button";
-import { TextField } from "./fields";
 import { Failure } from "./Message";
 import { Modal } from "./Modal";
+import { NO_PROOF, ProofFields, type Proof } from "./Proof";
 
 /** One signature on several records: the password asked once, kept nowhere. */
-export function SignMany<T>({ count, send, onSigned }: { count: number; send: (password: string) => Promise<T>; onSigned: (next: T) => void }) {
+export function SignMany<T>({ count, send, onSigned }: { count: number; send: (proof: Proof) => Promise<T>; onSigned: (next: T) => void }) {
   const person = usePerson();
   const [open, setOpen] = useState(false);
-  const [password, setPassword] = useState("");
+  const [proof, prove] = useState(NO_PROOF);
   const sign = useMutation({
-    mutationFn: () => send(password),
+    mutationFn: () => send(proof),
     onSuccess: (next) => {
       setOpen(false);
       onSigned(next);
     },
-    onSettled: () => setPassword(""),
+    onSettled: () => prove(NO_PROOF),
   });
   const errors = sign.error instanceof ApiFailure ? sign.error.byField : {};
   const what = `Sign ${count} ${count === 1 ? "record" : "records"}`;
@@ -36,9 +36,9 @@ export function SignMany<T>({ count, send, onSigned }: { count: number; send: (p
           }}
         >
           <p>Your password again makes this your signature on each of them. The records can’t be changed afterwards.</p>
-          <TextField label="Password" type="password" value={password} onChange={setPassword} error={errors.password} autoFocus autoComplete="current-password" />
-          {sign.isError && !errors.password && <Failure error={sign.error} />}
-          <Button kind="primary" type="submit" large disabled={sign.isPending || !password}>
+          <ProofFields label="Password" proof={proof} onChange={prove} errors={errors} autoFocus />
+          {sign.isError && !errors.password && !errors.one_time && <Failure error={sign.error} />}
+          <Button kind="primary" type="submit" large disabled={sign.isPending || !proof.password}>
             Sign as {person.name}
           </Button>
         </form>

@@ -167,7 +167,7 @@ export function SensorBatchPage() {
         {b.is_mine && b.ready > 0 && (
           <SignMany
             count={b.ready}
-            send={(password) => unwrap(client.POST("/api/v1/batches/{batch_id}/sign/", { params: { path: { batch_id: b.id } }, body: { password, note: "" } }))}
+            send={(proof) => unwrap(client.POST("/api/v1/batches/{batch_id}/sign/", { params: { path: { batch_id: b.id } }, body: { ...proof, note: "" } }))}
             onSigned={(next) => {
               queries.setQueryData(["batch", b.id], next);
               for (const key of ["today", "records", "batches", "batch-sensors", "run"]) void queries.invalidateQueries({ queryKey: [key] });

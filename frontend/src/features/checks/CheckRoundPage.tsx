@@ -30,7 +30,7 @@ function Sign({ round }: { round: CheckRound }) {
   return (
     <SignMany
       count={round.ready}
-      send={(password) => unwrap(client.POST("/api/v1/checks/{round_id}/sign/", { params: { path: { round_id: round.id } }, body: { password, note: "" } }))}
+      send={(proof) => unwrap(client.POST("/api/v1/checks/{round_id}/sign/", { params: { path: { round_id: round.id } }, body: { ...proof, note: "" } }))}
       onSigned={(next) => {
         queries.setQueryData(["check", round.id], next);
         for (const key of ["today", "records", "check-rounds", "checks-due", "run"]) void queries.invalidateQueries({ queryKey: [key] });

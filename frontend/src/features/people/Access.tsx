@@ -78,7 +78,7 @@ function stands(p: Row): string {
   if (!p.is_active) return "left: can’t sign in";
   const link = p.link_until ? `, a link is open until ${moment(p.link_until)}` : "";
   if (!p.has_password) return `${p.role}, has no password yet${link}`;
-  return `${p.role}, ${p.last_seen ? `signed in last ${moment(p.last_seen)}` : "not signed in yet"}${link}`;
+  return `${p.role}, ${p.last_seen ? `signed in last ${moment(p.last_seen)}` : "not signed in yet"}${p.has_device ? ", with one-time codes" : ""}${link}`;
 }
 
 /** The link stands here once and nowhere else. */
@@ -173,6 +173,11 @@ function Acts({ of: p, roles, onDone, onLeave }: { of: Row; roles: Roles; onDone
         {p.is_active && (
           <Button onClick={() => act.mutate("sign out")} disabled={wait}>
             Sign out everywhere
+          </Button>
+        )}
+        {p.has_device && !p.is_you && (
+          <Button onClick={() => act.mutate("take device off")} disabled={wait}>
+            Take their device off
           </Button>
         )}
         {!p.is_you && (

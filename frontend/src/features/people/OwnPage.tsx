@@ -5,9 +5,10 @@ import { usePerson } from "../../app/session";
 import { Button } from "../../ui/Button";
 import { TextField } from "../../ui/fields";
 import { Failure, Message } from "../../ui/Message";
+import { Device } from "./Device";
 import { isChosen, NewPassword, NOT_CHOSEN } from "../signin/NewPassword";
 
-/** One's own password. */
+/** One's own password, and the device for one-time codes. */
 export function OwnPage() {
   const person = usePerson();
   const [password, setPassword] = useState("");
@@ -43,6 +44,7 @@ export function OwnPage() {
           Change it
         </Button>
       </form>
+      <Device />
     </div>
   );
 }

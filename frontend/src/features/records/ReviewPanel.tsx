@@ -2,8 +2,9 @@ import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { client, unwrap, type Run } from "../../api/client";
 import { Button } from "../../ui/Button";
-import { LongField, TextField } from "../../ui/fields";
+import { LongField } from "../../ui/fields";
 import { Failure } from "../../ui/Message";
+import { NO_PROOF, ProofFields } from "../../ui/Proof";
 import { useDraft } from "../../ui/useDraft";
 import { useTakeRun } from "../run/useRun";
 
@@ -11,13 +12,13 @@ import { useTakeRun } from "../run/useRun";
 export function ReviewPanel({ run }: { run: Run }) {
   const { take, notice } = useTakeRun(run.id);
   const [reason, setReason] = useDraft(`${run.id}/review`);
-  const [password, setPassword] = useState("");
+  const [proof, prove] = useState(NO_PROOF);
   const review = useMutation({
     mutationFn: (verdict: "accept" | "return") =>
       unwrap(
         client.POST("/api/v1/runs/{run_id}/review/", {
           params: { path: { run_id: run.id } },
-          body: { expected_seq: run.view.seq, verdict, reason, password },
+          body: { expected_seq: run.view.seq, verdict, reason, ...proof },
         }),
       ),
     onSuccess: (next) => {
@@ -25,7 +26,7 @@ export function ReviewPanel({ run }: { run: Run }) {
       take(next);
     },
     onError: (error) => {
-      setPassword("");
+      prove(NO_PROOF);
       notice(error);
     },
   });
@@ -34,7 +35,7 @@ export function ReviewPanel({ run }: { run: Run }) {
       <h2 className="text-lg font-bold">Review</h2>
       <div className="mt-2 grid gap-4 lg:grid-cols-[minmax(0,1fr)_280px]">
         <LongField label="Note, or the reason for returning it" value={reason} onChange={setReason} rows={2} />
-        <TextField label="Your password" type="password" name="review-password" value={password} onChange={setPassword} />
+        <ProofFields label="Your password" name="review-password" proof={proof} onChange={prove} />
       </div>
       {review.isError && <Failure error={review.error} />}
       <div className="mt-3 flex flex-wrap justify-end gap-3">

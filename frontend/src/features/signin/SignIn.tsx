@@ -1,22 +1,26 @@
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
-import { client, unwrap, type Session } from "../../api/client";
+import { ApiFailure, client, unwrap, type Session } from "../../api/client";
 import { Button } from "../../ui/Button";
 import { TextField } from "../../ui/fields";
 import { Failure } from "../../ui/Message";
 import { NotStored } from "../../ui/NotStored";
+import { CodeField } from "../../ui/Proof";
 import { Frame } from "./Frame";
 
 export function SignInForm({ onSignedIn, username = "" }: { onSignedIn: (session: Session) => void; username?: string }) {
   const [name, setName] = useState(username);
   const [password, setPassword] = useState("");
+  const [code, setCode] = useState("");
   const signIn = useMutation({
     mutationFn: async () => {
       await client.GET("/api/v1/session/"); // a fresh token belongs to the sign-in
-      return unwrap(client.POST("/api/v1/session/", { body: { username: name.trim(), password } }));
+      return unwrap(client.POST("/api/v1/session/", { body: { username: name.trim(), password, one_time: code } }));
     },
     onSuccess: onSignedIn,
   });
+  const failure = signIn.error instanceof ApiFailure ? signIn.error : null;
+  const isAsked = failure?.field === "one_time" || code !== "";
   return (
     <form
       className="space-y-4"
@@ -35,7 +39,8 @@ export function SignInForm({ onSignedIn, username = "" }: { onSignedIn: (session
         autoComplete="current-password"
         autoFocus={Boolean(username)}
       />
-      {signIn.isError && <Failure error={signIn.error} />}
+      {isAsked && <CodeField value={code} onChange={setCode} error={failure?.field === "one_time" ? failure.message : undefined} autoFocus />}
+      {signIn.isError && failure?.field !== "one_time" && <Failure error={signIn.error} />}
       <Button kind="primary" type="submit" large disabled={signIn.isPending || !name || !password} className="w-full">
         Sign in
       </Button>

@@ -7,6 +7,7 @@ import { Button } from "../../../ui/Button";
 import { TextField } from "../../../ui/fields";
 import { day } from "../../../ui/format";
 import { Failure, Loading, Message } from "../../../ui/Message";
+import { NO_PROOF, ProofFields } from "../../../ui/Proof";
 import { Modal } from "../../../ui/Modal";
 import { StepFrame, type StepProps } from "../StepFrame";
 import { newId, useAppend, useTakeRun } from "../useRun";
@@ -57,14 +58,14 @@ export function Choice({ r, chosen, onChoose, busy, tur, isBrief = false }: { is
 function OverrideDialog({ run, role, code, open, onClose }: { run: Run; role: string; code: string; open: boolean; onClose: () => void }) {
   const { take, notice } = useTakeRun(run.id);
   const [reviewer, setReviewer] = useState("");
-  const [password, setPassword] = useState("");
+  const [proof, prove] = useState(NO_PROOF);
   const [reason, setReason] = useState("");
   const override = useMutation({
     mutationFn: () =>
       unwrap(
         client.POST("/api/v1/runs/{run_id}/override-reference/", {
           params: { path: { run_id: run.id } },
-          body: { expected_seq: run.view.seq, id: newId(), role, code, reason, reviewer: reviewer.trim(), password },
+          body: { expected_seq: run.view.seq, id: newId(), role, code, reason, reviewer: reviewer.trim(), ...proof },
         }),
       ),
     onSuccess: (next) => {
@@ -84,7 +85,7 @@ function OverrideDialog({ run, role, code, open, onClose }: { run: Run; role: st
       >
         <p>A reviewer vouches for it, with a reason. Both are printed on the certificate.</p>
         <TextField label="Reviewer’s name" value={reviewer} onChange={setReviewer} autoFocus />
-        <TextField label="Reviewer’s password" type="password" value={password} onChange={setPassword} />
+        <ProofFields label="Reviewer’s password" proof={proof} onChange={prove} ofAnother />
         <TextField label="Reason" value={reason} onChange={setReason} />
         {override.isError && <Failure error={override.error} />}
         <div className="flex justify-end gap-3">

@@ -3,8 +3,9 @@ import { useState } from "react";
 import { client, unwrap } from "../../../api/client";
 import { usePerson } from "../../../app/session";
 import { Button } from "../../../ui/Button";
-import { LongField, TextField } from "../../../ui/fields";
+import { LongField } from "../../../ui/fields";
 import { Failure, Message } from "../../../ui/Message";
+import { NO_PROOF, ProofFields } from "../../../ui/Proof";
 import { useDraft } from "../../../ui/useDraft";
 import { StepFrame, type StepProps } from "../StepFrame";
 import { useTakeRun } from "../useRun";
@@ -12,14 +13,14 @@ import { useTakeRun } from "../useRun";
 export function SignStep({ run, step }: StepProps) {
   const { take, notice } = useTakeRun(run.id);
   const person = usePerson();
-  const [password, setPassword] = useState("");
+  const [proof, prove] = useState(NO_PROOF);
   const [note, setNote] = useDraft(`${run.id}/${step.key}/note`);
   const sign = useMutation({
     mutationFn: () =>
       unwrap(
         client.POST("/api/v1/runs/{run_id}/sign/", {
           params: { path: { run_id: run.id } },
-          body: { expected_seq: run.view.seq, password, note },
+          body: { expected_seq: run.view.seq, ...proof, note },
         }),
       ),
     onSuccess: (next) => {
@@ -27,7 +28,7 @@ export function SignStep({ run, step }: StepProps) {
       take(next);
     },
     onError: (error) => {
-      setPassword("");
+      prove(NO_PROOF);
       notice(error);
     },
   });
@@ -58,7 +59,7 @@ export function SignStep({ run, step }: StepProps) {
       )}
       <div className="max-w-lg space-y-4">
         <LongField label="Notes for the record (may be left empty)" value={note} onChange={setNote} rows={3} />
-        <TextField label="Your password" type="password" name="signature" value={password} onChange={setPassword} autoComplete="current-password" autoFocus />
+        <ProofFields label="Your password" name="signature" proof={proof} onChange={prove} autoFocus />
       </div>
       {sign.isError && <Failure error={sign.error} />}
     </StepFrame>
