@@ -6,7 +6,7 @@ PORT ?= 8000
 BROWSER := $(shell command -v chromium 2>/dev/null)
 
 .DEFAULT_GOAL := help
-.PHONY: help serve demo test dev bench corpus mutants sbom audit build setup api check-env clean
+.PHONY: help serve demo test dev bench fuzz corpus mutants sbom audit build setup api check-env clean
 
 help: ## what can be done here
 	@echo "Verify Loop"; echo
@@ -44,6 +44,9 @@ mutants: setup var/.dev-installed ## put small faults into the rules and count h
 api: .venv/.installed frontend/node_modules/.installed ## write the API's description and the TypeScript client anew
 	@$(PY) manage.py spectacular --file docs/openapi.yaml --fail-on-warn
 	@cd frontend && npm run -s generate
+
+fuzz: setup build var/.dev-installed ## ask the API at random, by its description and past it, as every role (about ten minutes)
+	@$(PY) -m tools.fuzz
 
 sbom: setup var/.dev-installed ## bills of materials (CycloneDX) and licences of all that is shipped, into var/sbom
 	@$(PY) -m tools.supply sbom

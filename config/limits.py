@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import codecs
 import json
+import re
 from collections.abc import Callable
 from typing import Any
 
@@ -21,7 +22,7 @@ def failure(code: str, message: str, *, status: int) -> JsonResponse:
 
 
 class BodyLimitMiddleware:
-    """Refuses a body that is larger than any form of ours, before it is read."""
+    """Refuses a body that is larger than any form of ours, before it is read, and an address that is no text."""
 
     def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
         self.get_response = get_response
@@ -37,6 +38,8 @@ class BodyLimitMiddleware:
                 f"That is more than may be sent at once ({most // 2**20} MB). Send it in smaller parts; what was stored is kept.",
                 status=413,
             )
+        if "\x00" in request.path or "%00" in request.META.get("QUERY_STRING", ""):
+            return failure("odd_address", "The address holds a character that can't be written down. Type it anew.", status=400)
         return self.get_response(request)
 
 
@@ -69,18 +72,29 @@ class SignedInSession(SessionAuthentication):
         return "Session"
 
 
+ODD = re.compile(r"\\u(?:0000|[dD][89a-fA-F])")  # escapes that may stand for what is no text
+
+
+def _refuse_odd(text: str) -> None:
+    if "\\u0000" in text or any("\ud800" <= c <= "\udfff" for c in text):
+        raise ValueError("a text in it holds a character that can't be written down")
+
+
 def _no_constant(text: str) -> Any:
     raise ValueError(f"{text} is not JSON")
 
 
 class StrictJSONParser(BaseParser):
-    """JSON without NaN and infinities, with sensible depth."""
+    """JSON without NaN and infinities, with sensible depth, whose texts can be written down: no NUL, no half of a character."""
 
     media_type = "application/json"
 
     def parse(self, stream: Any, media_type: str | None = None, parser_context: Any = None) -> Any:
         try:
             text = codecs.getreader("utf-8")(stream).read()
-            return json.loads(text, parse_constant=_no_constant)
+            told = json.loads(text, parse_constant=_no_constant)
+            if ODD.search(text):
+                _refuse_odd(json.dumps(told, ensure_ascii=False))
+            return told
         except (ValueError, RecursionError) as error:
             raise ParseError(f"The request is not JSON: {str(error)[:200]}.") from None

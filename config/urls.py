@@ -22,6 +22,6 @@ urlpatterns = [
     path("api/v1/", include("apps.evidence.api.urls")),
     path("api/v1/", include("apps.plant.api.urls")),  # last: a tag may hold a slash, so the instrument's own address takes what is left
     path("api/schema/", SpectacularAPIView.as_view(), name="schema"),
-    re_path(r"^api/(?P<path>.*)$", api_not_found),
-    re_path(r"^(?!static/)(?P<path>.*)$", page),
+    re_path(r"(?s)^api/(?P<path>.*)$", api_not_found),
+    re_path(r"(?s)^(?!static/)(?P<path>.*)$", page),
 ]

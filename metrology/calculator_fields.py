@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import math
 from collections.abc import Mapping, Sequence
 from typing import Any
@@ -11,6 +12,7 @@ from metrology.quantities.typed import Typed, parse_typed, plain_digits, refuse_
 from metrology.quantities.units import quantity_of
 
 MAX_ROWS = 10_000
+LONGEST_SHOWN = 60
 # Fields in the unit of what is applied, and of what comes out: those of one side share their unit, which nobody but the asker knows.
 SIDES = {
     name: side for side, names in {"input": ("lrv", "urv", "value", "applied"), "output": ("output", "indicated")}.items() for name in names
@@ -21,6 +23,12 @@ ENDLESS = ("inf", "+inf", "-inf", "infinity", "nan")
 def unit_in(raw: str) -> str:
     """What follows the number of a text."""
     return plain_digits(raw).strip().lstrip("+-0123456789.,eE").strip()
+
+
+def shown(raw: Any) -> str:
+    """What was given, as a message tells it: short, and as it would be typed."""
+    text = f"'{raw}'" if isinstance(raw, str) else json.dumps(raw, default=str, ensure_ascii=False)
+    return text if len(text) <= LONGEST_SHOWN else f"{text[:LONGEST_SHOWN]}…"
 
 
 class Input:
@@ -74,14 +82,14 @@ class Input:
             except Fault as fault:
                 if fault.code == "wrong_unit" and quantity_of(unit_in(raw)):
                     raise
-                raise Fault("not_a_number", f"{name} is {raw!r}; a finite number is accepted.", field=name) from None
+                raise Fault("not_a_number", f"{name} is {shown(raw)}; a finite number is accepted.", field=name) from None
             if typed.is_open(None, None):
                 refuse_open(typed, raw, name=name, field=name)
             value = typed.value
         else:
-            raise Fault("not_a_number", f"{name} is {raw!r}; a finite number is accepted.", field=name)
+            raise Fault("not_a_number", f"{name} is {shown(raw)}; a finite number is accepted.", field=name)
         if not math.isfinite(value) and not (endless and value == math.inf):
-            raise Fault("not_finite", f"{name} is {raw!r}; a finite number is accepted, -1e308 to 1e308.", field=name)
+            raise Fault("not_finite", f"{name} is {shown(raw)}; a finite number is accepted, -1e308 to 1e308.", field=name)
         return value
 
     def _unit(self, name: str, raw: str) -> str:
@@ -101,7 +109,7 @@ class Input:
             return default
         raw = self._take(field, "a text")
         if not isinstance(raw, str | int | float) or isinstance(raw, bool):
-            raise Fault("not_text", f"{self._name(field)} is {raw!r}; a text is accepted.", field=self._name(field))
+            raise Fault("not_text", f"{self._name(field)} is {shown(raw)}; a text is accepted.", field=self._name(field))
         return str(raw)
 
     def choice(self, field: str, options: Sequence[str], *, default: str | None = None) -> str:
@@ -110,7 +118,7 @@ class Input:
         if value not in options:
             raise Fault(
                 "unknown_choice",
-                f"{self._name(field)} is {value!r}; accepted are {', '.join(options)}.",
+                f"{self._name(field)} is {shown(value)}; accepted are {', '.join(options)}.",
                 field=self._name(field),
                 options=list(options),
             )
@@ -122,7 +130,7 @@ class Input:
             return False
         raw = str(self._data[field]).strip().lower()
         if raw not in ("true", "1", "yes", "false", "0", "no"):
-            raise Fault("not_a_flag", f"{self._name(field)} is {raw!r}; accepted are true and false.", field=self._name(field))
+            raise Fault("not_a_flag", f"{self._name(field)} is {shown(raw)}; accepted are true and false.", field=self._name(field))
         return raw in ("true", "1", "yes")
 
     def _list(self, field: str, most: int = MAX_ROWS) -> list[Any]:
@@ -167,7 +175,7 @@ class Input:
                 first, second = (self._number(x, at, False) for x in raw)
                 out.append((first, second))
             else:
-                raise Fault("not_a_pair", f"{at} is {raw!r}; a pair of {names[0]} and {names[1]} is accepted.", field=at)
+                raise Fault("not_a_pair", f"{at} is {shown(raw)}; a pair of {names[0]} and {names[1]} is accepted.", field=at)
         return out
 
     def refuse_unknown(self) -> None:

@@ -10,7 +10,7 @@ from typing import Any
 from metrology.calculations import analysis, judging, materials, sensors, signals, weighing
 from metrology.calculations.registry import CALCULATORS, Result
 from metrology.calculations.sheets import BY_NAME, SHEETS
-from metrology.calculator_fields import Input
+from metrology.calculator_fields import Input, shown
 from metrology.faults import Fault
 from metrology.quantities.typed import parse_typed
 from metrology.quantities.units import convert, quantity_of
@@ -23,12 +23,16 @@ def calculate(name: str, data: Mapping[str, Any]) -> Result:
     try:
         entry = CALCULATORS[name]
     except KeyError:
-        raise Fault("unknown_calculator", f"name is {name!r}; known are {', '.join(CALCULATORS)}.", field="name") from None
+        raise Fault("unknown_calculator", f"name is {shown(name)}; known are {', '.join(CALCULATORS)}.", field="name") from None
     given = Input(_in_own_units(name, data) if isinstance(data, Mapping) else data, units=_units(name))
     try:
         result = entry.run(given)
-    except OverflowError:
-        raise Fault("out_of_range", "The result is too large to compute; check the input for a slip of units.") from None
+    except Fault:
+        raise
+    except (ArithmeticError, ValueError):  # too large, too small, or a division by what is as good as nothing
+        raise Fault(
+            "out_of_range", "With these numbers the result is too large or too small to compute. See them for a slip of units."
+        ) from None
     given.refuse_unknown()
     return {key: _plain(value) for key, value in result.items()}
 
@@ -60,7 +64,7 @@ def _in_own_units(name: str, data: Mapping[str, Any]) -> dict[str, Any]:
             out[field] = convert(typed.value, found.group(2), to_unit=unit)
         except Fault as fault:
             if fault.code == "unit_mismatch":
-                told = f"{field} is {data[field]!r}; {unit} or another unit of the same quantity is accepted."
+                told = f"{field} is {shown(data[field])}; {unit} or another unit of the same quantity is accepted."
                 raise Fault("wrong_unit", told, field=field) from fault
     return out
 

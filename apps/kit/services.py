@@ -17,7 +17,7 @@ from apps.kit.quarantine import after_check, cause_of, require_may_return
 from apps.kit.register import STATE_WORDS, get_item
 from apps.plant.policies import kit_limits
 from config.reasons import require_reason
-from config.uploads import check_file
+from config.uploads import keep
 from metrology.faults import Fault, Faults
 from metrology.judgement.incoming import ACCEPTED, judge_incoming, limit_words
 
@@ -69,9 +69,9 @@ def attach(*, actor: Person, group: str, code: str, name: str, data: bytes, now:
     """Attach a file: PDF, picture, CSV or XML, told by its content and not by its name."""
     require(actor, "edit the kit")
     get_item(group, code)
-    plain, kind = check_file(name, data)
-    made = KitFile(group=group, code=code, at=now, by=actor, name=plain, kind=kind, size=len(data))
-    made.file.save(f"{group}-{code}-{now:%Y%m%d%H%M%S%f}".replace("/", "-"), ContentFile(data), save=False)
+    kept = keep(name, data)
+    made = KitFile(group=group, code=code, at=now, by=actor, name=kept.name, kind=kept.kind, size=len(kept.data))
+    made.file.save(f"{group}-{code}-{now:%Y%m%d%H%M%S%f}".replace("/", "-"), ContentFile(kept.data), save=False)
     made.save()
     return made
 

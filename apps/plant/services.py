@@ -19,7 +19,7 @@ from apps.plant.merging import differences, merged, who_changed
 from apps.plant.models import BAR, Area, Instrument, InstrumentChange, InstrumentFile
 from apps.plant.policies import is_spread
 from apps.plant.register import LABELS, as_typed, fill
-from config.uploads import check_file
+from config.uploads import keep
 from metrology.faults import Fault, Faults, require_range
 from metrology.quantities.typed import parse_typed
 
@@ -99,11 +99,11 @@ def add_instrument(*, actor: Person, data: Mapping[str, Any], now: datetime) -> 
 def attach_document(*, actor: Person, instrument: Instrument, name: str, data: bytes, now: datetime) -> InstrumentFile:
     """Attach a document to an instrument; it stands in the history."""
     require(actor, "edit the plant")
-    plain, kind = check_file(name, data)
-    made = InstrumentFile(instrument=instrument, at=now, by=actor, name=plain, kind=kind, size=len(data))
-    made.file.save(f"{instrument.pk}-{now:%Y%m%d%H%M%S%f}", ContentFile(data), save=False)
+    kept = keep(name, data)
+    made = InstrumentFile(instrument=instrument, at=now, by=actor, name=kept.name, kind=kept.kind, size=len(kept.data))
+    made.file.save(f"{instrument.pk}-{now:%Y%m%d%H%M%S%f}", ContentFile(kept.data), save=False)
     made.save()
-    InstrumentChange.objects.create(instrument=instrument, at=now, by=actor, reason=f"Document attached: {plain}"[:300], values={})
+    InstrumentChange.objects.create(instrument=instrument, at=now, by=actor, reason=f"Document attached: {kept.name}"[:300], values={})
     return made
 
 

@@ -111,6 +111,7 @@ CONTENT_SECURITY_POLICY = {
         "frame-ancestors": ["'none'"],
     }
 }
+FILES_QUOTA_BYTES = env.float("FILES_QUOTA_GB", default=20.0) * 2**30  # of all files that are attached
 MAX_UPLOAD_BYTES = 21 * 2**20  # a file with its envelope
 MAX_BODY_BYTES = 1024 * 1024
 
@@ -163,6 +164,7 @@ SPECTACULAR_SETTINGS = {
     "SERVE_PERMISSIONS": ["rest_framework.permissions.IsAuthenticated"],
     "SCHEMA_PATH_PREFIX": "/api/v1",
     "COMPONENT_SPLIT_REQUEST": True,
+    "POSTPROCESSING_HOOKS": ["drf_spectacular.hooks.postprocess_schema_enums", "config.schema.refusals"],
 }
 LOGGING = {
     "version": 1,

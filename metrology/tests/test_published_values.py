@@ -405,7 +405,7 @@ class BadInput(TestCase):
             ("gas-convert", {"gas": "chlorine", "value": 5, "from": "ppm", "to": "lel"}, ("chlorine", "ppm")),
             ("gas-convert", {"gas": "methane", "value": 101, "from": "vol", "to": "lel"}, ("101", "100")),
             ("signal", {"lrv": 0, "urv": 10, "value": "1e999"}, ("value", "1e999")),
-            ("signal", {"lrv": 0, "urv": 10, "value": True}, ("value", "True")),
+            ("signal", {"lrv": 0, "urv": 10, "value": True}, ("value", "true")),
             ("signal", {"lrv": 0, "urv": 10, "valeu": 3}, ("value",)),
             ("signal", {"lrv": 0, "urv": 10, "value": 3, "extra": 1}, ("extra",)),
             ("drift", {"x": [1, 1, 1], "y": [1, 2, 3], "at": 1}, ("x", "1")),
@@ -420,3 +420,27 @@ class BadInput(TestCase):
                 else:
                     self.assertEqual(name, "belt-load")
                     self.assertIsNone(result["t_per_h"])
+
+
+class Extremes(TestCase):
+    """Numbers beyond what can be computed are a sentence; what a message repeats is short and no programmer's word."""
+
+    def test_as_good_as_nothing_is_no_division_by_it(self):
+        start = {"start_ppm": 209000, "atmosphere_kpa": 101.325}
+        for name, data in (
+            ("purge-cycles", {**start, "gauge_kpa": 1e-30, "target_ppm": 1}),
+            ("purge-cycles", {**start, "gauge_kpa": 500, "target_ppm": 1e-320}),
+            ("cell-constant", {"solution": "kcl-0.01-d", "temp_c": 20, "read_us_cm": 1240, "constant_now": -0.0, "true_us_cm": 84}),
+            ("drift", {"x": [0, 180, 360, 540], "y": [0.05, 1e308, 0.2, 0.24], "at": 720}),
+            ("response-factor", {"signal": 5e-324, "concentration": 50, "again": 15310, "sample_signal": 9140}),
+        ):
+            with self.subTest(name=name, data=data), self.assertRaises(Fault) as caught:
+                calculate(name, data)
+            self.assertEqual(caught.exception.code, "out_of_range")
+
+    def test_what_was_given_is_told_as_it_is_typed(self):
+        for typed, told in ((True, "true"), ({"a": 1}, '{"a": 1}'), ([None], "[null]"), ("x" * 5000, "…")):
+            with self.subTest(given=str(typed)[:20]), self.assertRaises(Fault) as caught:
+                calculate("signal", {"lrv": 0, "urv": 1, "value": typed})
+            self.assertIn(told, caught.exception.message)
+            self.assertLess(len(caught.exception.message), 200)

@@ -69,7 +69,7 @@ class SessionView(APIView):
         remember_browser(request._request, answer, person.username)
         return answer
 
-    @extend_schema(responses=SessionSerializer, operation_id="sign_out")
+    @extend_schema(responses={200: SessionSerializer}, operation_id="sign_out")
     def delete(self, request: Request) -> Response:
         logout(request._request)
         request.user = request._request.user

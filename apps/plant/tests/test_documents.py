@@ -1,11 +1,19 @@
 """Documents of an instrument: told by their content, kept, given back as a download."""
 
+import io
+
 from django.core.files.uploadedfile import SimpleUploadedFile
 
 from apps.plant.models import InstrumentChange, InstrumentFile
 from apps.runs.tests.base import PlantTestCase
 
 PDF = b"%PDF-1.7\n%..."
+
+
+def picture(form):
+    out = io.BytesIO()
+    Image.new("RGB", (4, 4)).save(out, form)
+    return out.getvalue()
 
 
 class Documents(PlantTestCase):
@@ -29,17 +37,21 @@ class Documents(PlantTestCase):
 
     def test_its_kind_is_told_by_its_content(self):
         for name, data, kind in (
-            ("photo.txt", b"\xff\xd8\xff\xe0 ...", "image/jpeg"),
-            ("loop.png", b"\x89PNG\r\n\x1a\n", "image/png"),
+            ("photo.txt", picture("JPEG"), "image/jpeg"),
+            ("loop.csv", picture("PNG"), "image/png"),
             ("points.csv", b"a;b\n1;2\n", "text/csv"),
-            ("page.html", b"<html><script>x</script>", "application/xml"),
+            ("page.html", b"<certificate/>", "application/xml"),
         ):
             with self.subTest(name=name):
                 self.assertEqual(self.send_file(name, data).status_code, 201)
                 self.assertEqual(InstrumentFile.objects.get(name=name).kind, kind)
 
     def test_what_is_no_document_is_refused(self):
-        for name, data, code in (("tool.exe", b"MZ\x00\x01", "wrong_kind"), ("empty.pdf", b"", "")):
+        for name, data, code in (
+            ("tool.exe", b"MZ\x00\x01", "wrong_kind"),
+            ("page.pdf", b"<html><script>x</script></html>", "wrong_kind"),
+            ("empty.pdf", b"", ""),
+        ):
             with self.subTest(name=name):
                 answer = self.send_file(name, data)
                 self.assertEqual(answer.status_code, 400, answer.content)
