@@ -2,13 +2,15 @@
 
 import os
 import threading
+from typing import cast
 
 from django.core.asgi import get_asgi_application
 
+from config.front_door import App, FrontDoor
 from config.memory import settle
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "config.settings.demo")
-application = get_asgi_application()
+application = FrontDoor(cast("App", get_asgi_application()))
 settle()
 
 

@@ -6,9 +6,20 @@ import warnings
 
 import uvicorn
 
+MOST_CONNECTIONS = 800  # at once; a page holds one or two
+
 
 def serve(host: str, port: int) -> None:
     """Serve until it is stopped."""
     # Files are served from a synchronous reader, which is as meant; the stream of live readings is asynchronous.
     warnings.filterwarnings("ignore", message="StreamingHttpResponse must consume synchronous iterators")
-    uvicorn.run("config.asgi:application", host=host, port=port, log_level="warning", timeout_graceful_shutdown=2, proxy_headers=False)
+    uvicorn.run(
+        "config.asgi:application",
+        host=host,
+        port=port,
+        log_level="warning",
+        timeout_graceful_shutdown=2,
+        timeout_keep_alive=10,
+        limit_concurrency=MOST_CONNECTIONS,
+        proxy_headers=False,  # who is asking is for config.proxies to say
+    )

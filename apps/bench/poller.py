@@ -9,7 +9,7 @@ from collections import deque
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from apps.bench.sources.base import ReadingSource, SourceFault
+from apps.bench.sources.base import OUT_OF_STEP, ReadingSource, SourceFault
 from apps.bench.sources.protocols import PROTOCOLS
 
 PERIOD_S = 0.1
@@ -17,6 +17,8 @@ RETRY_S = 1.0
 CLOCK_OFF_S = 2.0  # further apart from ours than it was, a clock has been set anew
 KEEP_SAMPLES = 12_000  # ten minutes of a fast one
 FORGET_S = 600.0
+DOUBTED_S = 1.0
+CONFIRM_S = 0.05  # in which what a device sends unasked has come
 
 
 class Trace:
@@ -94,7 +96,17 @@ class Poller:
     def read_once(self, signal: Mapping[str, Any]) -> float:
         """What a signal reads now, asked for by itself; raises a SourceFault."""
         with self._lock:
-            return self._source.read(signal)
+            value = self._source.read(signal)
+            time.sleep(CONFIRM_S)
+            self._source.confirm(signal)
+            return value
+
+    def _drop_last(self) -> None:
+        """What was read last of this device may have been the answer to another question."""
+        since = time.time() - DOUBTED_S
+        for trace in self._traces.values():
+            while trace.samples and trace.samples[-1][0] > since:
+                trace.samples.pop()
 
     def stop(self) -> None:
         """End the thread and let the device go."""
@@ -123,6 +135,8 @@ class Poller:
                 latest = self._source.read_latest(trace.signal) if trace.is_buffered else []
                 value = latest[-1][1] if latest else self._source.read(trace.signal)
         except SourceFault as fault:
+            if fault.code == OUT_OF_STEP:
+                self._drop_last()
             if not trace.lost:
                 trace.lost_at = time.time()
             trace.lost = fault.message

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import secrets
 from collections import Counter, defaultdict
 from datetime import date, datetime, timedelta
@@ -19,9 +20,11 @@ from apps.plant.once import once
 from apps.plant.selectors import instrument_row
 from apps.runs.due import deferral_row, due_words, open_run, standing
 from config.failures import Missing
+from metrology.faults import Fault
 
 AHEAD_DAYS = 120
 CALENDAR_WEEKS = 5
+MOST_FEEDS = 10  # of one person
 
 
 def planned_week(i: Instrument, today: date) -> date | None:
@@ -86,8 +89,8 @@ def waiting_deferrals() -> list[dict[str, Any]]:
     return [dict(deferral_row(d)) for d in rows[:100]]
 
 
-def make_feed(*, actor: Person, area: str, now: datetime, person: str = "") -> Feed:
-    """A new private link: of an area, of somebody's rounds for who plans them, or of one's own."""
+def make_feed(*, actor: Person, area: str, now: datetime, person: str = "") -> tuple[Feed, str]:
+    """A new private link: of an area, of somebody's rounds for who plans them, or of one's own. With the secret in it, which is told this once."""
     require(actor, "read")
     found, whose = None, None
     if person and person != actor.username:
@@ -99,7 +102,16 @@ def make_feed(*, actor: Person, area: str, now: datetime, person: str = "") -> F
         found = Area.objects.filter(code=area).first()
         if found is None:
             raise Missing("unknown_area", f"There is no area {area}.", field="area")
-    return Feed.objects.create(token=secrets.token_urlsafe(32), owner=actor, area=found, person=whose, made_at=now)
+    if Feed.objects.filter(owner=actor, revoked_at=None).count() >= MOST_FEEDS:
+        raise Fault(
+            "too_many", f"You have {MOST_FEEDS} calendar links. Revoke one that is not used any more, then make this one.", field="area"
+        )
+    secret = secrets.token_urlsafe(32)
+    return Feed.objects.create(token=_hash(secret), owner=actor, area=found, person=whose, made_at=now), secret
+
+
+def _hash(secret: str) -> str:
+    return hashlib.sha256(secret.encode()).hexdigest()
 
 
 def revoke_feed(*, actor: Person, feed_id: int, now: datetime) -> None:
@@ -108,9 +120,11 @@ def revoke_feed(*, actor: Person, feed_id: int, now: datetime) -> None:
         raise Missing("unknown_feed", "That link is not yours, or is revoked already.")
 
 
-def calendar_of(token: str, now: datetime) -> bytes:
-    """The calendar of a link; a revoked one, or one of somebody who left, is as if it had never been."""
-    feed = Feed.objects.select_related("owner", "area", "person").filter(token=token, revoked_at=None, owner__is_active=True).first()
+def calendar_of(secret: str, now: datetime) -> bytes:
+    """The calendar of a link by the secret in it; a revoked one, or one of somebody who left, is as if it had never been."""
+    feed = (
+        Feed.objects.select_related("owner", "area", "person").filter(token=_hash(secret), revoked_at=None, owner__is_active=True).first()
+    )
     if feed is None:
         raise Missing("unknown_feed", "There is no such calendar.")
     calendar = Calendar()

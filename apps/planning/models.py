@@ -14,7 +14,7 @@ from apps.plant.models import Area, Instrument
 class Feed(models.Model):
     """A private calendar link of a person: their own rounds, somebody else's, or what is due in an area. Whoever has the link can read it."""
 
-    token = models.CharField(max_length=64, unique=True)
+    token = models.CharField(max_length=64, unique=True)  # a hash of the secret in the link (SHA-256); the secret is told once
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="feeds")
     area = models.ForeignKey(Area, on_delete=models.CASCADE, null=True, blank=True, related_name="+")
     person = models.ForeignKey(

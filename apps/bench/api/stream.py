@@ -9,8 +9,11 @@ import uuid
 from collections.abc import AsyncIterator, Callable, Iterator
 from typing import Any
 
+from asgiref.sync import sync_to_async
+from django.contrib.sessions.models import Session
 from django.core.handlers.asgi import ASGIRequest
 from django.http import HttpRequest, HttpResponseBase, JsonResponse, StreamingHttpResponse
+from django.utils import timezone
 from django.views.decorators.http import require_GET
 
 from apps.accounts.models import Person
@@ -22,6 +25,7 @@ from config.failures import Missing
 
 PERIOD_S = 0.1
 ALIVE_S = 2.0
+DOOR_S = 5.0  # after which a watcher is asked for again
 
 
 def _event(name: str, data: object) -> bytes:
@@ -75,17 +79,35 @@ class Watch:
         return b""
 
 
-async def _async(stream: Stream | Watch) -> AsyncIterator[bytes]:
+class Door:
+    """Whether whoever watches may go on: their session stands, and they are still here."""
+
+    def __init__(self, session: str | None, person: Person) -> None:
+        self.session, self.person = session, person.pk
+        self.asked_at = time.monotonic()
+
+    def is_due(self) -> bool:
+        """Whether it is time to ask again."""
+        return time.monotonic() - self.asked_at >= DOOR_S
+
+    def is_open(self) -> bool:
+        """Ask."""
+        self.asked_at = time.monotonic()
+        here = Person.objects.filter(pk=self.person, is_active=True).exists()
+        return here and Session.objects.filter(session_key=self.session, expire_date__gt=timezone.now()).exists()
+
+
+async def _async(stream: Stream | Watch, door: Door) -> AsyncIterator[bytes]:
     due = time.monotonic()
-    while True:
+    while not door.is_due() or await sync_to_async(door.is_open)():
         if piece := stream.next():
             yield piece
         due = max(due + PERIOD_S, time.monotonic())
         await asyncio.sleep(max(0.0, due - time.monotonic()))
 
 
-def _sync(stream: Stream | Watch) -> Iterator[bytes]:
-    while True:
+def _sync(stream: Stream | Watch, door: Door) -> Iterator[bytes]:
+    while not door.is_due() or door.is_open():
         if piece := stream.next():
             yield piece
         time.sleep(PERIOD_S)
@@ -111,7 +133,8 @@ def _stream(request: HttpRequest, make: Callable[[], Stream | Watch]) -> HttpRes
         stream = make()
     except Missing as missing:
         return JsonResponse({"code": missing.code, "message": missing.message}, status=404)
-    body = _async(stream) if isinstance(request, ASGIRequest) else _sync(stream)
+    door = Door(request.session.session_key, person)
+    body = _async(stream, door) if isinstance(request, ASGIRequest) else _sync(stream, door)
     response = StreamingHttpResponse(body, content_type="text/event-stream")
     response["Cache-Control"] = "no-store"
     response["X-Accel-Buffering"] = "no"

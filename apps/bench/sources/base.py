@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any, Protocol
 
+OUT_OF_STEP = "out_of_step"  # the last answers may have been to other questions
+
 
 class SourceFault(Exception):
     """A device could not be read or told; the message is for the technician."""
@@ -23,6 +25,10 @@ class ReadingSource(Protocol):
 
     def read_latest(self, signal: Mapping[str, Any]) -> list[tuple[float, float]]:
         """The latest samples of a device that keeps them, as (its own clock in s, value); nothing of others. Raises a SourceFault."""
+        ...
+
+    def confirm(self, signal: Mapping[str, Any]) -> None:
+        """Called a moment after a reading that stands alone: raises a SourceFault where it may have been the answer to another question."""
         ...
 
     def write(self, signal: Mapping[str, Any], value: float) -> None:

@@ -30,6 +30,9 @@ class HartSource:
         """It keeps none."""
         return []
 
+    def confirm(self, signal: Mapping[str, Any]) -> None:
+        """Every answer carries what it is for."""
+
     def write(self, signal: Mapping[str, Any], value: float) -> None:
         """The output held at a current, as a stimulus for a loop test."""
         if signal.get("write") != "fix_output":

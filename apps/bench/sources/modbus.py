@@ -74,6 +74,9 @@ class ModbusSource:
         kind = getattr(self._client.DATATYPE, at.get("type", "float32").upper())
         return float(self._client.convert_from_registers(registers, kind, word_order=at.get("word_order", "big")))  # type: ignore[arg-type]
 
+    def confirm(self, signal: Mapping[str, Any]) -> None:
+        """Every answer carries what it is for."""
+
     def write(self, signal: Mapping[str, Any], value: float) -> None:
         """Holding registers of a set point."""
         at = signal["write"]

@@ -89,6 +89,9 @@ class StringSource:
         """It keeps none."""
         return []
 
+    def confirm(self, signal: Mapping[str, Any]) -> None:
+        """Every line carries all there is."""
+
     def write(self, signal: Mapping[str, Any], value: float) -> None:
         """Nothing is ever sent to it."""
         raise SourceFault(f"{signal['label']}: this indicator is only listened to.", code="refused")

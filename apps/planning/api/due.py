@@ -93,7 +93,7 @@ class FeedSerializer(serializers.Serializer):
     id = serializers.IntegerField()
     area = serializers.CharField()
     person = serializers.CharField(help_text="Whose rounds, where they are not one's own")
-    address = serializers.CharField()
+    address = serializers.CharField(help_text="Told when it is made, and empty afterwards")
     made_at = serializers.DateTimeField()
 
 
@@ -214,8 +214,8 @@ class TriggerView(APIView):
         return Response(status=201)
 
 
-def _feed(feed: Feed, request: Request) -> dict[str, object]:
-    address = request.build_absolute_uri(f"/api/v1/calendars/{feed.token}.ics")
+def _feed(feed: Feed, request: Request, secret: str = "") -> dict[str, object]:
+    address = request.build_absolute_uri(f"/api/v1/calendars/{secret}.ics") if secret else ""
     return {
         "id": feed.pk,
         "area": feed.area.name if feed.area else "",
@@ -235,7 +235,8 @@ class FeedsView(APIView):
     def post(self, request: Request) -> Response:
         asked = FeedFormSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
-        return Response(_feed(make_feed(actor=signed_in(request), now=timezone.now(), **asked.validated_data), request), status=201)
+        feed, secret = make_feed(actor=signed_in(request), now=timezone.now(), **asked.validated_data)
+        return Response(_feed(feed, request, secret), status=201)
 
 
 class RevokeFeedView(APIView):

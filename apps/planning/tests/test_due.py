@@ -11,6 +11,8 @@ from pypdf import PdfReader
 
 from apps.kit.models import Reference
 from apps.kit.selectors import reference_row, standing
+from apps.planning.due import MOST_FEEDS
+from apps.planning.models import Feed
 from apps.plant.models import Area, Instrument, Trigger
 from apps.runs.due import due_words
 from apps.runs.models import Run
@@ -142,6 +144,10 @@ class DueReasons(PlantTestCase):
         self.assertEqual(self.client.delete(f"/api/v1/feeds/{made['id']}/").status_code, 204)
         self.assertFailure(self.get(path), 404, "unknown_feed")
         self.assertFailure(self.get("calendars/x.ics"), 404, "unknown_feed")
+        self.assertNotIn(Feed.objects.get(pk=made["id"]).token, made["address"])  # only a hash is kept
+        self.assertEqual([self.post("feeds/", {"area": "RO"}).status_code for _ in range(MOST_FEEDS + 1)], [201] * MOST_FEEDS + [400])
+        self.assertEqual({f["address"] for f in self.get("feeds/").json()}, {""})
+        Feed.objects.all().delete()
         self.assertFailure(self.post("feeds/", {"area": "XX"}), 404, "unknown_area")
 
     def test_who_plans_makes_a_calendar_for_each_person(self):

@@ -3,6 +3,7 @@
 import io
 
 from django.core.files.uploadedfile import SimpleUploadedFile
+from PIL import Image
 
 from apps.plant.models import InstrumentChange, InstrumentFile
 from apps.runs.tests.base import PlantTestCase

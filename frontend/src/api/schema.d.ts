@@ -4175,6 +4175,7 @@ export interface components {
             area: string;
             /** @description Whose rounds, where they are not one's own */
             person: string;
+            /** @description Told when it is made, and empty afterwards */
             address: string;
             /** Format: date-time */
             made_at: string;

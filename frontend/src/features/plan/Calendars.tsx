@@ -3,6 +3,7 @@ import { useState } from "react";
 import { client, unwrap } from "../../api/client";
 import { Button } from "../../ui/Button";
 import { ChoiceField } from "../../ui/fields";
+import { moment } from "../../ui/format";
 import { Failure } from "../../ui/Message";
 
 /** Private links for calendar programs: one's own rounds, what is due in an area, and for who plans the rounds of others. */
@@ -17,7 +18,14 @@ export function Calendars({ areas, people }: { areas: { value: string; label: st
   const [chosen, choose] = useState("");
   const body = calendars.find((c) => c.value === chosen)?.body ?? { area: "", person: "" };
   const after = () => void queries.invalidateQueries({ queryKey: ["feeds"] });
-  const make = useMutation({ mutationFn: () => unwrap(client.POST("/api/v1/feeds/", { body })), onSuccess: after });
+  const [address, told] = useState<Record<number, string>>({});
+  const make = useMutation({
+    mutationFn: () => unwrap(client.POST("/api/v1/feeds/", { body })),
+    onSuccess: (made) => {
+      told((old) => ({ ...old, [made.id]: made.address }));
+      after();
+    },
+  });
   const revoke = useMutation({
     mutationFn: async (id: number) => {
       await client.DELETE("/api/v1/feeds/{feed_id}/", { params: { path: { feed_id: id } } });
@@ -30,7 +38,14 @@ export function Calendars({ areas, people }: { areas: { value: string; label: st
       {(feeds.data ?? []).map((f) => (
         <div key={f.id} className="space-y-1 border-b border-rule pb-2">
           <p className="font-bold">{f.area ? `What is due in ${f.area}` : f.person ? `Rounds of ${f.person}` : "My rounds"}</p>
-          <input readOnly value={f.address} aria-label="Link" onFocus={(e) => e.target.select()} className="min-h-12 w-full rounded-md border-2 border-rule bg-page px-3 text-sm" />
+          {address[f.id] ? (
+            <>
+              <input readOnly value={address[f.id]} aria-label="Link" onFocus={(e) => e.target.select()} className="min-h-12 w-full rounded-md border-2 border-rule bg-page px-3 text-sm" />
+              <p className="text-sm text-muted">Take it over now: it is not shown again.</p>
+            </>
+          ) : (
+            <p className="text-sm text-muted">Made {moment(f.made_at)}. Its link was shown then.</p>
+          )}
           <Button onClick={() => revoke.mutate(f.id)}>Revoke it</Button>
         </div>
       ))}
