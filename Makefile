@@ -6,7 +6,7 @@ PORT ?= 8000
 BROWSER := $(shell command -v chromium 2>/dev/null)
 
 .DEFAULT_GOAL := help
-.PHONY: help serve demo test dev bench fuzz corpus mutants sbom audit build setup api check-env clean
+.PHONY: help serve demo test test-postgres dev bench fuzz corpus mutants sbom audit build setup api check-env clean
 
 help: ## what can be done here
 	@echo "Verify Loop"; echo
@@ -23,6 +23,9 @@ serve: setup build ## serve a real plant on localhost: empty at first, set up by
 
 test: setup build var/.dev-installed var/.browser-installed ## set everything up and run all checks and tests
 	@$(PY) -m tools.check
+
+test-postgres: setup build var/.dev-installed var/.browser-installed var/.postgres-installed ## run the whole suite on a PostgreSQL server of its own
+	@$(PY) -m tools.postgres
 
 dev: setup build var/.dev-installed ## run with hot reload: server on :8000, page on http://localhost:5173
 	@$(PY) manage.py migrate -v0 && $(PY) manage.py load_demo
@@ -74,6 +77,13 @@ var/.browser-installed:
 ifeq ($(BROWSER),)
 	@echo "Installing Chromium for the browser tests (once)…"
 	@SUDO=$$([ "$$(id -u)" = 0 ] || echo sudo); $$SUDO apt-get update -q >/dev/null && $$SUDO apt-get install -y -q --no-install-recommends chromium >/dev/null
+endif
+	@mkdir -p var && touch $@
+
+var/.postgres-installed:
+ifeq ($(wildcard /usr/lib/postgresql/*/bin/initdb),)
+	@echo "Installing PostgreSQL for its tests (once)…"
+	@SUDO=$$([ "$$(id -u)" = 0 ] || echo sudo); $$SUDO apt-get update -q >/dev/null && $$SUDO apt-get install -y -q --no-install-recommends postgresql >/dev/null
 endif
 	@mkdir -p var && touch $@
 

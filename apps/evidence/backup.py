@@ -15,9 +15,10 @@ from pathlib import Path
 from typing import Any
 
 from django.conf import settings
-from django.db import connection
+from django.db import connection, connections
 
 from apps.evidence.models import Backup
+from apps.evidence.moving import beside, copy_all
 from apps.evidence.sealing import encrypt
 from apps.journal import verify
 from apps.journal.anchoring import BY_DAY, keys, make_anchor
@@ -37,8 +38,6 @@ def make_backup(now: datetime) -> Backup:
     if not _one.acquire(blocking=False):
         raise Fault("busy", "A backup is being made already. Wait for it.")
     try:
-        if connection.vendor != "sqlite":
-            raise Fault("other_engine", "This database is backed up by its own means, such as pg_dump; see docs/operations.md.")
         make_anchor(BY_DAY)
         folder = Path(settings.BACKUP_FOLDER)
         folder.mkdir(parents=True, exist_ok=True, mode=0o700)
@@ -72,13 +71,23 @@ def make_backup(now: datetime) -> Backup:
 
 
 def copy_database(target: Path) -> None:
-    """The database as it is at one moment, by SQLite's own online copy: those who write go on."""
+    """The database as it is at one moment, as a file of SQLite, while those who write go on: by SQLite's own copy, or from another engine row by row."""
+    if connection.vendor != "sqlite":
+        with beside(f"sqlite:///{target}") as other:
+            copy_all("default", other)
+            _alone(connections[other].connection)
+        return
     source = connection.settings_dict["NAME"]
     with sqlite3.connect(f"file:{source}?mode=ro", uri=True) as here, sqlite3.connect(target) as there:
         here.backup(there, pages=PAGES, sleep=PAUSE_S)
-    there.execute("PRAGMA journal_mode=DELETE")
+    _alone(there)
     there.close()
     here.close()
+
+
+def _alone(copy: sqlite3.Connection) -> None:
+    """Nothing of it in another file beside it."""
+    copy.execute("PRAGMA journal_mode=DELETE")
 
 
 def _pack(work: Path, now: datetime) -> Path:

@@ -80,7 +80,7 @@ def do_what_is_due(now: datetime) -> list[str]:
 
 
 def _backup_is_due(now: datetime) -> bool:
-    if not settings.BACKUP_EVERY_H or connection.vendor != "sqlite":
+    if not settings.BACKUP_EVERY_H:
         return False
     last, tried = last_good(), Backup.objects.order_by("-at").first()
     if tried and tried.problem and now - tried.at < RETRY:

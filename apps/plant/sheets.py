@@ -26,7 +26,8 @@ MAX_COLUMNS = 1000
 MAX_ROWS = 100_000
 MAX_CELL = 2_000
 RUNS_AS_FORMULA = ("=", "+", "-", "@", "\t", "\r", "\uff1d", "\uff0b", "\uff0d", "\uff20")  # the last four: full width
-FORMULA = "\x00formula"  # stands in a row for a cell that held a formula; the character can't come from a file
+MARK = "\ue000"
+FORMULA = f"{MARK}formula"  # stands in a row for a cell that held a formula; the character can't come from a file
 
 XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"  # media type
 
@@ -174,7 +175,7 @@ def _cell(cell: Any) -> str:
 
 def _clean(text: str) -> str:
     """A cell's text; the apostrophe that keeps a spreadsheet from running a cell is taken off again."""
-    text = text.replace("\x00", "").strip()
+    text = text.replace("\x00", "").replace(MARK, "").strip()
     return text[1:] if text[:1] == "'" and text[1:2] in RUNS_AS_FORMULA and text[1:2] else text
 
 

@@ -9,6 +9,7 @@ from django.db import models
 from django.db.models import Q
 
 from apps.plant.models import Instrument
+from config.kept_json import KeptJSON
 from metrology.run.events import GENESIS
 
 STATUSES = [(s, s.capitalize()) for s in ("open", "returned", "signed", "accepted", "voided")]
@@ -78,7 +79,7 @@ class RunEvent(models.Model):
     seq = models.PositiveIntegerField()
     event_id = models.UUIDField(unique=True)
     type = models.CharField(max_length=24)
-    payload = models.JSONField()
+    payload = KeptJSON()
     author = models.CharField(max_length=150)
     author_name = models.CharField(max_length=150)
     at = models.DateTimeField()

@@ -9,7 +9,7 @@ from collections import OrderedDict
 from collections.abc import Mapping, Sequence
 from typing import Any, TypeVar
 
-from apps.journal.writing import Told, write
+from apps.journal.writing import Told, take_turn, write
 from apps.runs.models import Run, RunEvent
 from config.failures import Missing
 from metrology.faults import Fault
@@ -110,6 +110,8 @@ CACHE = EventCache()
 
 def load_run(run_id: uuid.UUID, *, lock: bool = False, fresh: bool = False) -> tuple[Run, list[Event]]:
     """A run with its events; `fresh` reads them all from the database, for what is evidence."""
+    if lock:
+        take_turn()
     rows = Run.objects.select_related("technician").only(*RUN_COLUMNS)
     run = (rows.select_for_update(of=("self",)) if lock else rows).filter(pk=run_id).first()
     if run is None:

@@ -1,7 +1,7 @@
 """Tests: a database file of their own, quick hashes, quiet logs."""
 
 from config.settings.base import *  # noqa: F403
-from config.settings.base import DATABASES, LOGGING, REST_FRAMEWORK, VAR_DIR
+from config.settings.base import DATABASES, LOGGING, REST_FRAMEWORK, VAR_DIR, env
 
 SECRET_KEY = "for-tests-only-and-nothing-else-at-all-0123456789"
 ALLOWED_HOSTS = ["*"]
@@ -18,6 +18,8 @@ DATABASES["default"] = {
     "OPTIONS": {"timeout": 20, "transaction_mode": "IMMEDIATE", "init_command": "PRAGMA synchronous=OFF; PRAGMA busy_timeout=20000;"},
     "TEST": {"NAME": VAR_DIR / "test.sqlite3"},
 }
+if _elsewhere := env("TEST_DATABASE_URL", default=""):  # the same tests on another engine: make test-postgres
+    DATABASES["default"] = env.db_url_config(_elsewhere)
 LOGGING["loggers"] = {"django.request": {"level": "CRITICAL", "propagate": False}, "django.security": {"level": "CRITICAL"}}
 LOGGING["root"]["level"] = "CRITICAL"  # type: ignore[index]
 REST_FRAMEWORK["TEST_REQUEST_DEFAULT_FORMAT"] = "json"

@@ -138,7 +138,7 @@ class Tampering(EvidenceCase):
         self.assertFound("Reference MB-P01 is not as it stands in the journal")
 
     def test_what_is_put_in_or_taken_out_past_the_product_shows(self):
-        self.sql("INSERT INTO plant_area (code, name, needs_permit, east_m, north_m) VALUES ('X', 'Backyard', 0, 0, 0)")
+        self.sql("INSERT INTO plant_area (code, name, needs_permit, east_m, north_m) VALUES ('X', 'Backyard', FALSE, 0, 0)")
         self.assertFound("Area Backyard is not in the journal")
         self.sql("DELETE FROM plant_area WHERE code = 'X'")
         make_reference("MB-X", "kPa", 0, 10, 0.1)
@@ -170,6 +170,8 @@ class Tampering(EvidenceCase):
         self.assertFound("was signed for another journal")
 
     def test_a_row_that_belongs_to_nothing_is_told(self):
+        if connection.vendor != "sqlite":
+            self.skipTest("Another engine lets no such row be")
         self.sql("PRAGMA foreign_keys=OFF")
         self.addCleanup(self.sql, "PRAGMA foreign_keys=ON")
         self.sql("UPDATE plant_instrument SET area_id = 9999 WHERE tag = 'PT-2110'")

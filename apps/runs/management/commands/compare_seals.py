@@ -23,7 +23,7 @@ class Command(BaseCommand):
 
     def handle(self, *args: Any, **options: Any) -> None:
         ends = ("signed", "voided")
-        sealed = RunEvent.objects.filter(type__in=ends, payload__has_key="seal").values_list("run_id", flat=True)
+        sealed = RunEvent.objects.filter(type__in=ends, payload__contains='"seal"').values_list("run_id", flat=True)
         count = differing = 0
         for run in Run.objects.filter(pk__in=sealed).select_related("instrument").order_by("number").iterator(chunk_size=200):
             events = load_events(run)
