@@ -22,6 +22,7 @@ import tempfile
 import zipfile
 
 GENESIS = "0" * 64
+quoted = json.encoder.encode_basestring  # a text as JSON writes it
 Q = 2**255 - 19
 L = 2**252 + 27742317777372353535851937790883648493
 D = -121665 * pow(121666, Q - 2, Q) % Q
@@ -50,8 +51,8 @@ def event_link(run, event, previous):
 
 
 def content_of(seq, at, kind, subject, place, digest, body):
-    """The hash of what an entry of the journal says."""
-    return sha(json.dumps([seq, at, kind, subject, place, digest, body], separators=(",", ":"), ensure_ascii=False))
+    """The hash of what an entry of the journal says: of its JSON, as a list without blanks."""
+    return sha(f"[{seq},{quoted(at)},{quoted(kind)},{quoted(subject)},{place},{quoted(digest)},{quoted(body)}]")
 
 
 def entry_link(previous, content):

@@ -37,6 +37,7 @@ from apps.runs.store import CACHE, append_rows, load_state
 from apps.runs.trust import ANCHORED
 from config import background
 from config.failures import NotAllowed
+from config.turns import in_order
 from metrology.faults import Fault
 from metrology.methods.method import Method
 from metrology.methods.registry import get_method
@@ -188,7 +189,7 @@ def _append(
     actor: Person, run_id: uuid.UUID, expected_seq: int | None, events: Sequence[NewEvent], now: datetime, *, together: bool = False
 ) -> tuple[Run, RunState]:
     refused: Fault | None = None
-    with no_foreign_events(run_id, events), transaction.atomic():
+    with no_foreign_events(run_id, events), in_order(), transaction.atomic():
         run, past, folded = load_state(run_id, lock=True)
         new = pass_over_known(past, events, actor)
         state = folded.branch()
