@@ -29,12 +29,11 @@ LEFT = frozenset(("sessions.Session", "axes.AccessAttempt", "axes.AccessLog", "a
 def beside(address: str) -> Iterator[str]:
     """Another database under a name, as long as it is needed. Raises a Fault where nobody answers at that address."""
     try:
-        connections.settings[OTHER] = connections.configure_settings({"default": engine(address)})["default"]
-        connections[OTHER].ensure_connection()
-    except (DatabaseError, ImproperlyConfigured, KeyError, ValueError) as error:
-        _forget()
-        raise Fault("no_database", f"That database can't be used: {str(error).splitlines()[0][:300]}") from None
-    try:
+        try:
+            connections.settings[OTHER] = connections.configure_settings({"default": engine(address)})["default"]
+            connections[OTHER].ensure_connection()
+        except (DatabaseError, ImproperlyConfigured, KeyError, ValueError) as error:
+            raise Fault("no_database", f"That database can't be used: {str(error).splitlines()[0][:300]}") from None
         yield OTHER
     finally:
         _forget()

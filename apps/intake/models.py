@@ -7,6 +7,8 @@ import uuid
 from django.conf import settings
 from django.db import models
 
+from config.kept_json import KeptJSON
+
 
 class Intake(models.Model):
     """A file, previewed, written, and perhaps taken back.
@@ -21,7 +23,7 @@ class Intake(models.Model):
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     status = models.CharField(max_length=12, default="ready")  # ready, written, undone
     says = models.CharField(max_length=600, blank=True)
-    rows = models.JSONField(default=list)
+    rows = KeptJSON(default=list)
     data = models.BinaryField(blank=True)  # of a certificate, which is attached once it is written
 
     class Meta:

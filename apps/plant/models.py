@@ -11,6 +11,7 @@ from django.db import models
 from django.utils import timezone
 
 from apps.plant.once import once
+from config.kept_json import KeptJSON
 from metrology.judgement.policy import Policy
 from metrology.judgement.tolerance import Term, Tolerance
 from metrology.methods.condition import register_life_ends
@@ -402,10 +403,10 @@ class ImportRow(models.Model):
     number = models.PositiveIntegerField()  # as the spreadsheet counts
     tag = models.CharField(max_length=40, blank=True)
     fate = models.CharField(max_length=10)  # new, changed, same, refused; then written, undone, kept
-    cells = models.JSONField(default=dict)
-    faults = models.JSONField(default=dict)
-    changes = models.JSONField(default=dict)
-    understood = models.JSONField(default=dict)  # header to text, where a cell is taken otherwise than it is written
+    cells = KeptJSON(default=dict)
+    faults = KeptJSON(default=dict)
+    changes = KeptJSON(default=dict)
+    understood = KeptJSON(default=dict)  # header to text, where a cell is taken otherwise than it is written
     note = models.CharField(max_length=300, blank=True)
 
     class Meta:

@@ -250,7 +250,7 @@ def _row(p: Asked, own: str, plant: str, changes: list[PolicyChange], today: dat
 def _counts_for(p: Asked) -> str:
     """For what work it counts, where that is not all of it."""
     if p.only_plant:
-        return "the register"
+        return "the plant"
     if len(p.methods) > 3:
         return f"{len(p.methods)} methods"
     return "; ".join(METHODS[m].title for m in p.methods)

@@ -1,7 +1,6 @@
 """The whole plant into another database and back out of a backup of it: the same rows, the same journal, and nothing overwritten."""
 
 from io import StringIO
-from unittest.mock import patch
 
 from django.core.management import CommandError, call_command
 from django.db import connections
@@ -20,7 +19,6 @@ from apps.runs.store import find_broken_link
 class Moving(EvidenceCase):
     def setUp(self):
         super().setUp()
-        self.enterContext(patch.object(type(self), "databases", {"default", OTHER}))  # one that is there only for a while
         make_anchor(BY_HAND)
         self.address = f"sqlite:///{self.home / 'other.sqlite3'}"
 

@@ -11,7 +11,8 @@ export function NotStored() {
   const trouble = reasons.find(isTrouble);
   if (!trouble) return null;
   return (
-    <div role="alert" className={TROUBLE_LINE}>
+    // Over whatever is open: a window over the page must not hide why its button does nothing.
+    <div role="alert" className={`${TROUBLE_LINE} fixed inset-x-0 bottom-0 z-[60] border-t shadow-lg`}>
       <TriangleAlert size={18} aria-hidden="true" className="shrink-0" />
       <p>{trouble.message}</p>
     </div>

@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useState, type ReactNode } from "react";
 import { ApiFailure, client, unwrap, type Schemas } from "../../api/client";
 import { sessionQuery } from "../../api/queries";
 import { Button } from "../../ui/Button";
@@ -33,10 +33,19 @@ export function Device() {
   const password = (
     <TextField label="Your password, for the device" type="password" autoComplete="current-password" value={proof.password} onChange={(text) => prove({ ...proof, password: text })} error={errors.password} />
   );
-  const press = (what: Act, says: string, primary = true) => (
-    <Button kind={primary ? "primary" : "plain"} onClick={() => act.mutate(what)} disabled={act.isPending}>
-      {says}
-    </Button>
+  const form = (what: Act, says: string, fields: ReactNode) => (
+    <form
+      className="space-y-3"
+      onSubmit={(e) => {
+        e.preventDefault();
+        if (!act.isPending) act.mutate(what);
+      }}
+    >
+      {fields}
+      <Button kind={what === "take off" ? "plain" : "primary"} type="submit" disabled={act.isPending}>
+        {says}
+      </Button>
+    </form>
   );
   return (
     <section aria-label="Device for one-time codes" className="space-y-4 border-t border-rule pt-4">
@@ -47,30 +56,26 @@ export function Device() {
           <p>
             Set up on {moment(d.since)}. It is asked for when you sign in. {d.is_proved ? "A code was given in this session." : "No code was given in this session yet."}
           </p>
-          {code}
-          {!d.is_proved && press("prove", "Give the code")}
-          <details>
-            <summary className="min-h-12 cursor-pointer py-3 font-bold text-water">Take it off</summary>
-            <div className="space-y-3">
-              <p>With your password, and the code above. Where the device is lost, somebody who looks after people takes it off.</p>
-              {password}
-              {press("take off", "Take it off", false)}
-            </div>
-          </details>
+          {d.is_proved ? (
+            <details>
+              <summary className="min-h-12 cursor-pointer py-3 font-bold text-water">Take it off</summary>
+              <p className="pb-3">With your password and its next code.</p>
+              {form("take off", "Take it off", <>{password}{code}</>)}
+            </details>
+          ) : (
+            form("prove", "Give the code", code)
+          )}
+          <p className="text-sm text-muted">Where it is lost, somebody who looks after people takes it off.</p>
         </>
       ) : isBegun ? (
         <>
           <p>Scan this with the application, or type the key into it. It is not shown again.</p>
           <img src={d.picture} alt="Key of the device, to be scanned" className="size-56 bg-white" />
-          <p className="break-all font-mono">{d.secret}</p>
-          {code}
-          {press("confirm", "It shows this code")}
+          <p className="break-all font-mono">{d.secret.replace(/(.{4})(?=.)/g, "$1 ")}</p>
+          {form("confirm", "It shows this code", code)}
         </>
       ) : (
-        <>
-          {password}
-          {press("begin", "Set up a device")}
-        </>
+        form("begin", "Set up a device", password)
       )}
       {act.isError && !errors.one_time && !errors.password && <Failure error={act.error} />}
     </section>
