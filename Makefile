@@ -21,7 +21,7 @@ demo: setup build ## set everything up and serve the demonstration plant on loca
 serve: setup build ## serve a real plant on localhost: empty at first, set up by the first visit
 	@$(PY) -m tools.plant --host $(HOST) --port $(PORT)
 
-test: setup build var/.dev-installed var/.browser-installed ## set everything up and run all checks and tests
+test: setup build var/.dev-installed var/.browser-installed var/.proxy-installed ## set everything up and run all checks and tests
 	@$(PY) -m tools.check
 
 test-postgres: setup build var/.dev-installed var/.browser-installed var/.postgres-installed ## run the whole suite on a PostgreSQL server of its own
@@ -77,6 +77,13 @@ var/.browser-installed:
 ifeq ($(BROWSER),)
 	@echo "Installing Chromium for the browser tests (once)…"
 	@SUDO=$$([ "$$(id -u)" = 0 ] || echo sudo); $$SUDO apt-get update -q >/dev/null && $$SUDO apt-get install -y -q --no-install-recommends chromium >/dev/null
+endif
+	@mkdir -p var && touch $@
+
+var/.proxy-installed:
+ifeq ($(wildcard /usr/sbin/nginx),)
+	@echo "Installing nginx for its test (once)…"
+	@SUDO=$$([ "$$(id -u)" = 0 ] || echo sudo); ($$SUDO apt-get update -q && $$SUDO apt-get install -y -q --no-install-recommends nginx-light) >/dev/null 2>&1 || echo "nginx could not be installed: its test is passed over."
 endif
 	@mkdir -p var && touch $@
 

@@ -43,14 +43,20 @@ def is_among(address: str, networks: Sequence[Network]) -> bool:
 
 
 def asker(remote: str, forwarded: str, trusted: Sequence[Network]) -> str:
-    """Who is asking: going back from the last hop, the first address that is no trusted proxy. What stands before that was written by whoever asked."""
+    """Who is asking: going back from the last hop, the first address that is no trusted proxy. What stands before that was written by whoever asked.
+
+    Whoever asks a proxy from its own machine is that machine's, and no further proxy: what they say of themselves does not count either.
+    """
     at = remote
     for hop in reversed([h.strip() for h in forwarded.split(",") if h.strip()]):
         if not is_among(at, trusted):
             break
         try:
-            at = str(ipaddress.ip_address(hop))
+            found = ipaddress.ip_address(hop)
         except ValueError:
+            break
+        at = str(found)
+        if found.is_loopback:
             break
     return at
 

@@ -316,11 +316,11 @@ def act_on_hold(*, actor: Person, hold_id: uuid.UUID, event_type: str, payload: 
 
 
 def sign_run(*, actor: Person, run_id: uuid.UUID, expected_seq: int, note: str, now: datetime) -> tuple[Run, RunState]:
-    """Sign a run; the password was confirmed at the door. Only somebody who worked on it may sign it."""
+    """Sign a run; the password was confirmed at the door. Only somebody who did part of the work may sign it; a note alone is none."""
     require(actor, "sign a run")
     run, _, state = load_state(run_id)
-    if actor.username not in state.contributors:
-        raise NotAllowed("not_yours", f"{run.label} is the work of {run.technician.name}; only those who worked on it sign it.")
+    if actor.username not in state.workers:
+        raise NotAllowed("not_yours", f"{run.label} is the work of {run.technician.name}; only those who did part of it sign it.")
     told = {"note": note, "plant": {**_plant(), **due_once_signed(run, state, now)}}
     return _append(actor, run_id, expected_seq, [NewEvent(uuid.uuid4(), "signed", told)], now)
 

@@ -79,7 +79,8 @@ class RunState:
     voided: Note | None = None
     was_returned: bool = False
     seal: Mapping[str, Any] | None = None  # what was judged, as it stood when the run was signed or voided
-    contributors: set[str] = field(default_factory=set)
+    contributors: set[str] = field(default_factory=set)  # whoever wrote anything into it: they don't review it
+    workers: set[str] = field(default_factory=set)  # of them, whoever did part of the work: they sign it
     off_clock: dict[str, tuple[int, timedelta]] = field(
         default_factory=dict
     )  # by who sent them: events whose device was a day off, and the most
@@ -129,6 +130,7 @@ def fold(events: Iterable[Event]) -> RunState:
     setup = setup_from(payload, settings_of(payload["method"]))
     state = RunState(setup, first.at, first.author, first.author_name, seq=first.seq)
     state.contributors.add(first.author)
+    state.workers.add(first.author)
     for event in iterator:
         apply(state, event)
     return state
@@ -143,6 +145,8 @@ def apply(state: RunState, event: Event) -> None:
         state.off_clock[event.author_name] = count + 1, max(off, most, key=abs)
     if event.type not in ("reviewed", "returned"):
         state.contributors.add(event.author)
+        if event.type != "note_added":
+            state.workers.add(event.author)
 
 
 def _step_confirmed(s: RunState, e: Event) -> None:

@@ -34,6 +34,14 @@ class Signing(PlantTestCase):
         self.sign_in(self.tomas)
         self.assertFailure(self.sign(), 403, "not_yours")
 
+    def test_a_note_does_not_make_a_signer(self):
+        self.to_sign()
+        self.sign_in(self.tomas)
+        self.ok(("note_added", {"text": "seen in passing"}))
+        self.assertFailure(self.sign(), 403, "not_yours")
+        self.sign_in(self.ines)
+        self.assertEqual(self.sign().status_code, 200)
+
     def test_a_signature_cannot_be_appended_as_an_event(self):
         self.to_sign()
         for kind in ("signed", "reviewed", "returned", "voided", "run_started"):
