@@ -8,7 +8,7 @@ import uuid
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 
 from django.db import IntegrityError
@@ -65,6 +65,7 @@ def without_claims(event: NewEvent) -> NewEvent:
 
 
 OLDEST_YEAR = 2000
+TRUST = timedelta(minutes=30)  # between the events of a batch, by the clock of the device
 
 
 def require_a_time(event: NewEvent, now: datetime) -> None:
@@ -73,6 +74,21 @@ def require_a_time(event: NewEvent, now: datetime) -> None:
     if at is not None and not OLDEST_YEAR <= at.year <= now.year + 1:
         told = f"The clock of this device says {at:%Y-%m-%d}, which can't be. Nothing was stored, what you typed is kept: set its clock and send it again."
         raise Fault("impossible_time", told, field="device_at")
+
+
+def moments(events: Sequence[NewEvent], now: datetime, stored: datetime) -> list[datetime]:
+    """When each event of a batch happened: the last one now, those before it as much earlier as the device's own clock tells.
+
+    So a warm-up that was begun without a connection and the reading after it are judged by the time between them, however the device's clock is set.
+    Steps of that clock are believed forward and up to TRUST; nothing happened before what is stored already (stored: the last event's moment).
+    """
+    ago, out = timedelta(0), []
+    last = events[-1].device_at if events else None
+    for event in reversed(events):
+        if last is not None and event.device_at is not None and ago <= (told := last - event.device_at) <= TRUST:
+            ago = told
+        out.append(max(stored, now - ago))
+    return out[::-1]
 
 
 def hash_of(event: NewEvent) -> str:

@@ -22,7 +22,7 @@ from apps.plant.needs import skills_of
 from apps.plant.policies import policy_for
 from apps.plant.register import read_points
 from apps.plant.selectors import methods_for
-from apps.runs.arriving import NewEvent, hash_of, no_foreign_events, pass_over_known, require_a_time, stale, without_claims
+from apps.runs.arriving import NewEvent, hash_of, moments, no_foreign_events, pass_over_known, require_a_time, stale, without_claims
 from apps.runs.due import due_once_signed
 from apps.runs.history import history_of
 from apps.runs.holds import find_hold, group_on_hold
@@ -196,12 +196,12 @@ def _append(
         if new and expected_seq is not None and state.seq != expected_seq + len(events) - len(new):
             raise stale(past, expected_seq)
         stored: list[Event] = []
-        for event in new:
+        for event, at in zip(new, moments(new, now, past[-1].at), strict=True):
             try:
                 require_a_time(event, now)
                 if actor.pk != run.technician_id and event.type in APPENDABLE:
                     require_hand(actor, run, state, event.type, timezone.localdate(now))
-                stored.append(_admit_one(run_id, actor, state, event, now))
+                stored.append(_admit_one(run_id, actor, state, event, at))
             except Fault as fault:
                 refused = fault
                 break

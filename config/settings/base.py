@@ -4,7 +4,7 @@ from pathlib import Path
 
 import environ
 
-from config.settings.kept import database
+from config.settings.kept import database, require_zone
 
 BASE_DIR = Path(__file__).resolve().parent.parent.parent
 VAR_DIR = BASE_DIR / "var"
@@ -119,6 +119,7 @@ LANGUAGE_CODE = "en-gb"
 USE_TZ = True
 PLANT_TIME_ZONE = env("PLANT_TIME_ZONE", default="Europe/Lisbon")
 TIME_ZONE = PLANT_TIME_ZONE  # days begin at the plant's midnight; stored is UTC
+require_zone(PLANT_TIME_ZONE)
 PLANT_NAME = env("PLANT_NAME", default="")
 PLANT_FILE: Path | None = None  # where name and zone are kept that the first visit tells; none: they come from the environment alone
 

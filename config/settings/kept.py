@@ -5,6 +5,10 @@ from pathlib import Path
 from typing import Any
 
 import environ
+from django.core.exceptions import ImproperlyConfigured
+
+from config.plant_file import check_zone
+from metrology.faults import Fault
 
 SQLITE_DURABLE = "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA busy_timeout=20000; PRAGMA cache_size=-65536;"
 
@@ -29,3 +33,11 @@ def engine(address: str) -> dict[str, Any]:
     if "sqlite" in found["ENGINE"]:
         found["OPTIONS"] = {"timeout": 20, "transaction_mode": "IMMEDIATE", "init_command": SQLITE_DURABLE}
     return found
+
+
+def require_zone(zone: str) -> str:
+    """The plant's time zone; raises ImproperlyConfigured, with a sentence, where there is none of that name."""
+    try:
+        return check_zone(zone)
+    except Fault as fault:
+        raise ImproperlyConfigured(f"PLANT_TIME_ZONE: {fault.message}") from None

@@ -7,7 +7,7 @@ from django.core.exceptions import ImproperlyConfigured
 from config.plant_file import read_plant
 from config.settings.base import *  # noqa: F403
 from config.settings.base import env
-from config.settings.kept import database, kept_secret
+from config.settings.kept import database, kept_secret, require_zone
 
 PLANT_HOME = Path(env("PLANT_HOME", default=str(Path.home() / ".local" / "share" / "verify-loop")))
 PLANT_HOME.mkdir(parents=True, exist_ok=True, mode=0o700)
@@ -17,7 +17,7 @@ _file = PLANT_HOME / "plant.json"
 _name, _zone = read_plant(_file)
 PLANT_FILE = _file
 PLANT_NAME = env("PLANT_NAME", default=_name)
-PLANT_TIME_ZONE = TIME_ZONE = env("PLANT_TIME_ZONE", default=_zone or "UTC")
+PLANT_TIME_ZONE = TIME_ZONE = require_zone(env("PLANT_TIME_ZONE", default=_zone or "UTC"))
 
 IS_BEHIND_TLS = env.bool("BEHIND_TLS", default=False)
 _named = env.list("ALLOWED_HOSTS", default=[])
