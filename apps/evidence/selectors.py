@@ -79,6 +79,7 @@ def status(now: datetime) -> dict[str, Any]:
         "key": public_key(),
         "anchor": {"seq": anchor.seq, "at": anchor.at, "why": anchor.why} if anchor else None,
         "anchor_folder": str(settings.ANCHOR_FOLDER),
+        "anchor_mail": settings.ANCHOR_MAIL,
         "backup": {"at": backup.at, "name": backup.name, "size": backup.size, "seq": backup.seq, "is_encrypted": backup.is_encrypted} if backup else None,
         "backup_folder": str(settings.BACKUP_FOLDER),
         "looked": {

@@ -5,9 +5,11 @@ from __future__ import annotations
 import json
 from collections.abc import Sequence
 from pathlib import Path
+from smtplib import SMTPException
 from typing import Any
 
 from django.conf import settings
+from django.core.mail import EmailMessage
 from django.utils import timezone
 
 from apps.journal.keys import public_key, sign
@@ -17,6 +19,7 @@ from apps.journal.writing import Told, head, moment, write
 
 BY_DAY, BY_SIGNATURE, BY_HAND = "day", "signature", "by hand"
 SURNAME = ".anchor.json"
+MAILED = "Keep this. With the public key of the plant it shows that what stood in its journal on this day still stands there (verify.py)."
 
 
 def plant() -> str:
@@ -59,9 +62,22 @@ def make_anchor(why: str) -> Anchor | None:
             (folder / f"{seq:012d}-{at[:10]}{SURNAME}").write_text(text, encoding="utf-8")
         except OSError as error:
             wrong.append(f"{folder}: {error.strerror or error}")
+    if settings.ANCHOR_MAIL and why != BY_SIGNATURE:  # by mail once a day: whoever keeps them is not to be buried in them
+        wrong += _mail(f"{seq:012d}-{at[:10]}{SURNAME}", text, f"{name}: the journal at entry {seq}, {at[:10]}")
     made.problem = "; ".join(wrong)[:300]
     made.save()
     return made
+
+
+def _mail(name: str, text: str, subject: str) -> list[str]:
+    """Send an anchor to whom the plant chose; why it did not go, where it did not."""
+    message = EmailMessage(subject, f"{MAILED}\n\n{text}\n", to=settings.ANCHOR_MAIL)
+    message.attach(name, text, "application/json")
+    try:
+        message.send()
+    except (OSError, SMTPException) as error:
+        return [f"by mail: {error}"]
+    return []
 
 
 def anchor_after(seq: int) -> Anchor | None:

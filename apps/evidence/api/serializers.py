@@ -32,6 +32,7 @@ class EvidenceSerializer(serializers.Serializer):
     key = serializers.CharField()
     anchor = AnchorSerializer(allow_null=True)
     anchor_folder = serializers.CharField()
+    anchor_mail = serializers.ListField(child=serializers.CharField())
     backup = BackupSerializer(allow_null=True)
     backup_folder = serializers.CharField()
     looked = LookedSerializer(allow_null=True)

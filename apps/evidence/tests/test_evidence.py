@@ -15,6 +15,7 @@ from datetime import timedelta
 from pathlib import Path
 
 from django.conf import settings
+from django.core import mail
 from django.core.management import CommandError, call_command
 from django.db import connection
 from django.test import TransactionTestCase, override_settings
@@ -28,7 +29,8 @@ from apps.evidence.restoring import restore
 from apps.evidence.taking_over import take_over
 from apps.evidence.watch import Clock, do_what_is_due
 from apps.journal import keys, verify
-from apps.journal.anchoring import BY_HAND, make_anchor
+from apps.journal.anchoring import BY_DAY, BY_HAND, BY_SIGNATURE, make_anchor
+from apps.journal.anchoring import keys as keys_of_journal
 from apps.journal.models import Anchor, Entry
 from apps.journal.writing import Told, moment, write
 from apps.kit.models import Reference
@@ -449,3 +451,24 @@ class Watch(EvidenceCase):
         self.sign_in(self.marta)
         self.assertTrue(any("did not reach every folder" in says for says in self.get("evidence/").json()["wrong"]))
         self.assertEqual(settings.ANCHOR_FOLDER, "")
+
+    @override_settings(ANCHOR_MAIL=["assessor@example.org"])
+    def test_one_goes_by_mail_each_day_and_by_hand_and_none_at_a_signature(self):
+        for why in (BY_HAND, BY_DAY, BY_SIGNATURE):
+            make_anchor(why)
+        self.assertEqual(len(mail.outbox), 2)
+        told = mail.outbox[0]
+        self.assertEqual((told.to, told.attachments[0][2]), (["assessor@example.org"], "application/json"))
+        sent = json.loads(told.attachments[0][1])
+        self.assertEqual(verify.find_anchor_fault(sent, keys_of_journal()), "")
+        self.assertEqual(sent["link"], Anchor.objects.order_by("pk").first().link)
+        self.assertIn(sent["signature"], told.body)
+
+    @override_settings(
+        ANCHOR_MAIL=["assessor@example.org"],
+        EMAIL_BACKEND="django.core.mail.backends.smtp.EmailBackend",
+        EMAIL_HOST="127.0.0.1",
+        EMAIL_PORT=1,
+    )
+    def test_a_mail_that_does_not_go_holds_up_nothing_and_is_told(self):
+        self.assertIn("by mail: ", make_anchor(BY_DAY).problem)

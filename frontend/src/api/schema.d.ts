@@ -4150,6 +4150,7 @@ export interface components {
             key: string;
             anchor: components["schemas"]["Anchor"] | null;
             anchor_folder: string;
+            anchor_mail: string[];
             backup: components["schemas"]["Backup"] | null;
             backup_folder: string;
             looked: components["schemas"]["Looked"] | null;

@@ -76,7 +76,7 @@ export function EvidencePage() {
         </Row>
         <Row title="Anchors" isGood={Boolean(e.anchor)} act={may && <Button onClick={() => anchor.mutate()} disabled={anchor.isPending}>Sign it now</Button>}>
           <p>
-            {e.anchor ? `Signed last on ${moment(e.anchor.at)} at entry ${e.anchor.seq}.` : "Nothing was signed yet."} {e.anchor_folder ? `Written to ${e.anchor_folder} as well.` : "Kept on this server only: set ANCHOR_FOLDER to a folder elsewhere."}
+            {e.anchor ? `Signed last on ${moment(e.anchor.at)} at entry ${e.anchor.seq}.` : "Nothing was signed yet."} {e.anchor_folder ? `Written to ${e.anchor_folder} as well.` : "Written to no folder elsewhere: set ANCHOR_FOLDER."} {e.anchor_mail.length > 0 && `Sent each day to ${e.anchor_mail.join(", ")}.`}
           </p>
           <p className="text-sm break-all text-muted">Public key {e.key}</p>
         </Row>
