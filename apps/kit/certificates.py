@@ -21,6 +21,7 @@ from metrology.quantities.units import convert, convert_width
 DCC = "{https://ptb.de/dcc}"
 SI = "{https://ptb.de/si}"
 MAX_XML = 20 * 2**20
+MAX_POINTS = 2_000
 UNITS = {
     "\\pascal": "Pa", "\\kilo\\pascal": "kPa", "\\mega\\pascal": "MPa", "\\bar": "bar", "\\milli\\bar": "mbar", "\\degreecelsius": "°C", "\\kelvin": "K",
     "\\ampere": "A", "\\milli\\ampere": "mA", "\\volt": "V", "\\milli\\volt": "mV", "\\ohm": "ohm", "\\kilogram": "kg", "\\gram": "g",
@@ -69,6 +70,11 @@ def read_certificate(name: str, data: bytes, *, unit: str) -> Certificate:
         raise Fault("not_data", f"{name} is a picture of a certificate, not data. Attach it, and type its points.", field="file")
     else:
         found = _read_points(read_table(name, data))
+    if len(found.points) > MAX_POINTS:
+        told = f"{name} holds {len(found.points)} points; a certificate has {MAX_POINTS} at most. Nothing was taken over."
+        raise Fault("too_many_points", told, field="file")
+    if any(not math.isfinite(v) for p in found.points for v in (p.applied, p.indicated, p.u)):
+        raise Fault("bad_points", f"{name} holds a point that is no number, or an endless one. Nothing was taken over.", field="file")
     if not found.points:
         raise Fault("no_points", f"{name} holds no points with an uncertainty. Nothing was taken over.", field="file")
     return _in_unit(found, unit)
@@ -89,7 +95,7 @@ def _in_unit(found: Certificate, unit: str) -> Certificate:
         found.says.append(f"The points were in {own} and are brought to {unit}.")
         found.unit = unit
     found.points.sort(key=lambda p: p.applied)
-    if any(p.u <= 0 or not math.isfinite(p.u) for p in found.points):
+    if any(not 0 < p.u < math.inf for p in found.points):
         raise Fault("bad_points", "A point has no uncertainty above zero; it proves nothing.", field="file")
     return found
 

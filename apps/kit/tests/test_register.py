@@ -9,7 +9,7 @@ from django.test import TestCase
 from django.utils import timezone
 
 from apps.accounts.models import Person
-from apps.kit.certificates import read_certificate
+from apps.kit.certificates import MAX_POINTS, read_certificate
 from apps.kit.models import Buffer, GasBottle, KitChange, Reference, Trap
 from apps.plant.policies import set_policies
 from apps.runs.tests.base import PlantTestCase
@@ -140,10 +140,15 @@ class Certificates(KitCase):
             ("Applied,U\n1,0", "bad_points"),
             ("Applied,U\n1,x", "not_a_number"),
             (DCC.replace("valueExpandedMUXMLList", "other"), "no_points"),
+            (DCC.replace("50.002", "NaN"), "bad_points"),
+            (DCC.replace("0 50 100", "0 INF 100"), "bad_points"),
+            (DCC.replace("0.002 0.003", "0.002 inf"), "bad_points"),
+            ("Applied,U\n" + "1,0.1\n" * (MAX_POINTS + 1), "too_many_points"),
         ):
             with self.assertRaises(Fault) as caught:
                 read_certificate("c", data.encode(), unit="kPa")
             self.assertEqual(caught.exception.code, code, data[:60])
+        self.assertEqual(len(read_certificate("c", ("Applied,U\n" + "1,0.1\n" * MAX_POINTS).encode(), unit="kPa").points), MAX_POINTS)
 
     def test_attached_files_are_told_by_their_content_and_come_back(self):
         made = self.upload("reference/MB-P01/files", b"%PDF-1.7 x", "cert.pdf").json()["files"][0]
