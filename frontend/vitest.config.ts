@@ -1,5 +1,5 @@
 import { defineConfig } from "vitest/config";
 
 export default defineConfig({
-  test: { environment: "jsdom", include: ["src/**/*.test.{ts,tsx}"], testTimeout: 20_000 },
+  test: { environment: "jsdom", include: ["src/**/*.test.{ts,tsx}"], testTimeout: 120_000 },
 });

@@ -152,7 +152,7 @@ class Typist:
                     time.sleep(0.01)
                     continue
                 if status == 200:
-                    is_stored, seq = True, None if told.get("view") is None and "changed" not in told else _seq(told)
+                    is_stored, seq = True, _seq(told)
                 elif status in (409, 503):
                     self.refused += status == 503
                     seq = None

@@ -81,7 +81,7 @@ def begin(person: Person, now: datetime) -> dict[str, str]:
 
 
 @transaction.atomic
-def confirm(request: HttpRequest, person: Person, code: str, now: datetime) -> None:
+def confirm(person: Person, code: str, now: datetime) -> None:
     """The device shows the right code: it counts from now on."""
     factor = SecondFactor.objects.filter(person=person, confirmed_at=None).first()
     if factor is None or now - factor.made_at > BEGIN_WITHIN:

@@ -61,7 +61,7 @@ class DeviceView(APIView):
         if given["act"] == "begin":
             shown = second_factor.begin(person, now)
         elif given["act"] == "confirm":
-            second_factor.confirm(request._request, person, given["one_time"], now)
+            second_factor.confirm(person, given["one_time"], now)
             session[WITH_CODE] = True
         else:
             factor = second_factor.factor_of(person)

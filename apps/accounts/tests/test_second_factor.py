@@ -91,7 +91,7 @@ class Codes(PlantTestCase):
             SecondFactor.objects.all().delete()
             second_factor.begin(self.ines, self.now - late)
             try:
-                second_factor.confirm(None, self.ines, pyotp.TOTP(self.ines.second_factor.secret).at(self.now), self.now)
+                second_factor.confirm(self.ines, pyotp.TOTP(self.ines.second_factor.secret).at(self.now), self.now)
                 told = ""
             except Exception as fault:
                 told = fault.code

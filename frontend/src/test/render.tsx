@@ -5,7 +5,7 @@ import { MemoryRouter } from "react-router";
 import { vi } from "vitest";
 
 // A loaded machine may take its time; nothing here waits when there is nothing to wait for.
-configure({ asyncUtilTimeout: 8_000 });
+configure({ asyncUtilTimeout: 30_000 });
 
 /** What the pretended server was asked, and what it answers by path. */
 export interface Server {
