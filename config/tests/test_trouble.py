@@ -36,7 +36,9 @@ class Refused(PlantClient, TransactionTestCase):
 
     def refused(self, code):
         event = ("note_added", {"text": "x" * 1500})
-        answers = [self.send(event) for _ in range(12)]
+        answers = [self.send(event)]
+        while answers[-1].status_code == 200 and len(answers) < 60:
+            answers.append(self.send(event))
         last = answers[-1]
         self.assertFailure(last, 503, code)
         self.assertIn("sent again by itself", last.json()["message"])
@@ -48,6 +50,8 @@ class Refused(PlantClient, TransactionTestCase):
         return event
 
     def test_a_full_disk(self):
+        with connection.cursor() as cursor:
+            cursor.execute("VACUUM")  # other tests leave pages that are free again
         self.pragma(f"max_page_count={self.pragma('page_count')[0]}")
         event = self.refused("store_full")
         self.pragma("max_page_count=1073741823")
