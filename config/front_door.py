@@ -7,7 +7,7 @@ import json
 from collections.abc import Awaitable, Callable, MutableMapping
 from typing import Any
 
-from django.conf import settings
+from config.limits import TOO_LARGE, most_bytes
 
 Message = MutableMapping[str, Any]
 Receive = Callable[[], Awaitable[Message]]
@@ -16,7 +16,6 @@ App = Callable[[MutableMapping[str, Any], Receive, Send], Awaitable[None]]
 
 PIECE_S = 20.0  # without a piece of a body that is not whole
 WHOLE_S = 180.0  # for all of it
-TOO_LARGE = "That is more than may be sent at once ({mb} MB). Send it in smaller parts; what was stored is kept."
 TOO_SLOW = "What was sent did not come whole in time. Nothing of it was stored; send it again."
 
 
@@ -24,13 +23,6 @@ class _Refused(Exception):
     def __init__(self, status: int, code: str, message: str) -> None:
         super().__init__(message)
         self.status, self.code, self.message = status, code, message
-
-
-def most_bytes(headers: dict[bytes, bytes]) -> int:
-    """How much may be sent: a file only by whoever brings a session, whatever it is worth."""
-    is_upload = headers.get(b"content-type", b"").startswith(b"multipart/form-data")
-    has_session = settings.SESSION_COOKIE_NAME.encode() + b"=" in headers.get(b"cookie", b"")
-    return int(settings.MAX_UPLOAD_BYTES if is_upload and has_session else settings.MAX_BODY_BYTES)
 
 
 class Body:
@@ -73,7 +65,8 @@ class FrontDoor:
             await self._app(scope, receive, send)
             return
         headers = dict(scope["headers"])
-        most, length = most_bytes(headers), headers.get(b"content-length", b"0")
+        most = most_bytes(headers.get(b"content-type", b"").decode("latin-1"), headers.get(b"cookie", b"").decode("latin-1"))
+        length = headers.get(b"content-length", b"0")
         has_begun = False
 
         async def sending(message: Message) -> None:

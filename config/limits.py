@@ -21,6 +21,15 @@ def failure(code: str, message: str, *, status: int) -> JsonResponse:
     return JsonResponse({"code": code, "message": message, "field": "", "details": {}}, status=status)
 
 
+TOO_LARGE = "That is more than may be sent at once ({mb} MB). Send it in smaller parts; what was stored is kept."
+
+
+def most_bytes(content_type: str, cookies: str) -> int:
+    """How much may be sent: a file only by whoever brings a session, whatever it is worth."""
+    is_upload = content_type.startswith("multipart/form-data") and f"{settings.SESSION_COOKIE_NAME}=" in cookies
+    return int(settings.MAX_UPLOAD_BYTES if is_upload else settings.MAX_BODY_BYTES)
+
+
 class BodyLimitMiddleware:
     """Refuses a body that is larger than any form of ours, before it is read, and an address that is no text."""
 
@@ -29,15 +38,10 @@ class BodyLimitMiddleware:
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
         length = request.META.get("CONTENT_LENGTH") or "0"
-        is_upload = request.META.get("CONTENT_TYPE", "").startswith("multipart/form-data")
-        most = settings.MAX_UPLOAD_BYTES if is_upload else settings.MAX_BODY_BYTES
+        most = most_bytes(request.META.get("CONTENT_TYPE", ""), request.META.get("HTTP_COOKIE", ""))
         too_large = not length.isdigit() or int(length) > most
         if too_large or "chunked" in request.META.get("HTTP_TRANSFER_ENCODING", "").lower():
-            return failure(
-                "too_large",
-                f"That is more than may be sent at once ({most // 2**20} MB). Send it in smaller parts; what was stored is kept.",
-                status=413,
-            )
+            return failure("too_large", TOO_LARGE.format(mb=most // 2**20), status=413)
         if "\x00" in request.path or "%00" in request.META.get("QUERY_STRING", ""):
             return failure("odd_address", "The address holds a character that can't be written down. Type it anew.", status=400)
         return self.get_response(request)

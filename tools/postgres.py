@@ -7,12 +7,13 @@ import contextlib
 import os
 import secrets
 import shutil
-import socket
 import subprocess
 import sys
 import tempfile
 from collections.abc import Iterator
 from pathlib import Path
+
+from tools.ports import free_port
 
 ROOT = Path(__file__).resolve().parent.parent
 UNPRIVILEGED = "postgres"  # made by Debian's package; the server does not run as root
@@ -36,13 +37,6 @@ def _as_server(*command: str) -> list[str]:
     return (
         ["setpriv", f"--reuid={UNPRIVILEGED}", f"--regid={UNPRIVILEGED}", "--clear-groups", *command] if os.getuid() == 0 else list(command)
     )
-
-
-def free_port() -> int:
-    """A port that nobody listens on."""
-    with socket.socket() as s:
-        s.bind(("127.0.0.1", 0))
-        return int(s.getsockname()[1])
 
 
 @contextlib.contextmanager

@@ -11,7 +11,6 @@ import os
 import random
 import resource
 import signal
-import socket
 import sqlite3
 import subprocess
 import sys
@@ -24,6 +23,8 @@ from contextlib import suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
+
+from tools.ports import free_port
 
 ROOT = Path(__file__).resolve().parent.parent
 TOKEN = "b" * 32
@@ -64,9 +65,7 @@ class Server:
 
     def __init__(self, home: Path) -> None:
         self.home = home
-        with socket.socket() as free:
-            free.bind(("127.0.0.1", 0))
-            self.port = int(free.getsockname()[1])
+        self.port = free_port()
         plain = {k: v for k, v in os.environ.items() if k not in ("DATABASE_URL", "PLANT_NAME", "PLANT_TIME_ZONE")}
         self.env = {**plain, "PLANT_HOME": str(home), "DJANGO_SETTINGS_MODULE": "config.settings.plant", "BACKUP_EVERY_H": "0"}
         self.database = home / "verify-loop.sqlite3"

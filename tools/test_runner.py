@@ -9,7 +9,7 @@ from typing import Any
 from django.test.runner import DiscoverRunner
 from django.test.testcases import SimpleTestCase
 
-OTHER = "other"  # as apps.evidence.moving names it
+from apps.evidence.moving import OTHER
 
 
 class Allowed(frozenset[str]):

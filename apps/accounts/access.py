@@ -5,7 +5,6 @@ Nobody is ever deleted: what they signed stays under their name.
 
 from __future__ import annotations
 
-import hashlib
 import secrets
 from collections.abc import Callable, Mapping
 from datetime import datetime, timedelta
@@ -18,6 +17,7 @@ from apps.accounts.models import EntryLink, Person, SecondFactor
 from apps.accounts.people import role_of, store_person, tell, username_of
 from apps.accounts.policy import require
 from apps.accounts.services import require_strong
+from apps.journal.writing import digest_of
 from config.failures import Missing
 from config.reasons import require_reason
 from metrology.faults import Fault
@@ -53,19 +53,15 @@ def make_link(*, actor: Person, username: str, now: datetime) -> str:
 def _make_link(person: Person, actor: Person, now: datetime) -> str:
     secret = secrets.token_urlsafe(32)
     EntryLink.objects.filter(person=person, used_at=None).delete()
-    EntryLink.objects.create(person=person, secret=_hash(secret), made_at=now, made_by=actor, until=now + timedelta(days=LINK_DAYS))
+    EntryLink.objects.create(person=person, secret=digest_of(secret), made_at=now, made_by=actor, until=now + timedelta(days=LINK_DAYS))
     return secret
-
-
-def _hash(secret: str) -> str:
-    return hashlib.sha256(secret.encode()).hexdigest()
 
 
 def open_link(secret: str, now: datetime) -> EntryLink:
     """The link of that secret; a Fault where it was used, is too old, or never was."""
     found = (
         EntryLink.objects.select_related("person")
-        .filter(secret=_hash(secret), used_at=None, until__gte=now, person__is_active=True)
+        .filter(secret=digest_of(secret), used_at=None, until__gte=now, person__is_active=True)
         .first()
     )
     if found is None:

@@ -6,7 +6,8 @@ import math
 import threading
 import time
 from collections import deque
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from typing import Any
 
 from apps.bench.sources.base import OUT_OF_STEP, ReadingSource, SourceFault
@@ -18,7 +19,6 @@ CLOCK_OFF_S = 2.0  # further apart from ours than it was, a clock has been set a
 KEEP_SAMPLES = 12_000  # ten minutes of a fast one
 FORGET_S = 600.0
 DOUBTED_S = 1.0
-CONFIRM_S = 0.05  # in which what a device sends unasked has come
 
 
 class Trace:
@@ -29,6 +29,7 @@ class Trace:
         self.samples: deque[tuple[float, float]] = deque(maxlen=KEEP_SAMPLES)
         self.lost = ""
         self.lost_at = 0.0
+        self.is_silent = False  # nothing believable comes of it because nothing comes
         self.wanted_at = time.time()
         self.is_buffered = isinstance(signal["read"], Mapping) and bool(signal["read"].get("buffer"))
         self._clock: tuple[float, float] | None = None  # ours less its own, and where it stood last
@@ -83,30 +84,41 @@ class Poller:
         return found
 
     def silent_since(self) -> float | None:
-        """Since when none of what is wanted of the device could be read; None where some of it is."""
-        wanted = [t for t in list(self._traces.values()) if time.time() - t.wanted_at < FORGET_S]
-        lost = [t.lost_at for t in wanted if t.lost]
-        return max(lost) if wanted and len(lost) == len(wanted) else None
+        """Since when the device answers to nothing that is wanted of it; None where it answers, be it with what can't be believed."""
+        wanted = self._wanted()
+        silent = [t.lost_at for t in wanted if t.is_silent]
+        return max(silent) if wanted and len(silent) == len(wanted) else None
+
+    def _wanted(self) -> list[Trace]:
+        """What somebody has asked for lately."""
+        now = time.time()
+        return [t for t in list(self._traces.values()) if now - t.wanted_at < FORGET_S]
 
     def write(self, signal: Mapping[str, Any], value: float) -> None:
         """Set a stimulus; raises a SourceFault."""
-        with self._lock:
+        with self._talking():
             self._source.write(signal, value)
 
     def read_once(self, signal: Mapping[str, Any]) -> float:
         """What a signal reads now, asked for by itself; raises a SourceFault."""
-        with self._lock:
+        with self._talking():
             value = self._source.read(signal)
-            time.sleep(CONFIRM_S)
             self._source.confirm(signal)
             return value
 
-    def _drop_last(self) -> None:
-        """What was read last of this device may have been the answer to another question."""
-        since = time.time() - DOUBTED_S
-        for trace in self._traces.values():
-            while trace.samples and trace.samples[-1][0] > since:
-                trace.samples.pop()
+    @contextmanager
+    def _talking(self) -> Iterator[None]:
+        """A conversation with the device; where it was out of step, what was read last may have been the answer to another question, and goes."""
+        with self._lock:
+            try:
+                yield
+            except SourceFault as fault:
+                if fault.code == OUT_OF_STEP:
+                    since = time.time() - DOUBTED_S
+                    for trace in self._traces.values():
+                        while trace.samples and trace.samples[-1][0] > since:
+                            trace.samples.pop()
+                raise
 
     def stop(self) -> None:
         """End the thread and let the device go."""
@@ -117,8 +129,7 @@ class Poller:
     def _poll(self) -> None:
         due = time.monotonic()
         while not self._stop.is_set():
-            now = time.time()
-            wanted = [t for t in list(self._traces.values()) if now - t.wanted_at < FORGET_S]
+            wanted = self._wanted()
             if not wanted:
                 break
             good = True
@@ -131,24 +142,24 @@ class Poller:
 
     def _read(self, trace: Trace) -> bool:
         try:
-            with self._lock:
+            with self._talking():
                 latest = self._source.read_latest(trace.signal) if trace.is_buffered else []
                 value = latest[-1][1] if latest else self._source.read(trace.signal)
         except SourceFault as fault:
-            if fault.code == OUT_OF_STEP:
-                self._drop_last()
-            if not trace.lost:
-                trace.lost_at = time.time()
-            trace.lost = fault.message
-            return fault.code in ("open_circuit", "absurd", "exception")
+            return self._lose(trace, fault.message, answered=fault.code in ("open_circuit", "absurd", "exception"))
         except Exception as error:  # a source must never take the poller down
-            if not trace.lost:
-                trace.lost_at = time.time()
-            trace.lost = f"{trace.signal['label']} can't be read: {error}."
-            return False
+            return self._lose(trace, f"{trace.signal['label']} can't be read: {error}.", answered=False)
         if latest:
             trace.take(time.time(), latest)
         else:
             trace.samples.append((time.time(), value))
-        trace.lost = ""
+        trace.lost, trace.is_silent = "", False
         return True
+
+    @staticmethod
+    def _lose(trace: Trace, says: str, *, answered: bool) -> bool:
+        """Nothing believable came; whether the device answered."""
+        if not trace.lost:
+            trace.lost_at = time.time()
+        trace.lost, trace.is_silent = says, not answered
+        return answered

@@ -2,14 +2,10 @@
 
 from __future__ import annotations
 
-import os
-import subprocess
-import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 
 from django.apps import apps
-from django.conf import settings
 from django.core.exceptions import ImproperlyConfigured
 from django.core.management.color import no_style
 from django.db import DatabaseError, connections, models, transaction
@@ -69,14 +65,26 @@ def _make_tables(source: str, target: str) -> None:
 def copy_all(source: str, target: str, tell: Callable[[str], None] = lambda _: None) -> dict[str, int]:
     """Copy every row from one database into another that is empty, at one moment of the first and in one transaction of the second.
 
-    How many rows of each table. Raises a Fault where the second one holds a plant already.
+    How many rows of each table. Raises a Fault where the second one is not empty, or refuses.
     """
     if connections[target].introspection.table_names():
         raise Fault("not_empty", "There is something in that database already. Nothing was written there; name an empty one.")
+    try:
+        return _copied(source, target, tell)
+    except DatabaseError as error:
+        why = str(error).splitlines()[0][:300]
+        raise Fault(
+            "not_copied", f"It could not be written there whole: {why}. Nothing was changed here; begin anew with an empty database."
+        ) from error
+
+
+def _copied(source: str, target: str, tell: Callable[[str], None]) -> dict[str, int]:
     counts = {}
     _make_tables(source, target)
+    is_free = not connections[source].in_atomic_block
     with transaction.atomic(using=source), transaction.atomic(using=target):
-        _hold_still(source)
+        if is_free:  # otherwise it is of the moment of whatever goes on
+            _hold_still(source)
         for table in tables():
             counts[table._meta.label] = _copy(table, source, target)
             tell(f"{counts[table._meta.label]:>9} rows of {table._meta.db_table}")
@@ -127,9 +135,12 @@ def _end(end: tuple[int, str] | None) -> str:
     return f"{end[0]} ({end[1][:12]}…)" if end else "none"
 
 
-def look_through_there(address: str) -> str:
-    """What looking the journal through says of another database, by a process for which it is the only one."""
-    env = {**os.environ, "DATABASE_URL": address, "TEST_DATABASE_URL": address}
-    command = [sys.executable, "manage.py", "look_through"]
-    told = subprocess.run(command, cwd=settings.BASE_DIR, env=env, capture_output=True, text=True, check=False)  # noqa: S603
-    return told.stdout + told.stderr
+@contextmanager
+def instead(alias: str) -> Iterator[None]:
+    """The other database in the place of this one, for whatever asks for no database by name; in this thread alone."""
+    held = connections["default"]
+    connections["default"] = connections[alias]
+    try:
+        yield
+    finally:
+        connections["default"] = held

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import secrets
 from collections import Counter, defaultdict
 from datetime import date, datetime, timedelta
@@ -14,6 +13,7 @@ from icalendar import Calendar, Event
 
 from apps.accounts.models import Person
 from apps.accounts.policy import require
+from apps.journal.writing import digest_of
 from apps.planning.models import Feed, PlannedWeek, Round
 from apps.plant.models import Area, Deferral, Instrument
 from apps.plant.once import once
@@ -107,11 +107,7 @@ def make_feed(*, actor: Person, area: str, now: datetime, person: str = "") -> t
             "too_many", f"You have {MOST_FEEDS} calendar links. Revoke one that is not used any more, then make this one.", field="area"
         )
     secret = secrets.token_urlsafe(32)
-    return Feed.objects.create(token=_hash(secret), owner=actor, area=found, person=whose, made_at=now), secret
-
-
-def _hash(secret: str) -> str:
-    return hashlib.sha256(secret.encode()).hexdigest()
+    return Feed.objects.create(token=digest_of(secret), owner=actor, area=found, person=whose, made_at=now), secret
 
 
 def revoke_feed(*, actor: Person, feed_id: int, now: datetime) -> None:
@@ -123,7 +119,9 @@ def revoke_feed(*, actor: Person, feed_id: int, now: datetime) -> None:
 def calendar_of(secret: str, now: datetime) -> bytes:
     """The calendar of a link by the secret in it; a revoked one, or one of somebody who left, is as if it had never been."""
     feed = (
-        Feed.objects.select_related("owner", "area", "person").filter(token=_hash(secret), revoked_at=None, owner__is_active=True).first()
+        Feed.objects.select_related("owner", "area", "person")
+        .filter(token=digest_of(secret), revoked_at=None, owner__is_active=True)
+        .first()
     )
     if feed is None:
         raise Missing("unknown_feed", "There is no such calendar.")

@@ -87,7 +87,7 @@ def moments(events: Sequence[NewEvent], now: datetime, stored: datetime) -> list
     for event in reversed(events):
         if last is not None and event.device_at is not None and ago <= (told := last - event.device_at) <= TRUST:
             ago = told
-        out.append(max(stored, now - ago))
+        out.append(max(min(stored, now), now - ago))  # a clock of the server that was set back says what it says
     return out[::-1]
 
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import os
-import socket
 import sqlite3
 import subprocess
 import sys
@@ -14,6 +13,8 @@ from contextlib import closing
 from http.cookiejar import CookieJar
 from pathlib import Path
 from typing import Any
+
+from tools.ports import free_port
 
 ROOT = Path(__file__).resolve().parent.parent.parent
 TAGS = (("PT-2101", 1), ("PT-2102", 2), ("PT-2110", 4), ("PT-1101", 5), ("PT-1102", 6))
@@ -95,12 +96,6 @@ class Technician:
         return str(run["id"])
 
 
-def _free_port() -> int:
-    with socket.socket() as s:
-        s.bind(("127.0.0.1", 0))
-        return int(s.getsockname()[1])
-
-
 def _own_bench() -> Path:
     """The demonstration's bench at ports of its own, in its file and in the database, so that this runs beside a demonstration."""
     moved: dict[int, int] = {}
@@ -110,7 +105,7 @@ def _own_bench() -> Path:
             return [move(each) for each in part]
         if not isinstance(part, dict):
             return part
-        return {k: moved.setdefault(v, _free_port()) if k.endswith("port") and isinstance(v, int) else move(v) for k, v in part.items()}
+        return {k: moved.setdefault(v, free_port()) if k.endswith("port") and isinstance(v, int) else move(v) for k, v in part.items()}
 
     WORLD.write_text(json.dumps(move(json.loads((ROOT / "demo" / "bench" / "world.json").read_text()))))
     with closing(sqlite3.connect(DATABASE)) as db:
@@ -129,7 +124,7 @@ def _cpu_s(pid: int) -> float:
 def measure() -> tuple[list[float], float, float]:
     """Milliseconds from sample to screen with five runs open; CPU of the server in percent, watched by five, and by nobody."""
     DATABASE.unlink(missing_ok=True)
-    port = _free_port()
+    port = free_port()
     env = {**os.environ, "DJANGO_SETTINGS_MODULE": "config.settings.demo", "DATABASE_URL": f"sqlite:///{DATABASE}"}
     manage = [sys.executable, "manage.py"]
     for command in (["migrate", "-v0"], ["load_demo", "--quick"], ["collectstatic", "--noinput", "-v0"]):

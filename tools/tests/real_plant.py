@@ -3,7 +3,6 @@
 import json
 import os
 import shutil
-import socket
 import subprocess
 import sys
 import tempfile
@@ -13,6 +12,8 @@ import urllib.request
 from http.cookiejar import CookieJar
 from pathlib import Path
 from unittest import TestCase
+
+from tools.ports import free_port
 
 ROOT = Path(__file__).resolve().parent.parent.parent
 VISIT = {
@@ -42,9 +43,7 @@ class RealPlant(TestCase):
 
     def serve(self, **env):
         """Start it and wait until it answers; how to end it."""
-        with socket.socket() as free:
-            free.bind(("127.0.0.1", 0))
-            port = free.getsockname()[1]
+        port = free_port()
         server = self.begin("--port", str(port), **env)
 
         def end():

@@ -17,7 +17,7 @@ from cryptography.hazmat.primitives import hashes, serialization
 from cryptography.hazmat.primitives.asymmetric import ec
 from cryptography.x509.oid import NameOID
 
-from tools.postgres import free_port
+from tools.ports import free_port
 from tools.tests.real_plant import ROOT, VISIT, RealPlant
 
 NGINX = shutil.which("nginx") or shutil.which("nginx", path="/usr/sbin")

@@ -28,7 +28,7 @@ class ReadingSource(Protocol):
         ...
 
     def confirm(self, signal: Mapping[str, Any]) -> None:
-        """Called a moment after a reading that stands alone: raises a SourceFault where it may have been the answer to another question."""
+        """Called after a reading that stands alone: raises a SourceFault where it may have been the answer to another question."""
         ...
 
     def write(self, signal: Mapping[str, Any], value: float) -> None:

@@ -16,6 +16,7 @@ from apps.bench.sources.base import OUT_OF_STEP, SourceFault, require_believable
 
 _manager: pyvisa.ResourceManager | None = None
 _making = threading.Lock()
+CONFIRM_S = 0.05  # in which what a device sends unasked has come
 STRAYS, STRAY_S = 3, 60.0  # so many in that time, and it is not believed for as long
 
 
@@ -109,8 +110,9 @@ class ScpiSource:
         return []
 
     def confirm(self, signal: Mapping[str, Any]) -> None:
-        """Nothing more has come than was asked for."""
+        """Nothing more comes than was asked for."""
         if self._device is not None:
+            time.sleep(CONFIRM_S)
             self._refuse_stray(self._device, signal["label"])
 
     def write(self, signal: Mapping[str, Any], value: float) -> None:

@@ -10,6 +10,7 @@ from apps.bench.poller import Poller
 from apps.bench.sources import scpi
 from apps.bench.sources.base import SourceFault
 from apps.bench.sources.scpi import ScpiSource
+from tools.ports import free_port
 
 VALUES = {"READ:A?": "111.0", "READ:B?": "222.0"}
 A = {"key": "a", "label": "Applied", "unit": "kPa", "read": "READ:A?"}
@@ -35,7 +36,9 @@ class Lines(socketserver.StreamRequestHandler):
         for line in self.rfile:
             device = self.server
             device.asked += 1
-            answer = VALUES[line.decode().strip()]
+            answer = VALUES.get(line.decode().strip())
+            if answer is None:
+                continue
             self.wfile.write(f"{answer}\n".encode())
             if device.asked in device.extra:
                 time.sleep(device.late_s)
@@ -96,3 +99,41 @@ class OutOfStep(TestCase):
             time.sleep(0.05)
         self.assertEqual({v for _, v in first.samples}, {111.0})
         self.assertEqual({v for _, v in second.samples}, {222.0})
+
+
+class Silence(TestCase):
+    def poller(self, port):
+        made = Poller(protocol="scpi", host="127.0.0.1", port=port, timeout_s=1.0)
+        self.addCleanup(made.stop)
+        return made
+
+    def until(self, is_so):
+        for _ in range(400):
+            if is_so():
+                return
+            time.sleep(0.05)
+        self.fail("it did not come to that")
+
+    def test_nobody_there_is_silent_and_an_open_circuit_is_an_answer(self):
+        device = Device()
+        self.addCleanup(device.server_close)
+        poller = self.poller(device.server_address[1])
+        with patch.dict(VALUES, {"READ:A?": "9.91E37"}):
+            trace = poller.trace(A)
+            self.until(lambda: trace.lost)
+            self.assertIn("open circuit", trace.lost)
+            self.assertIsNone(poller.silent_since())
+            device.shutdown()
+        nobody = self.poller(free_port())
+        trace = nobody.trace(A)
+        self.until(lambda: trace.lost)
+        self.assertEqual(nobody.silent_since(), trace.lost_at)
+
+    def test_a_device_of_which_something_answers_is_not_silent(self):
+        device = Device()
+        self.addCleanup(device.server_close)
+        self.addCleanup(device.shutdown)
+        poller = self.poller(device.server_address[1])
+        good, bad = poller.trace(A), poller.trace({**B, "read": "READ:NOBODY?"})
+        self.until(lambda: good.samples and bad.lost)
+        self.assertIsNone(poller.silent_since())

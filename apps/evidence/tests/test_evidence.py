@@ -13,6 +13,7 @@ import zipfile
 from contextlib import redirect_stdout
 from datetime import timedelta
 from pathlib import Path
+from unittest.mock import patch
 
 from django.conf import settings
 from django.core import mail
@@ -22,6 +23,7 @@ from django.test import TransactionTestCase, override_settings
 from django.utils import timezone
 from pypdf import PdfReader
 
+from apps.bench.hub import HUB
 from apps.evidence import checking
 from apps.evidence.backup import is_overdue, make_backup
 from apps.evidence.models import Backup
@@ -451,6 +453,13 @@ class Watch(EvidenceCase):
         self.sign_in(self.marta)
         self.assertTrue(any("did not reach every folder" in says for says in self.get("evidence/").json()["wrong"]))
         self.assertEqual(settings.ANCHOR_FOLDER, "")
+
+    def test_a_device_that_does_not_answer_is_told_after_a_minute_and_not_before(self):
+        self.sign_in(self.marta)
+        for ago, is_told in ((59, False), (61, True)):
+            with self.subTest(ago=ago), patch.object(HUB, "silent", return_value={"CAL-1": timezone.now().timestamp() - ago}):
+                wrong = self.get("evidence/").json()["wrong"]
+                self.assertEqual(any("CAL-1 does not answer since" in says for says in wrong), is_told)
 
     @override_settings(ANCHOR_MAIL=["assessor@example.org"])
     def test_one_goes_by_mail_each_day_and_by_hand_and_none_at_a_signature(self):

@@ -1,17 +1,20 @@
 """The whole plant into another database and back out of a backup of it: the same rows, the same journal, and nothing overwritten."""
 
 from io import StringIO
+from unittest.mock import patch
 
 from django.core.management import CommandError, call_command
 from django.db import connections
 
 from apps.accounts.models import Person
 from apps.evidence.backup import copy_database
+from apps.evidence.management.commands import move_to
 from apps.evidence.moving import OTHER, beside, copy_all, differing
 from apps.evidence.tests.test_evidence import EvidenceCase
 from apps.journal import verify
 from apps.journal.anchoring import BY_HAND, keys, make_anchor
 from apps.journal.models import Entry
+from apps.plant.models import Instrument
 from apps.runs.models import Run, RunEvent
 from apps.runs.store import find_broken_link
 
@@ -25,7 +28,7 @@ class Moving(EvidenceCase):
     def test_every_row_goes_over_and_the_journal_holds_there(self):
         out = StringIO()
         call_command("move_to", self.address, stdout=out)
-        self.assertIn("all of it holds", out.getvalue())
+        self.assertIn("All of it is as it was here", out.getvalue())
         self.assertIn("Moved: ", out.getvalue())
         self.assertEqual(verify.check(str(self.home / "other.sqlite3"), keys(), say=lambda _: None), [])
         with beside(self.address) as other:
@@ -45,7 +48,22 @@ class Moving(EvidenceCase):
         self.assertFalse((self.home / "other.sqlite3").exists())
         out = StringIO()
         call_command("move_to", self.address, anyway=True, stdout=out, stderr=StringIO())
-        self.assertIn("Not all of it holds", out.getvalue())
+        self.assertIn("Moved: ", out.getvalue())
+
+    def test_what_does_not_hold_there_alone_is_told(self):
+        err = StringIO()
+        with (
+            patch.object(move_to, "copy_all", self.copied_and_spoilt),
+            self.assertRaisesMessage(CommandError, "not the same on both sides"),
+        ):
+            call_command("move_to", self.address, stdout=StringIO(), stderr=err)
+        self.assertIn("is not as it stands in the journal", err.getvalue())
+
+    @staticmethod
+    def copied_and_spoilt(source, target, tell):
+        counts = copy_all(source, target, tell)
+        Instrument.objects.using(target).update(urv=401)
+        return counts
 
     def test_a_difference_is_named(self):
         with beside(self.address) as other:

@@ -41,6 +41,9 @@ class Moments(TestCase):
     def test_nothing_happened_before_what_is_stored(self):
         self.assertEqual(self.ago(NOW - 60 * SECOND, NOW, stored=NOW - 20 * SECOND), [20 * SECOND, timedelta(0)])
 
+    def test_after_the_server_s_clock_was_set_back_it_is_now_all_the_same(self):
+        self.assertEqual(self.ago(NOW - 60 * SECOND, NOW, stored=NOW + timedelta(days=1)), [timedelta(0)] * 2)
+
     def test_without_a_device_s_time_it_is_now(self):
         self.assertEqual(self.ago(None, NOW), [timedelta(0)] * 2)
         self.assertEqual(self.ago(NOW - SECOND, None), [timedelta(0)] * 2)

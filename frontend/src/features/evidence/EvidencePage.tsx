@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Check, TriangleAlert } from "lucide-react";
 import type { ReactNode } from "react";
 import { client, unwrap, type Schemas } from "../../api/client";
+import { evidenceQuery } from "../../api/queries";
 import { useMay } from "../../app/session";
 import { Button, LinkButton } from "../../ui/Button";
 import { moment } from "../../ui/format";
@@ -9,13 +10,11 @@ import { Failure, Loading, Message } from "../../ui/Message";
 import { Journal } from "./Journal";
 
 type Evidence = Schemas["Evidence"];
-const KEY = ["evidence"];
 
 /** How the evidence stands; asked again while the journal is being looked through. */
 function useEvidence() {
   return useQuery({
-    queryKey: KEY,
-    queryFn: () => unwrap(client.GET("/api/v1/evidence/")),
+    ...evidenceQuery,
     refetchInterval: (q) => (q.state.data?.looked && !q.state.data.looked.ended_at ? 1_000 : false),
   });
 }
@@ -45,7 +44,7 @@ export function EvidencePage() {
   const queries = useQueryClient();
   const found = useEvidence();
   const may = useMay("look after the evidence");
-  const done = { onSuccess: (now: Evidence) => queries.setQueryData(KEY, now) };
+  const done = { onSuccess: (now: Evidence) => queries.setQueryData(evidenceQuery.queryKey, now) };
   const anchor = useMutation({ mutationFn: () => unwrap(client.POST("/api/v1/evidence/anchor/")), ...done });
   const backup = useMutation({ mutationFn: () => unwrap(client.POST("/api/v1/evidence/backup/")), ...done });
   const look = useMutation({ mutationFn: () => unwrap(client.POST("/api/v1/evidence/look-through/")), ...done });
