@@ -23,6 +23,7 @@ FULL = Trouble(
 )
 READ_ONLY = Trouble("store_read_only", f"The plant's data can only be read at present: tell whoever runs the server. {_KEPT}")
 AWAY = Trouble("store_away", f"The server can't reach the plant's data at present. {_KEPT}")
+MOVING = Trouble("store_moving", f"One server process is taking over from another just now. {_KEPT}")
 BROKEN = Trouble(
     "store_broken",
     "A part of the plant's data can't be read: the disk or the file is damaged. Tell whoever runs the server: "

@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 import argparse
+import fcntl
 import ipaddress
 import os
 import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
 
-from tools.serving import serve
+from tools.serving import serve, tell_own_address
 
 
 def is_local(host: str) -> bool:
@@ -26,6 +30,7 @@ def main() -> None:
     parser.add_argument("--port", type=int, default=8000)
     given = parser.parse_args()
     os.environ["DJANGO_SETTINGS_MODULE"] = "config.settings.plant"
+    tell_own_address(given.host, given.port)
     os.umask(0o077)  # database, files and secret are the server's alone
     import django
     from django.core.exceptions import ImproperlyConfigured
@@ -41,19 +46,35 @@ def main() -> None:
             f"Not started. On {given.host} anybody on the network could read the passwords. Leave it on localhost behind a proxy that does TLS, and say so "
             "with BEHIND_TLS=1 and ALLOWED_HOSTS."
         )
-    from django.core.management import call_command
-
-    call_command("migrate", verbosity=0)
-    from apps.evidence.taking_over import take_over
+    from apps.bench.taking_over import keep_bench
     from apps.evidence.watch import start as keep_watch
 
+    with _one_at_a_time(settings.PLANT_HOME):
+        _bring_up_to_date()
+    keep_bench()
+    keep_watch()
+    _say(given.host, given.port)
+    serve(given.host, given.port)
+
+
+@contextmanager
+def _one_at_a_time(home: Path) -> Iterator[None]:
+    """Of several processes that are started together one after the other."""
+    with (home / "starting").open("wb") as file:
+        fcntl.flock(file, fcntl.LOCK_EX)
+        yield
+
+
+def _bring_up_to_date() -> None:
+    from django.core.management import call_command
+
+    from apps.evidence.taking_over import take_over
+
+    call_command("migrate", verbosity=0)
     taken = take_over()
     if taken:
         print(f"\n  {taken} entries of what was there before went into the journal.")
-    keep_watch()
     call_command("collectstatic", interactive=False, verbosity=0)
-    _say(given.host, given.port)
-    serve(given.host, given.port)
 
 
 def _say(host: str, port: int) -> None:

@@ -9,7 +9,7 @@ import sys
 from pathlib import Path
 
 from demo.plant import PASSWORD, PEOPLE
-from tools.serving import serve
+from tools.serving import serve, tell_own_address
 
 ROOT = Path(__file__).resolve().parent.parent
 WORLD = ROOT / "demo" / "bench" / "world.json"
@@ -22,6 +22,7 @@ def main() -> None:
     parser.add_argument("--no-bench", dest="bench", action="store_false", help="without the simulated bench")
     given = parser.parse_args()
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "config.settings.demo")
+    tell_own_address(given.host, given.port)
     print(f"\n  Verify Loop, the demonstration plant Marram Bay:  http://{given.host}:{given.port}/\n")
     print(f"  Sign in with one of these names and the password  {PASSWORD}\n")
     for username, first, last, role in PEOPLE:

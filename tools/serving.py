@@ -2,11 +2,18 @@
 
 from __future__ import annotations
 
+import os
 import warnings
 
 import uvicorn
 
 MOST_CONNECTIONS = 800  # at once; a page holds one or two
+
+
+def tell_own_address(host: str, port: int) -> None:
+    """Where other processes of the same plant reach this one, unless the environment says it."""
+    at = {"0.0.0.0": "127.0.0.1", "::": "[::1]"}.get(host, f"[{host}]" if ":" in host else host)  # noqa: S104 -- all addresses: this machine's own is one of them
+    os.environ.setdefault("OWN_ADDRESS", f"http://{at}:{port}")
 
 
 def serve(host: str, port: int) -> None:

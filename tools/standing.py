@@ -80,8 +80,9 @@ class Server:
         return found
 
     def start(self, room: int | None = None) -> float:
-        """Seconds to the first page. room: how many bytes a file may be larger than the database is now."""
-        most = None if room is None else max(p.stat().st_size for p in self.home.glob("verify-loop.sqlite3*")) + room
+        """Seconds to the first page. room: how many bytes can still be written to the log of what was written."""
+        log = self.database.with_name(self.database.name + "-wal")
+        most = None if room is None else (log.stat().st_size if log.exists() else 0) + room
 
         def limit() -> None:
             if most is not None:
@@ -225,6 +226,12 @@ def _stood(server: Server, typists: Sequence[Typist], starts: Sequence[float]) -
     return Stood(len(acknowledged), *counts, failures, sum(t.refused for t in typists), wrong, p95, took[-1], max(starts))
 
 
+def _until(is_so: Callable[[], bool]) -> None:
+    began = time.monotonic()
+    while not is_so() and time.monotonic() - began < START_S:
+        time.sleep(0.02)
+
+
 def killed(times: int, *, seed: int = 1, fills: bool = True) -> Stood:
     """Killed so many times at random while somebody types; every other time with next to no room left, where it fills up."""
     chance = random.Random(seed)
@@ -239,12 +246,13 @@ def killed(times: int, *, seed: int = 1, fills: bool = True) -> Stood:
             starts.append(server.start(LITTLE_ROOM if fills and n % 2 else None))
             if n == 0:
                 worker.start()
+            if fills and n % 2:
+                _until(lambda told=typist.refused: typist.refused > told)
             time.sleep(chance.uniform(0.05, 0.8))
             server.kill()
         starts.append(server.start())
-        before, began = len(typist.acknowledged), time.monotonic()
-        while len(typist.acknowledged) < before + 3 and time.monotonic() - began < START_S:
-            time.sleep(0.05)
+        before = len(typist.acknowledged)
+        _until(lambda: len(typist.acknowledged) >= before + 3)
         is_over.set()
         worker.join(START_S)
         server.kill()

@@ -17,7 +17,7 @@ from apps.accounts.access import ADMINISTRATOR
 from apps.accounts.models import Person
 from apps.accounts.people import take_names, tell
 from apps.accounts.services import require_strong
-from config.plant_file import check_zone, write_plant
+from config.plant_file import check_zone, read_plant, write_plant
 from metrology.faults import Fault, Faults
 
 LONGEST_NAME = 60
@@ -66,10 +66,22 @@ def set_up(data: Mapping[str, Any], now: datetime) -> Person:
         made.save()
         tell(made, made, "Set the plant up as its first administrator", now)
         write_plant(_plant_file(), plant, zone)
-    settings.PLANT_NAME, settings.PLANT_TIME_ZONE, settings.TIME_ZONE = plant, zone, zone  # other processes read the file when they start
-    timezone.get_default_timezone.cache_clear()  # type: ignore[attr-defined]
+    _go_by(plant, zone)
     _code_file().unlink(missing_ok=True)
     return made
+
+
+def catch_up() -> None:
+    """Take in what the plant is called where another process of the server was the one that set it up."""
+    if settings.PLANT_FILE is not None and not settings.PLANT_NAME:
+        plant, zone = read_plant(settings.PLANT_FILE)
+        if plant:
+            _go_by(plant, zone)
+
+
+def _go_by(plant: str, zone: str) -> None:
+    settings.PLANT_NAME, settings.PLANT_TIME_ZONE, settings.TIME_ZONE = plant, zone, zone
+    timezone.get_default_timezone.cache_clear()  # type: ignore[attr-defined]
 
 
 def _wrong_with_plant(data: Mapping[str, Any], plant: str, zone: str) -> list[Fault]:

@@ -13,6 +13,7 @@ from django.utils import timezone
 
 from apps.bench.capture import capture_reading, live_of
 from apps.bench.hub import HUB
+from apps.bench.lease import LEASE
 from apps.bench.live import RunLive
 from apps.bench.models import DONE, RUNNING, STOPPED, AutoCapture
 from apps.bench.selectors import find_signal
@@ -293,6 +294,8 @@ class Engine(threading.Thread):
             AutoCapture.objects.filter(pk=self.auto_id).update(progress=rows, says=next((r["says"] for r in rows if not r["is_over"]), ""))
 
     def _finish(self, status: str, says: str) -> None:
+        if not LEASE.is_here:  # whoever holds the bench now goes on with it
+            return
         rows = [{"label": lane.label, "says": lane.says, "is_over": lane.is_over} for lane in self.lanes]
         AutoCapture.objects.filter(pk=self.auto_id, status=RUNNING).update(
             status=status, says=says[:400], progress=rows, ended_at=timezone.now()

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import threading
 
+from apps.bench.lease import LEASE
 from apps.bench.live import RunLive
 from apps.bench.models import Device
 from apps.bench.poller import Poller, Trace
 from apps.bench.selectors import find_signal
+from apps.bench.sources.base import SourceFault
 from metrology.methods.method import Method
 from metrology.run.state import RunState
 
@@ -23,7 +25,9 @@ class Hub:
         self._runs: dict[str, RunLive] = {}
 
     def poller(self, device: Device) -> Poller:
-        """The poller of a device; a new one when its address has changed."""
+        """The poller of a device; a new one when its address has changed. Raises a SourceFault where another process reads the devices."""
+        if not LEASE.is_here:
+            raise SourceFault("The devices are read by another process of the server.", code="elsewhere")
         with self._lock:
             key = (device.protocol, device.host, device.port, device.timeout_s)
             found = self._pollers.get(device.code)

@@ -1,4 +1,4 @@
-"""Devices that are read live, and captures that go on by themselves."""
+"""Devices that are read live, which process reads them, and captures that go on by themselves."""
 
 from __future__ import annotations
 
@@ -40,6 +40,17 @@ class Device(models.Model):
     def signal(self, key: str) -> dict[str, Any] | None:
         """The signal of that key."""
         return next((s for s in self.signals if s["key"] == key), None)
+
+
+class BenchHolder(models.Model):
+    """The server process that holds the bench, where the others find it. The lock in `lease.py` decides, not this row."""
+
+    address = models.CharField(max_length=200, blank=True)  # such as http://127.0.0.1:8000
+    process = models.PositiveIntegerField()
+    since = models.DateTimeField()
+
+    def __str__(self) -> str:
+        return self.address
 
 
 class AutoCapture(models.Model):

@@ -11,6 +11,7 @@ from django.conf import settings
 from django.db import connection
 from django.utils import timezone
 
+from apps.bench.lease import LEASE
 from apps.evidence import checking
 from apps.evidence.backup import last_good, make_backup
 from apps.evidence.models import Backup, LookThrough
@@ -53,7 +54,8 @@ def _watch() -> None:
     while True:
         try:
             clock.look(timezone.now(), time.monotonic())
-            do_what_is_due(timezone.now())
+            if LEASE.is_here:  # of several processes one looks after it
+                do_what_is_due(timezone.now())
         except Exception:  # tomorrow is another day, and the status page tells what is overdue
             log.exception("The evidence could not be looked after")
         finally:

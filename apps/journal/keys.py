@@ -9,6 +9,8 @@ from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 from cryptography.hazmat.primitives.serialization import Encoding, NoEncryption, PrivateFormat, PublicFormat
 from django.conf import settings
 
+from config.made_once import made_once
+
 PRIVATE, PUBLIC = "signing-key", "public-key.txt"
 
 
@@ -19,16 +21,16 @@ def folder() -> Path:
 
 @cache
 def _key(path: Path) -> Ed25519PrivateKey:
-    kept = path / PRIVATE
-    if not kept.exists():
-        path.mkdir(parents=True, exist_ok=True, mode=0o700)
-        made = Ed25519PrivateKey.generate()
-        kept.touch(mode=0o600)
-        kept.write_bytes(made.private_bytes(Encoding.Raw, PrivateFormat.Raw, NoEncryption()))
-        (path / PUBLIC).write_text(
-            f"Public key of the journal of {settings.PLANT_NAME or 'this plant'} (Ed25519)\n{_public(made)}\n", encoding="utf-8"
-        )
-    return Ed25519PrivateKey.from_private_bytes(kept.read_bytes())
+    path.mkdir(parents=True, exist_ok=True, mode=0o700)
+    found = Ed25519PrivateKey.from_private_bytes(made_once(path / PRIVATE, _new))
+    if not (path / PUBLIC).exists():
+        told = f"Public key of the journal of {settings.PLANT_NAME or 'this plant'} (Ed25519)\n{_public(found)}\n"
+        (path / PUBLIC).write_text(told, encoding="utf-8")
+    return found
+
+
+def _new() -> bytes:
+    return Ed25519PrivateKey.generate().private_bytes(Encoding.Raw, PrivateFormat.Raw, NoEncryption())
 
 
 def _public(key: Ed25519PrivateKey) -> str:

@@ -121,6 +121,7 @@ PLANT_TIME_ZONE = env("PLANT_TIME_ZONE", default="Europe/Lisbon")
 TIME_ZONE = PLANT_TIME_ZONE  # days begin at the plant's midnight; stored is UTC
 require_zone(PLANT_TIME_ZONE)
 PLANT_NAME = env("PLANT_NAME", default="")
+OWN_ADDRESS = env("OWN_ADDRESS", default="")  # where other processes of the same plant reach this one, such as http://127.0.0.1:8000
 PLANT_FILE: Path | None = None  # where name and zone are kept that the first visit tells; none: they come from the environment alone
 
 STATIC_URL = "/static/"

@@ -7,6 +7,7 @@ from typing import Any
 import environ
 from django.core.exceptions import ImproperlyConfigured
 
+from config.made_once import made_once
 from config.plant_file import check_zone
 from metrology.faults import Fault
 
@@ -15,11 +16,7 @@ SQLITE_DURABLE = "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA busy_
 
 def kept_secret(folder: Path) -> str:
     """The secret of a folder, made the first time, for the server's eyes alone."""
-    path = folder / "secret-key"
-    if not path.exists():
-        path.touch(mode=0o600)
-        path.write_text(secrets.token_urlsafe(50))
-    return path.read_text()
+    return made_once(folder / "secret-key", lambda: secrets.token_urlsafe(50).encode()).decode()
 
 
 def database(folder: Path) -> dict[str, Any]:

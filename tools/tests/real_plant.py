@@ -30,6 +30,7 @@ class RealPlant(TestCase):
     """A server of a real plant in a folder of its own, and somebody who asks it."""
 
     def setUp(self):
+        self.ports = []
         self.home = Path(tempfile.mkdtemp())
         self.addCleanup(shutil.rmtree, self.home, ignore_errors=True)
         plain = {
@@ -51,7 +52,7 @@ class RealPlant(TestCase):
             server.communicate()
 
         self.addCleanup(end)
-        self.port = port
+        self.ports.append(port)
         self.visit(f"http://127.0.0.1:{port}")
         while server.poll() is None:
             try:

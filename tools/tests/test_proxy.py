@@ -51,7 +51,7 @@ class Proxy(RealPlant):
             ("loop.example.org;", "localhost;"),
             ("/etc/ssl/certs/loop.crt", f"{home}/loop.crt"),
             ("/etc/ssl/private/loop.key", f"{home}/loop.key"),
-            ("http://127.0.0.1:8000", f"http://127.0.0.1:{self.port}"),
+            ("server 127.0.0.1:8000;", " ".join(f"server 127.0.0.1:{each};" for each in self.ports)),
         ):
             self.assertIn(old, site)
             site = site.replace(old, new)
@@ -100,3 +100,35 @@ class Proxy(RealPlant):
         db = sqlite3.connect(home / "verify-loop.sqlite3")
         self.assertEqual({row[0] for row in db.execute("SELECT ip_address FROM axes_accessattempt")}, {"127.0.0.1"})
         db.close()
+
+    def test_two_processes_serve_one_plant_and_either_goes_on_alone(self):
+        ends = [self.serve(BEHIND_TLS="1", ALLOWED_HOSTS="localhost") for _ in range(2)]
+        home = self.home / "plant"
+        self.proxy()
+        code = (home / "first-start-code").read_text()
+        self.ask("/api/v1/first-start/", {**VISIT, "code": code})
+        self.assertEqual(json.loads(self.ask("/api/v1/instruments/"))["total"], 0)
+        names = {json.loads(self.ask("/api/v1/session/"))["plant"] for _ in range(4)}  # of either in turn
+        self.assertEqual(names, {"Tern Point"})
+        for _ in range(4):
+            self.assertEqual(json.loads(self.ask("/api/v1/holds/")), [])
+        self.assertEqual(self.holder(home), self.ports[0])
+        ends[0]()
+        self.assertEqual(json.loads(self.patiently("/api/v1/holds/")), [])
+        self.assertEqual(self.holder(home), self.ports[1])
+        self.assertEqual(json.loads(self.ask("/api/v1/session/"))["person"]["username"], "asta")
+
+    def holder(self, home):
+        db = sqlite3.connect(home / "verify-loop.sqlite3")
+        address = db.execute("SELECT address FROM bench_benchholder").fetchone()[0]
+        db.close()
+        return int(address.rpartition(":")[2])
+
+    def patiently(self, path):
+        """As the page does it: whoever is told to come again comes again."""
+        while True:
+            try:
+                return self.ask(path)
+            except urllib.error.HTTPError as refused:
+                self.assertEqual((refused.code, json.loads(refused.read())["code"]), (503, "store_moving"))
+                time.sleep(0.1)

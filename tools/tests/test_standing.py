@@ -12,6 +12,7 @@ class Standing(TestCase):
         stood = killed(3, seed=7)
         self.assertEqual((stood.lost, stood.doubled, stood.failures, stood.wrong), (0, 0, 0, []), stood)
         self.assertGreaterEqual(stood.acknowledged, 3)
+        self.assertGreaterEqual(stood.refused, 1)  # it was full indeed
 
     def test_what_is_not_there_would_be_seen(self):
         import sqlite3

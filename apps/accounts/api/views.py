@@ -34,6 +34,7 @@ def _person(p: Person) -> dict[str, Any]:
 
 
 def _session(request: Request) -> dict[str, Any]:
+    first_start.catch_up()
     p = request.user
     person = _person(p) if isinstance(p, Person) else None
     empty = person is None and first_start.is_new()
