@@ -33,10 +33,23 @@ class Review(BrowserTestCase):
         p.get_by_role("link", name=re.compile("PT-2110.*Resume")).click()
         expect(p.get_by_text("Returned by Marta Calder")).to_be_visible()
         steps.sign("Valve V-12")
+        self.check_countersigned_by_a_planner(at)
         reviewer.goto(at)
-        reviewer.get_by_label("Your password").fill(PASSWORD)
+        expect(reviewer.get_by_text("Countersigned by Ruben Calder, who saw it done,")).to_be_visible()
+        reviewer.get_by_label("Your password", exact=True).fill(PASSWORD)
         reviewer.get_by_role("button", name="Accept it").click()
         expect(reviewer.get_by_text("signed and accepted")).to_be_visible()
+
+    def check_countersigned_by_a_planner(self, at):
+        p = self.open_browser()
+        self.sign_in(p, "ruben")
+        p.goto(at)
+        p.get_by_role("button", name="Countersign").click()
+        for capacity, says in (("who did part of the work", "You did no part of this work"), ("who saw it done", "Your name is under it.")):
+            p.get_by_label("I countersign as somebody").select_option(label=capacity)
+            p.get_by_label("Your password, to countersign").fill(PASSWORD)
+            p.get_by_label("Your password, to countersign").press("Enter")
+            expect(p.get_by_text(says)).to_be_visible()
 
     def test_references_that_will_not_do_say_why_and_an_override_takes_a_reviewer(self):
         p, steps = self.page, RunSteps(self.page)

@@ -14,6 +14,7 @@ PERMISSIONS: dict[str, frozenset[str]] = {
     "work on a run": frozenset({"technician"}),
     "end another's hold": frozenset({"reviewer", "administrator"}),
     "sign a run": frozenset({"technician"}),
+    "countersign a record": frozenset({"technician", "planner", "reviewer", "administrator"}),
     "void a run": frozenset({"technician", "administrator"}),
     "review a record": frozenset({"reviewer"}),
     "override a reference": frozenset({"reviewer"}),

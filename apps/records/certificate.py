@@ -384,11 +384,12 @@ def _anchored(proof: Mapping[str, Any] | None) -> list[Flowable]:
 
 def _signatures(run: Run, view: RunView, proof: Mapping[str, Any] | None) -> list[Flowable]:
     lines: list[Flowable] = []
-    for word, note in (("Signed", view["signed"]), ("Reviewed and accepted", view["reviewed"]), ("Voided", view["voided"])):
+    second = [("Countersigned", note, f" {note['kind']},") for note in view["countersigned"]]
+    rest = [("Reviewed and accepted", view["reviewed"], ""), ("Voided", view["voided"], "")]
+    for word, note, capacity in [("Signed", view["signed"], ""), *second, *rest]:
         if note:
-            lines.append(
-                text(f"{word} by {note['by']}, {local(note['at'])}, password given again." + (f" {note['text']}" if note["text"] else ""))
-            )
+            told = f"{word} by {note['by']},{capacity} {local(note['at'])}, password given again."
+            lines.append(text(told + (f" {note['text']}" if note["text"] else "")))
     code = f"verify-loop:{run.label}:{run.events_count}:{run.head}"
     side = 116.0 if proof else 74.0  # what holds a signature has modules of its own size still
     if proof:

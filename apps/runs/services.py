@@ -44,6 +44,7 @@ from metrology.methods.registry import get_method
 from metrology.methods.setup import RunSetup, setup_payload
 from metrology.quantities.typed import parse_typed
 from metrology.run.asked_types import ASKED
+from metrology.run.countersigning import PART
 from metrology.run.events import Event
 from metrology.run.fields import text_of
 from metrology.run.rules import admit
@@ -320,9 +321,29 @@ def sign_run(*, actor: Person, run_id: uuid.UUID, expected_seq: int, note: str, 
     require(actor, "sign a run")
     run, _, state = load_state(run_id)
     if actor.username not in state.workers:
-        raise NotAllowed("not_yours", f"{run.label} is the work of {run.technician.name}; only those who did part of it sign it.")
+        whose = f"{run.label} is the work of {run.technician.name}"
+        raise NotAllowed("not_yours", f"{whose}; only those who did part of it sign it, others countersign once it is signed.")
     told = {"note": note, "plant": {**_plant(), **due_once_signed(run, state, now)}}
     return _append(actor, run_id, expected_seq, [NewEvent(uuid.uuid4(), "signed", told)], now)
+
+
+def countersign_run(
+    *, actor: Person, run_id: uuid.UUID, capacity: str, note: str, expected_seq: int, now: datetime
+) -> tuple[Run, RunState]:
+    """Put a second name under a signed run, saying as what; the password was confirmed at the door. Who countersigns does not review it."""
+    require(actor, "countersign a record")
+    run, _, state = load_state(run_id)
+    if actor.username in state.signers:
+        raise NotAllowed("signed_already", f"Your name is under {run.label} already. Nothing was stored.")
+    if (capacity == PART) != (actor.username in state.workers):
+        did = (
+            "You did part of this work: countersign as that."
+            if capacity != PART
+            else "You did no part of this work: countersign as something else."
+        )
+        raise Fault("wrong_capacity", f"{did} Nothing was stored.", field="capacity")
+    event = NewEvent(uuid.uuid4(), "countersigned", {"capacity": capacity, "note": note})
+    return _append(actor, run_id, expected_seq, [event], now)
 
 
 def review_run(*, actor: Person, run_id: uuid.UUID, verdict: str, reason: str, expected_seq: int, now: datetime) -> tuple[Run, RunState]:
@@ -330,7 +351,7 @@ def review_run(*, actor: Person, run_id: uuid.UUID, verdict: str, reason: str, e
     require(actor, "review a record")
     _, _, state = load_state(run_id)
     if actor.username in state.contributors:
-        raise NotAllowed("own_work", "You worked on this run; somebody else must review it.")
+        raise NotAllowed("own_work", "You worked on this run or countersigned it; somebody else must review it.")
     if verdict not in ("accept", "return"):
         raise Fault("unknown_choice", "Accept it or return it.", field="verdict")
     event = (

@@ -12,7 +12,7 @@ from apps.journal.writing import is_taken_over
 from apps.runs.models import Run
 from apps.runs.store import find_broken_link
 
-ANCHORED = ("signed", "reviewed", "voided")  # after which the head of the journal is signed
+ANCHORED = ("signed", "countersigned", "reviewed", "voided")  # after which the head of the journal is signed
 
 
 @dataclass(frozen=True)

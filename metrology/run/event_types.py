@@ -308,6 +308,13 @@ class Reviewed(TypedDict):
     note: NotRequired[str]
 
 
+class Countersigned(TypedDict):
+    """A second name under a signature. capacity: as what, of `countersigning.CAPACITIES`."""
+
+    capacity: str
+    note: NotRequired[str]
+
+
 class Returned(TypedDict):
     """Sent back to be put right."""
 
@@ -348,6 +355,7 @@ KEPT: Mapping[str, type] = {
     "decision_made": DecisionMade,
     "note_added": NoteAdded,
     "signed": Signed,
+    "countersigned": Countersigned,
     "reviewed": Reviewed,
     "returned": Returned,
     "voided": Voided,

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any
 
+from metrology.run.countersigning import CAPACITIES
 from metrology.run.events import Event
 
 _WORDS: dict[str, Callable[[Mapping[str, Any]], str]] = {
@@ -54,6 +55,7 @@ _WORDS: dict[str, Callable[[Mapping[str, Any]], str]] = {
     "decision_made": lambda p: f"decided: {p['choice']}",
     "note_added": lambda p: f"noted: {p['text']}",
     "signed": lambda _: "signed the run",
+    "countersigned": lambda p: f"countersigned, as {CAPACITIES[p['capacity']]}" + (f": {p['note']}" if p.get("note") else ""),
     "reviewed": lambda _: "accepted the record",
     "returned": lambda p: f"returned the record: {p['reason']}",
     "voided": lambda p: f"voided the run: {p['reason']}",

@@ -16,6 +16,7 @@ from metrology.quantities.words import minutes as minutes_text
 from metrology.run.assigning import admit_reference, admit_standard, require_plan
 from metrology.run.chromatograms import admit_chromatogram
 from metrology.run.computing import admit_computed
+from metrology.run.countersigning import admit_countersignature
 from metrology.run.counting import admit_clock_end, admit_count
 from metrology.run.entries import OWN_KEYS
 from metrology.run.fields import check_fields, entered, text_of
@@ -118,7 +119,7 @@ def admit(state: RunState, method: Method, event_type: str, *, payload: Mapping[
         raise Fault("voided", "This run was voided; nothing can be added to it. Start a new run.")
     if state.status == "accepted":
         raise Fault("accepted", "This record has been accepted; nothing can be added to it.")
-    if state.signed and event_type not in ("reviewed", "returned", "note_added"):
+    if state.signed and event_type not in ("countersigned", "reviewed", "returned", "note_added"):
         raise Fault("signed", f"This run was signed by {state.signed.by}; nothing can be added to it.")
     return rule(Admission(state, method, now), payload)
 
@@ -405,7 +406,12 @@ def _seal(a: Admission, payload: Mapping[str, Any]) -> Payload:
 
 def _require_signed(a: Admission) -> None:
     if not a.state.signed:
-        raise Fault("not_signed", "Only a signed run can be reviewed.")
+        raise Fault("not_signed", "Only a signed run can be countersigned or reviewed.")
+
+
+def _countersigned(a: Admission, payload: Mapping[str, Any]) -> Payload:
+    _require_signed(a)
+    return admit_countersignature(payload)
 
 
 def _reviewed(a: Admission, payload: Mapping[str, Any]) -> Payload:
@@ -467,6 +473,7 @@ _RULES: dict[str, Callable[[Admission, Mapping[str, Any]], Payload]] = {
     "decision_made": _decision_made,
     "note_added": _note_added,
     "signed": _signed,
+    "countersigned": _countersigned,
     "reviewed": _reviewed,
     "returned": _returned,
     "voided": _voided,

@@ -75,6 +75,8 @@ class RunState:
     decisions: dict[str, DecisionMade] = field(default_factory=dict)
     notes: list[Note] = field(default_factory=list)
     signed: Note | None = None
+    countersigned: list[Note] = field(default_factory=list)
+    signers: set[str] = field(default_factory=set)  # whose names are under it: nobody's twice
     reviewed: Note | None = None
     voided: Note | None = None
     was_returned: bool = False
@@ -145,7 +147,7 @@ def apply(state: RunState, event: Event) -> None:
         state.off_clock[event.author_name] = count + 1, max(off, most, key=abs)
     if event.type not in ("reviewed", "returned"):
         state.contributors.add(event.author)
-        if event.type != "note_added":
+        if event.type not in ("note_added", "countersigned"):
             state.workers.add(event.author)
 
 
@@ -391,6 +393,13 @@ def _signed(s: RunState, e: Event) -> None:
     s.signed = Note("signed", p.get("note", ""), e.author_name, e.at)
     s.seal = p.get("seal")
     s.was_returned = False
+    s.countersigned, s.signers = [], {e.author}
+
+
+def _countersigned(s: RunState, e: Event) -> None:
+    p: kept.Countersigned = e.payload
+    s.countersigned.append(Note(p["capacity"], p.get("note", ""), e.author_name, e.at))
+    s.signers.add(e.author)
 
 
 def _reviewed(s: RunState, e: Event) -> None:
@@ -402,6 +411,7 @@ def _returned(s: RunState, e: Event) -> None:
     p: kept.Returned = e.payload
     s.notes.append(Note("returned", p["reason"], e.author_name, e.at))
     s.signed = s.seal = None
+    s.countersigned, s.signers = [], set()
     s.was_returned = True
 
 
@@ -437,6 +447,7 @@ _APPLY = {
     "decision_made": _decision_made,
     "note_added": _note_added,
     "signed": _signed,
+    "countersigned": _countersigned,
     "reviewed": _reviewed,
     "returned": _returned,
     "voided": _voided,

@@ -20,6 +20,7 @@ from metrology.methods.steps import PHASES, UNHELD_NOTES
 from metrology.quantities.transfer import KINDS
 from metrology.quantities.words import iso, ratio
 from metrology.run.chromatograms import chromatogram_rows
+from metrology.run.countersigning import CAPACITIES
 from metrology.run.current_step import beside, current_step, pass_rows
 from metrology.run.entries import Hold, Note
 from metrology.run.evidence import set_evidence
@@ -57,7 +58,22 @@ from metrology.run.view_types import (
 )
 
 # What goes on after a run has ended: the rest of a view is sealed with the signature.
-LIVE_KEYS = ("seq", "status", "closed", "step", "beside", "holds", "notes", "unheld", "signed", "reviewed", "voided", "blocks", "seal")
+LIVE_KEYS = (
+    "seq",
+    "status",
+    "closed",
+    "step",
+    "beside",
+    "holds",
+    "notes",
+    "unheld",
+    "signed",
+    "countersigned",
+    "reviewed",
+    "voided",
+    "blocks",
+    "seal",
+)
 
 # What the hour alone can change; of the rest, the same events make the same view.
 HOURLY_KEYS = ("seq", "status", "closed", "step", "beside", "holds", "timers", "blocks")
@@ -119,6 +135,7 @@ def make_view(state: RunState, method: Method, now: datetime) -> RunView:
         "notes": notes,
         "unheld": _unheld(notes),
         "signed": _note(state.signed),
+        "countersigned": _countersigned(state),
         "reviewed": _note(state.reviewed),
         "voided": _note(state.voided),
         "policies": policy_words(state.setup, method),
@@ -209,6 +226,7 @@ def _live_part(state: RunState, now: datetime) -> dict[str, Any]:
         "notes": notes,
         "unheld": _unheld(notes),
         "signed": _note(state.signed),
+        "countersigned": _countersigned(state),
         "reviewed": _note(state.reviewed),
         "voided": _note(state.voided),
         "blocks": [],
@@ -321,6 +339,10 @@ def _points_words(state: RunState) -> str:
 
 def _note(note: Note | None) -> NoteData | None:
     return {"kind": note.kind, "text": note.text, "by": note.by, "at": iso(note.at)} if note else None
+
+
+def _countersigned(state: RunState) -> list[NoteData]:
+    return [{"kind": CAPACITIES[n.kind], "text": n.text, "by": n.by, "at": iso(n.at)} for n in state.countersigned]
 
 
 def _surroundings(state: RunState) -> list[Named]:

@@ -345,6 +345,7 @@ class RunView(TypedDict):
     decisions: list[DecisionData]
     notes: list[NoteData]
     signed: NoteData | None
+    countersigned: list[NoteData]  # their kind: as what, in words
     reviewed: NoteData | None
     voided: NoteData | None
     policies: list[str]

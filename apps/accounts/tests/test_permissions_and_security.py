@@ -20,6 +20,7 @@ class Permissions(PlantTestCase):
             "start a run": {"technician"},
             "work on a run": {"technician"},
             "sign a run": {"technician"},
+            "countersign a record": set(ROLES.values()),
             "void a run": {"technician", "administrator"},
             "end another's hold": {"reviewer", "administrator"},
             "review a record": {"reviewer"},

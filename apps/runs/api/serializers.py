@@ -80,6 +80,12 @@ class SignSerializer(ProofSerializer):
     note = serializers.CharField(allow_blank=True, required=False, default="")
 
 
+class CountersignSerializer(ProofSerializer):
+    expected_seq = serializers.IntegerField(min_value=0)
+    capacity = serializers.CharField(max_length=10, allow_blank=True)
+    note = serializers.CharField(allow_blank=True, required=False, default="")
+
+
 class ReviewSerializer(ProofSerializer):
     expected_seq = serializers.IntegerField(min_value=0)
     verdict = serializers.CharField(max_length=10)

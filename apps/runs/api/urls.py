@@ -15,6 +15,7 @@ urlpatterns = [
     path("runs/<uuid:run_id>/events/", views.EventsView.as_view(), name="run-events"),
     path("runs/<uuid:run_id>/override-reference/", views.OverrideView.as_view(), name="run-override"),
     path("runs/<uuid:run_id>/sign/", views.SignView.as_view(), name="run-sign"),
+    path("runs/<uuid:run_id>/countersign/", views.CountersignView.as_view(), name="run-countersign"),
     path("runs/<uuid:run_id>/review/", views.ReviewView.as_view(), name="run-review"),
     path("runs/<uuid:run_id>/void/", views.VoidView.as_view(), name="run-void"),
     path("runs/<uuid:run_id>/second/", views.SecondView.as_view(), name="run-second"),

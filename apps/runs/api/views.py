@@ -19,6 +19,7 @@ from apps.runs import services
 from apps.runs.api.serializers import (
     AppendedSerializer,
     AppendSerializer,
+    CountersignSerializer,
     LogRowSerializer,
     OverrideSerializer,
     ReviewSerializer,
@@ -114,6 +115,18 @@ class SignView(APIView):
             actor=signed_in(request), run_id=run_id, expected_seq=given["expected_seq"], note=given["note"], now=now
         )
         return Response(run_data(run, state, now))
+
+
+class CountersignView(APIView):
+    @extend_schema(operation_id="countersign_run", request=CountersignSerializer, responses=ANSWERS)
+    def post(self, request: Request, run_id: uuid.UUID) -> Response:
+        """A second name under a signed run: of whoever did part of the work, saw it done, or answers for it."""
+        given = parsed(CountersignSerializer, request)
+        require(request.user, "countersign a record")
+        confirm_password(request._request, signed_in(request), given["password"], given["one_time"])
+        now = timezone.now()
+        told = {k: given[k] for k in ("capacity", "note", "expected_seq")}
+        return Response(run_data(*services.countersign_run(actor=signed_in(request), run_id=run_id, now=now, **told), now))
 
 
 class ReviewView(APIView):

@@ -44,13 +44,69 @@ class Signing(PlantTestCase):
 
     def test_a_signature_cannot_be_appended_as_an_event(self):
         self.to_sign()
-        for kind in ("signed", "reviewed", "returned", "voided", "run_started"):
+        for kind in ("signed", "countersigned", "reviewed", "returned", "voided", "run_started"):
             self.assertFailure(self.send((kind, {"note": ""})), 400, "unknown_event")
 
     def test_nothing_can_be_added_after_the_signature_but_a_note(self):
         self.signed_run()
         self.assertFailure(self.send(("step_confirmed", {"step": "restore"})), 400, "signed")
         self.ok(("note_added", {"text": "seen again next day"}))
+
+
+class Countersigning(PlantTestCase):
+    def test_others_put_their_name_under_it_saying_as_what(self):
+        self.prepare()
+        self.sign_in(self.tomas)
+        self.read(GOOD[:2])
+        self.assertFailure(self.countersign("part"), 400, "not_signed")
+        self.sign_in(self.ines)
+        self.read(GOOD[2:], first=2)
+        self.put_back()
+        self.assertEqual(self.sign().status_code, 200)
+        self.assertFailure(self.countersign("part"), 403, "signed_already")
+        self.sign_in(self.tomas)
+        self.assertFailure(self.countersign("part", password="not-mine"), 400, "wrong_password")
+        self.assertFailure(self.countersign(""), 400, "wrong_capacity")
+        self.assertFailure(self.countersign("witness"), 400, "wrong_capacity")
+        told = self.countersign("part", "readings 1 and 2").json()["view"]
+        self.assertEqual(
+            [(n["by"], n["kind"], n["text"]) for n in told["countersigned"]],
+            [(self.tomas.name, "who did part of the work", "readings 1 and 2")],
+        )
+        self.assertFailure(self.countersign("part"), 403, "signed_already")
+        self.sign_in(self.ruben)
+        self.assertFailure(self.countersign("part"), 400, "wrong_capacity")
+        self.assertFailure(self.countersign("friend"), 400, "unknown_choice")
+        self.assertEqual(len(self.countersign("witness").json()["view"]["countersigned"]), 2)
+        pdf = self.get(f"runs/{self.run_id}/certificate.pdf").content
+        text = " ".join(" ".join(page.extract_text() for page in PdfReader(BytesIO(pdf)).pages).split())
+        self.assertIn(f"Countersigned by {self.tomas.name}, who did part of the work,", text)
+        self.assertIn(f"Countersigned by {self.ruben.name}, who saw it done,", text)
+        log = [e["what"] for e in self.get(f"runs/{self.run_id}/log/").json()]
+        self.assertIn("countersigned, as who did part of the work: readings 1 and 2", log)
+
+    def test_who_countersigned_does_not_review_and_a_return_takes_their_names_off(self):
+        self.signed_run()
+        self.sign_in(self.marta)
+        self.assertEqual(self.countersign("answers").status_code, 200)
+        self.assertFailure(self.review("accept"), 403, "own_work")
+        self.tomas.role = "reviewer"
+        self.tomas.save()
+        self.sign_in(self.tomas)
+        told = self.review("return", "Which valve?").json()["view"]
+        self.assertEqual(told["countersigned"], [])
+        self.seq = told["seq"]
+        self.sign_in(self.ines)
+        self.assertEqual(self.sign().json()["view"]["countersigned"], [])
+        self.sign_in(self.marta)
+        self.assertEqual(self.countersign("answers").status_code, 200)
+
+    def test_nothing_is_added_to_an_accepted_record(self):
+        self.signed_run()
+        self.sign_in(self.marta)
+        self.seq = self.review("accept").json()["view"]["seq"]
+        self.sign_in(self.tomas)
+        self.assertFailure(self.countersign("witness"), 400, "accepted")
 
 
 class Reviewing(PlantTestCase):

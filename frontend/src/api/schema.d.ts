@@ -1871,6 +1871,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{run_id}/countersign/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A second name under a signed run: of whoever did part of the work, saw it done, or answers for it. */
+        post: operations["countersign_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{run_id}/device/accept/": {
         parameters: {
             query?: never;
@@ -3233,6 +3250,12 @@ export interface components {
                     by: string;
                     at: string | null;
                 } | null;
+                countersigned: {
+                    kind: string;
+                    text: string;
+                    by: string;
+                    at: string | null;
+                }[];
                 /** @description A remark. */
                 reviewed: {
                     kind: string;
@@ -3661,6 +3684,16 @@ export interface components {
         Component: {
             name: string;
             unit: string;
+        };
+        /** @description Who somebody is, once more: the password, and a code of their device where the plant wants one. */
+        CountersignRequest: {
+            password: string;
+            /** @default  */
+            one_time: string;
+            expected_seq: number;
+            capacity: string;
+            /** @default  */
+            note: string;
         };
         Crew: {
             username: string;
@@ -6176,6 +6209,12 @@ export interface components {
                     by: string;
                     at: string | null;
                 } | null;
+                countersigned: {
+                    kind: string;
+                    text: string;
+                    by: string;
+                    at: string | null;
+                }[];
                 /** @description A remark. */
                 reviewed: {
                     kind: string;
@@ -18596,6 +18635,110 @@ export interface operations {
         requestBody?: {
             content: {
                 "application/json": components["schemas"]["LiveChromatogramRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            /** @description Nobody is signed in any more. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            /** @description The role does not allow this, or the request is not from the page. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            /** @description There is no such thing. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            /** @description More than may be sent at once. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            /** @description Not in a form that is taken. */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            /** @description Too many wrong passwords. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+            /** @description The data can't be reached. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
+                };
+            };
+        };
+    };
+    countersign_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CountersignRequest"];
             };
         };
         responses: {

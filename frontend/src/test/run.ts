@@ -77,6 +77,7 @@ const VIEW: RunView = {
   decisions: [],
   notes: [],
   signed: null,
+  countersigned: [],
   reviewed: null,
   voided: null,
   policies: [],

@@ -19,6 +19,7 @@ import { PassPlot } from "../run/PassPlot";
 import { Proofs } from "../run/Proofs";
 import { ReadingTable } from "../run/ReadingTable";
 import { useRun } from "../run/useRun";
+import { CountersignForm } from "./CountersignForm";
 import { ReviewPanel } from "./ReviewPanel";
 
 const STATUS: Record<string, string> = {
@@ -76,6 +77,7 @@ export function RecordPage() {
   const query = useRun(id);
   const mayReview = useMay("review a record");
   const mayWork = useMay("work on a run");
+  const mayCountersign = useMay("countersign a record");
   if (query.isPending) return <Loading what="the record" />;
   if (query.isError && !query.data) {
     return (
@@ -182,6 +184,11 @@ export function RecordPage() {
                 Signed by {v.signed.by}, {moment(v.signed.at)}. {v.signed.text}
               </li>
             )}
+            {v.countersigned.map((n) => (
+              <li key={n.by} className="border-b border-rule py-1">
+                Countersigned by {n.by}, {n.kind}, {moment(n.at)}. {n.text}
+              </li>
+            ))}
             {v.reviewed && (
               <li className="border-b border-rule py-1">
                 Accepted by {v.reviewed.by}, {moment(v.reviewed.at)}. {v.reviewed.text}
@@ -195,6 +202,11 @@ export function RecordPage() {
             {v.seal.says && <li className="border-b border-rule py-1">{v.seal.says}</li>}
             <li className="border-b border-rule py-1 break-all text-muted">Head of the event chain: {run.head}</li>
           </ul>
+          {mayCountersign && v.status === "signed" && (
+            <More title="Countersign">
+              <CountersignForm run={run} />
+            </More>
+          )}
         </div>
         <div className="min-w-0">
           {v.evidence.map((s) => (
