@@ -139,8 +139,8 @@ class Lane:
 
     def _pass(self, live: RunLive, q: Quantity, here: dict[uuid.UUID, RunLive]) -> None:
         """Above the top, then back down to it."""
-        settle, samples = live.judge("applied")
-        if samples and self.passing is not None and abs(samples[-1][1] - self.passing) < 0.25 * OVERSHOOT * q.span:
+        settle, seen = live.judge("applied")
+        if seen.last and self.passing is not None and abs(seen.last[1] - self.passing) < 0.25 * OVERSHOOT * q.span:
             self.passing = None
             self._set(q.expected, q.unit)
             for each in here.values():

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import threading
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 from apps.bench.poller import Trace
 from metrology.faults import Fault
-from metrology.judgement.approach import Approach
 from metrology.judgement.exposure import ALARM_BIT, Exposure, alarms_seen, inhibit_dropped, purge_seconds
 from metrology.judgement.frozen import frozen_s, frozen_words
 from metrology.judgement.settling import (
@@ -21,11 +20,10 @@ from metrology.judgement.settling import (
     NOT_YET,
     SETTLED,
     UNSTABLE,
+    Response,
     Settle,
     SettleRule,
-    approach_of,
     classify_response,
-    judge_settling,
     settle_words,
 )
 from metrology.methods.fragments import alarms_of
@@ -47,6 +45,7 @@ JUST_BEFORE_S = 3.0  # how old a reading may be that was before the stimulus
 FRAME_S = 0.08
 REFUSED = ("warming-up", "exposed-already")  # remarks with which nothing is captured
 LATEST_S = 1.0  # of a fast signal: what each frame brings, so that a frame that was late leaves no hole
+SPARING = 20.0  # so many times what it took to look at an exposure passes before it is looked at anew, for those who only watch
 COURSE_S = 3.0  # how often a course is fitted anew, s
 ACCEPTANCE = 0.25  # of span: further off, it is not an error to be adjusted
 Sample = tuple[float, float]
@@ -60,14 +59,19 @@ class Live:
     trace: Trace
     rule: SettleRule
     settled_at: float | None = None
-    approach: Approach | None = None
+    response: Response | None = None  # since it was begun, or begun anew
+    taken_back: int = 0  # how often the trace had been taken back when that began
     frozen_s: float = 0.0  # how long it has shown the very same number, where it was never still before
 
-    def seen_since(self, began: float) -> Approach | None:
-        """What was seen of the response since it began; anew where it began anew. None where a window tells by itself."""
-        if self.rule.horizon_s and (self.approach is None or self.approach.since != began):
-            self.approach = approach_of(self.rule, since=began)
-        return self.approach
+    def seen_since(self, began: float) -> Response:
+        """What was seen of the response since it began, up to now; anew where it began anew."""
+        if self.response is None or self.response.since != began or self.taken_back != self.trace.doubted:
+            self.response, self.taken_back = Response(self.rule, since=began), self.trace.doubted
+        last = self.response.last
+        for t, v in self.samples(last[0] if last else began):
+            if last is None or t > last[0]:
+                self.response.add(t, v)
+        return self.response
 
     def samples(self, since: float) -> list[Sample]:
         """Samples from a time on, in the quantity's unit."""
@@ -76,19 +80,19 @@ class Live:
         return rows if own == unit else [(t, convert(v, own, to_unit=unit)) for t, v in rows]
 
 
-def _has_run(q: Quantity, samples: Sequence[Sample]) -> bool:
+def _has_run(q: Quantity, seen: Response) -> bool:
     """Whether a counter of a test was seen to begin anew, and has come to its end; true of everything else."""
     if not q.begins_anew:
         return True
-    return bool(samples) and min(v for _, v in samples) <= 0.5 * q.expected and q.low <= samples[-1][1] <= q.high
+    return seen.last is not None and seen.least <= 0.5 * q.expected and q.low <= seen.last[1] <= q.high
 
 
-def counting_words(q: Quantity, samples: Sequence[Sample]) -> str:
+def counting_words(q: Quantity, seen: Response) -> str:
     """How a counter of a test stands."""
-    if not samples:
+    if seen.last is None:
         return "No samples yet."
-    last = samples[-1][1]
-    if q.low <= last <= q.high and min(v for _, v in samples) > 0.5 * q.expected:
+    last = seen.last[1]
+    if q.low <= last <= q.high and seen.least > 0.5 * q.expected:
         return "It shows the test before this one. Start the test."
     return f"{last:g} of {q.expected:g} {q.unit}."
 
@@ -116,6 +120,22 @@ def _being_set(state: RunState, method: Method, step: Step) -> tuple[Slot, tuple
     return (slot, tuple(q for q in method.trial.asks(state.setup, slot) if q.name == "indicated")) if slot else None
 
 
+class SinceThen(Mapping[str, list[Sample]]):
+    """The samples of quantities from a time on, looked up when they are asked for."""
+
+    def __init__(self, quantities: Mapping[str, Live], since: float) -> None:
+        self._quantities, self._since = quantities, since
+
+    def __getitem__(self, name: str) -> list[Sample]:
+        return self._quantities[name].samples(self._since)
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._quantities)
+
+    def __len__(self) -> int:
+        return len(self._quantities)
+
+
 class RunLive:
     """The live side of one run. It is refreshed whenever the run moves on, and asked for frames ten times a second."""
 
@@ -139,8 +159,10 @@ class RunLive:
         self._setup: RunSetup | None = None
         self._method: Method | None = None
         self._frame: tuple[float, dict[str, Any]] = (0.0, {})
+        self.told: tuple[object, object, bytes] = (None, None, b"")  # the frame that was written last, its rows, and as it goes out
         self._step: Step | None = None
         self._told_course: tuple[float, str] = (0.0, "")
+        self._exposed: tuple[float, float, object, Exposure | None] = (0.0, 0.0, None, None)
         self._interrupted: tuple[float, tuple[tuple[float, str], ...]] = (0.0, ())
 
     @property
@@ -216,21 +238,21 @@ class RunLive:
             for live in self.quantities.values():
                 live.settled_at = None
 
-    def judge(self, name: str) -> tuple[Settle, list[Sample]]:
-        """How a quantity stands, with the samples it was judged by."""
-        live, began = self.quantities[name], self.began
-        samples = live.samples(began)
-        settle = judge_settling(samples, live.rule, since=began, until_settled=live.settled_at, approach=live.seen_since(began))
-        if settle.status == SETTLED and (not _has_run(live.quantity, samples) or self._is_as_before(live.quantity, settle)):
+    def judge(self, name: str) -> tuple[Settle, Response]:
+        """How a quantity stands, with what was seen of it."""
+        live = self.quantities[name]
+        seen = live.seen_since(self.began)
+        settle = seen.judge(until_settled=live.settled_at)
+        if settle.status == SETTLED and (not _has_run(live.quantity, seen) or self._is_as_before(live.quantity, settle)):
             settle = replace(settle, status=NOT_YET)
         live.frozen_s = frozen_s(live.trace.since(time.time() - BACKLOG_S)) if settle.status == SETTLED and not self._is_exposed else 0.0
         if live.frozen_s:
             settle = replace(settle, status=FROZEN)
         if settle.status != SETTLED:
             live.settled_at = None
-        elif live.settled_at is None:
-            live.settled_at = samples[-1][0]
-        return settle, samples
+        elif live.settled_at is None and seen.last:
+            live.settled_at = seen.last[0]
+        return settle, seen
 
     @property
     def _is_exposed(self) -> bool:
@@ -243,8 +265,8 @@ class RunLive:
         if self._method is None or self._setup is None or self.slot is None or self.is_only_watched:
             return ()
         if now - self._interrupted[0] >= FRAME_S or self._interrupted[0] < self.since:
-            samples = {name: each.samples(self.since) for name, each in self.quantities.items() if name != "indicated"}
-            self._interrupted = (now, self._method.watching.interrupted(self._setup, self.slot, samples))
+            others = SinceThen({name: each for name, each in self.quantities.items() if name != "indicated"}, self.since)
+            self._interrupted = (now, self._method.watching.interrupted(self._setup, self.slot, others))
         return self._interrupted[1]
 
     @property
@@ -265,11 +287,20 @@ class RunLive:
         ):
             return None
         began = self.began
-        samples = {name: each.samples(began) for name, each in self.quantities.items()}
+        samples = SinceThen(self.quantities, began)
         before = [v for t, v in live.samples(began - JUST_BEFORE_S) if t <= began]
         # The least of them: who opens the valve and then says so has seen it rise a little already.
         watched = Watched(samples, live.rule, began, self.is_marked, live.settled_at, min(before, default=None))
         return self._method.watching.watch(self._setup, self.slot, watched)
+
+    def _exposure_lately(self) -> Exposure | None:
+        """The exposure as it was found a moment ago: a long one costs more to look through, and is looked at the more seldom."""
+        at, took, of, found = self._exposed
+        start, now_of = time.perf_counter(), (self.seq, self.began)
+        if start - at >= max(FRAME_S, SPARING * took) or of != now_of:
+            found = self.exposure()
+            self._exposed = (start, time.perf_counter() - start, now_of, found)
+        return found
 
     def purged_s(self) -> float | None:
         """Seconds that the reading has been below the purge limit; None while it is above or nothing is purged."""
@@ -282,11 +313,11 @@ class RunLive:
         assert self._setup is not None
         return self._setup.policy.purge_percent / 100 * live.quantity.span
 
-    def response(self, settle: Settle, samples: list[Sample], expected: float) -> str:
+    def response(self, settle: Settle, seen: Response, expected: float) -> str:
         """Class of what the output did after the stimulus; empty where nothing is captured or what should be read is not known."""
         if self.is_only_watched or (self.slot is not None and self.slot.is_open):
             return ""
-        moved = settle.mean - samples[0][1] if samples else 0.0
+        moved = settle.mean - seen.first[1] if seen.first else 0.0
         is_settled = settle.status == SETTLED
         return classify_response(moved, self.step_up, error=settle.mean - expected, acceptance=self.acceptance, is_settled=is_settled)
 
@@ -302,8 +333,8 @@ class RunLive:
         rows = {}
         for name, live in self.quantities.items():
             live.trace.wanted_at = now
-            settle, samples = self.judge(name)
-            last = samples[-1] if samples else None
+            settle, seen = self.judge(name)
+            last = seen.last
             q = live.quantity
             away = name == "applied" and settle.status == SETTLED and not q.low <= settle.mean <= q.high
             says = f"It stands still, away from this point: bring it to {number(q.expected, q.decimals)} {q.unit}." if away else ""
@@ -314,12 +345,12 @@ class RunLive:
                 "v": last[1] if last else None,
                 "text": number(last[1], live.quantity.decimals) if last and not live.trace.lost else "",
                 "status": "lost" if live.trace.lost else "away" if away else settle.status,
-                "says": _lost_words(live, now) or says or self._words(live, settle, samples),
+                "says": _lost_words(live, now) or says or self._words(live, settle, seen),
                 "mean": settle.mean if settle.status != NO_DATA else None,
                 **({"more": live.samples(now - LATEST_S)} if live.trace.is_buffered else {}),
                 "limit": live.rule.limit,
                 "expected": live.quantity.expected,
-                "response": self.response(settle, samples, live.quantity.expected) if name == "indicated" and samples else "",
+                "response": self.response(settle, seen, live.quantity.expected) if name == "indicated" and last else "",
             }
         for name, told in self.faults.items():
             rows[name] = {
@@ -333,10 +364,10 @@ class RunLive:
                 "mean": None,
                 "response": "",
             }
-        seen = self.exposure()
+        exposed = self._exposure_lately()
         is_step = self.slot is not None and self._method is not None and self._method.watching.is_step(self.slot)
-        if seen and "indicated" in rows:
-            rows["indicated"]["response"] = "" if seen.kind in ("ok", "waiting") else seen.kind
+        if exposed and "indicated" in rows:
+            rows["indicated"]["response"] = "" if exposed.kind in ("ok", "waiting") else exposed.kind
         window = max((live.rule.window_s for live in self.quantities.values()), default=0.0)
         return {
             "now": now,
@@ -346,7 +377,7 @@ class RunLive:
             "is_marked": self.is_marked,
             "interruptions": [{"t": t, "says": says} for t, says in self.interruptions()],
             "window_s": window,
-            "exposure": {**exposure_data(seen), "is_step": is_step} if seen else None,
+            "exposure": {**exposure_data(exposed), "is_step": is_step} if exposed else None,
             "course": self._course(now),
             "purged_s": self.purged_s(),
             "purge_limit": self._purge_limit(self.quantities["indicated"])
@@ -370,7 +401,7 @@ class RunLive:
             return False
         return abs(settle.mean - self.slot.ideal) > abs(settle.mean - (self.slot.ideal - self.step_up))
 
-    def _words(self, live: Live, settle: Settle, samples: Sequence[Sample]) -> str:
+    def _words(self, live: Live, settle: Settle, seen: Response) -> str:
         if self._is_as_before(live.quantity, settle):
             return (
                 f"It reads {settle.mean:.2f} {live.quantity.unit}, like the one before. Go on to this one; if it really reads so, type it."
@@ -378,7 +409,7 @@ class RunLive:
         if live.frozen_s:
             return frozen_words(live.frozen_s, f"{number(settle.mean, live.quantity.decimals)} {live.quantity.unit}")
         if live.quantity.begins_anew and settle.status != SETTLED:
-            return counting_words(live.quantity, samples)
+            return counting_words(live.quantity, seen)
         return settle_words(settle, live.rule, live.quantity.unit)
 
     def backlog(self) -> dict[str, list[Sample]]:
@@ -401,10 +432,10 @@ class RunLive:
             name, live = next(iter(self.quantities.items()))
             if live.trace.lost:
                 raise Fault("source_lost", f"{live.trace.lost} Type the value, or take it when the source is back.", field=name)
-            _, samples = self.judge(name)
-            if not samples:
+            last = live.seen_since(self.began).last
+            if last is None:
                 raise Fault("not_settled", "No samples yet.", field=name)
-            value = samples[-1][1]
+            value = last[1]
             told = {"last": value, "label": live.trace.signal["label"], "unit": live.quantity.unit, "purged_s": self.purged_s()}
             return number(value, max(live.quantity.decimals, 2)), told
 
@@ -412,18 +443,18 @@ class RunLive:
         """Mean and statistics of every live quantity; raises a Fault while one is lost or has not settled."""
         with self.lock:
             out = {}
-            seen = self.exposure()
-            is_over = seen is not None and seen.kind in (NO_RESPONSE, UNSTABLE)
+            exposed = self.exposure()
+            is_over = exposed is not None and exposed.kind in (NO_RESPONSE, UNSTABLE)
             for code in REFUSED:
-                if seen and seen.has(code):
-                    raise Fault(code.replace("-", "_"), dict(seen.remarks)[code] + " Nothing was captured.", field="indicated")
+                if exposed and exposed.has(code):
+                    raise Fault(code.replace("-", "_"), dict(exposed.remarks)[code] + " Nothing was captured.", field="indicated")
             for name, live in self.quantities.items():
                 if live.trace.lost:
                     told = f"{live.trace.lost} Nothing was captured and nothing is lost: type the reading, or capture when it is back."
                     raise Fault("source_lost", told, field=name)
-                settle, samples = self.judge(name)
+                settle, seen = self.judge(name)
                 if settle.status != SETTLED and not (is_over and settle.status == UNSTABLE) and name not in ("ma", "status"):
-                    words = self._words(live, settle, samples)
+                    words = self._words(live, settle, seen)
                     raise Fault("not_settled", f"{live.quantity.label} is not captured. {words}", field=name, status=settle.status)
                 told_all = {k: v for k, v in asdict(settle).items() if k not in ("status", "waited_s")}
                 out[name] = {
@@ -432,14 +463,14 @@ class RunLive:
                     "unit": live.quantity.unit,
                     "limit": live.rule.limit,
                     "text": number(settle.mean, max(live.quantity.decimals, 3) if live.quantity.decimals else 0),
-                    **({"response": self.response(settle, samples, live.quantity.expected)} if name == "indicated" else {}),
+                    **({"response": self.response(settle, seen, live.quantity.expected)} if name == "indicated" else {}),
                 }
-            if seen and "indicated" in out:
-                out["indicated"] |= {"response": seen.kind, "overshoot_percent": seen.overshoot_percent}
+            if exposed and "indicated" in out:
+                out["indicated"] |= {"response": exposed.kind, "overshoot_percent": exposed.overshoot_percent}
                 out["indicated"]["alarms"] = self._alarms()
                 anew = [says for _, says in self.interruptions()]
                 out["indicated"] |= {"interrupted": anew} if anew else {}
-                out["indicated"]["remarks"] = [*anew, *(says for _, says in seen.remarks), *self._inhibit_remarks()]
+                out["indicated"]["remarks"] = [*anew, *(says for _, says in exposed.remarks), *self._inhibit_remarks()]
             return out
 
     def _alarms(self) -> dict[str, str]:

@@ -7,7 +7,8 @@ import threading
 import time
 from collections import deque
 from collections.abc import Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
+from itertools import takewhile
 from typing import Any
 
 from apps.bench.sources.base import OUT_OF_STEP, ReadingSource, SourceFault
@@ -31,6 +32,7 @@ class Trace:
         self.lost_at = 0.0
         self.is_silent = False  # nothing believable comes of it because nothing comes
         self.wanted_at = time.time()
+        self.doubted = 0  # how often samples were taken back
         self.is_buffered = isinstance(signal["read"], Mapping) and bool(signal["read"].get("buffer"))
         self._clock: tuple[float, float] | None = None  # ours less its own, and where it stood last
 
@@ -51,13 +53,16 @@ class Trace:
         self._clock = (behind, newest)
 
     def since(self, at: float) -> list[tuple[float, float]]:
-        """Samples from a time on."""
-        out: list[tuple[float, float]] = []
-        for sample in reversed(self.samples.copy()):
-            if sample[0] < at:
-                break
-            out.append(sample)
-        return out[::-1]
+        """Samples from a time on; it costs what they are many, not what there is."""
+        while True:
+            with suppress(RuntimeError):  # one came in while it was looked through
+                return [*takewhile(lambda sample: sample[0] >= at, reversed(self.samples))][::-1]
+
+    def doubt(self, at: float) -> None:
+        """Take back what came from a time on."""
+        while self.samples and self.samples[-1][0] > at:
+            self.samples.pop()
+        self.doubted += 1
 
 
 class Poller:
@@ -116,8 +121,7 @@ class Poller:
                 if fault.code == OUT_OF_STEP:
                     since = time.time() - DOUBTED_S
                     for trace in self._traces.values():
-                        while trace.samples and trace.samples[-1][0] > since:
-                            trace.samples.pop()
+                        trace.doubt(since)
                 raise
 
     def stop(self) -> None:

@@ -7,8 +7,9 @@ exposure: over a window, |slope| x window and the spread (two standard deviation
 from __future__ import annotations
 
 import math
-from bisect import bisect_right
-from collections.abc import Sequence
+from bisect import bisect_left
+from collections import deque
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
 from metrology.faults import Fault, require_positive
@@ -65,40 +66,95 @@ class Settle:
         return 2.0 * self.sd
 
 
-def judge_settling(
-    samples: Sequence[Sample], rule: SettleRule, *, since: float, until_settled: float | None = None, approach: Approach | None = None
-) -> Settle:
-    """Judge samples (time in s, value), oldest first, after a change at `since`.
+class Response:
+    """What a signal has done since a change, taken in sample by sample: telling how it stands costs the same however long it waits.
 
-    approach: what was seen of them before, of a rule with a horizon; it is fed with those that are new.
-    until_settled: when it was found settled first, as carried from sample to sample; it gives the time to settle.
-    Fewer than five samples, or samples that do not fill nine tenths of the window, are never settled.
+    since: the change, s; samples from before it are passed over. first, last: (time, value), None before there is one; least, most: of the values.
     """
-    after = [s for s in samples if s[0] >= since]
-    if not after:
-        return Settle(NO_DATA, math.nan, math.nan, math.nan, rule.window_s, 0, None, math.nan, None, 0.0)
-    now = after[-1][0]
-    waited = now - since
-    found = _by_window(after, rule)
-    if rule.horizon_s:
-        found = _by_approach(found, _seen(after, rule, since, approach))
-    rising = found.mean >= after[0][1]
-    at = until_settled if until_settled is not None else now if found.is_settled else None
-    return Settle(
-        status=SETTLED if found.is_settled else UNSTABLE if waited > rule.time_limit_s else NOT_YET,
-        mean=found.mean,
-        sd=found.sd,
-        slope=found.slope,
-        window_s=found.window_s,
-        n=found.n,
-        settle_s=max(0.0, at - rule.window_s - since) if at is not None else None,
-        peak=max(v for _, v in after) if rising else min(v for _, v in after),
-        t90_s=_t(0.9, after, since, found.mean, rule.limit),
-        waited_s=waited,
-        t95_s=_t(0.95, after, since, found.mean, rule.limit),
-        bound=found.bound,
-        u=found.u,
-    )
+
+    def __init__(self, rule: SettleRule, *, since: float) -> None:
+        self.rule, self.since = rule, since
+        self.first: Sample | None = None
+        self.last: Sample | None = None
+        self._window: deque[Sample] = deque()
+        self._highs: list[Sample] = []  # each higher than all before it
+        self._lows: list[Sample] = []
+        self._approach = Approach(rule.limit, since=since, shortest_s=rule.window_s, horizon_s=rule.horizon_s) if rule.horizon_s else None
+
+    @property
+    def least(self) -> float:
+        """The lowest value."""
+        return self._lows[-1][1]
+
+    @property
+    def most(self) -> float:
+        """The highest value."""
+        return self._highs[-1][1]
+
+    def add(self, t: float, v: float) -> None:
+        """Take the next sample in; times rise."""
+        if t < self.since:
+            return
+        sample = (t, v)
+        self.first, self.last = self.first or sample, sample
+        self._window.append(sample)
+        while self._window[0][0] <= t - self.rule.window_s - 1e-9:
+            self._window.popleft()
+        if not self._highs or v > self.most:
+            self._highs.append(sample)
+        if not self._lows or v < self.least:
+            self._lows.append(sample)
+        if self._approach:
+            self._approach.add(t, v)
+            self._approach.judge()
+
+    def judge(self, *, until_settled: float | None = None) -> Settle:
+        """How it stands. until_settled: when it was found settled first, as carried from sample to sample; it gives the time to settle.
+
+        Fewer than five samples, or samples that do not fill nine tenths of the window, are never settled.
+        """
+        rule, since = self.rule, self.since
+        if self.first is None or self.last is None:
+            return Settle(NO_DATA, math.nan, math.nan, math.nan, rule.window_s, 0, None, math.nan, None, 0.0)
+        waited = self.last[0] - since
+        found = _by_window(self._window, rule)
+        if self._approach:
+            found = _by_approach(found, self._approach.coming)
+        at = until_settled if until_settled is not None else self.last[0] if found.is_settled else None
+        return Settle(
+            status=SETTLED if found.is_settled else UNSTABLE if waited > rule.time_limit_s else NOT_YET,
+            mean=found.mean,
+            sd=found.sd,
+            slope=found.slope,
+            window_s=found.window_s,
+            n=found.n,
+            settle_s=max(0.0, at - rule.window_s - since) if at is not None else None,
+            peak=self.most if found.mean >= self.first[1] else self.least,
+            t90_s=self._seconds_to(0.9, found.mean),
+            waited_s=waited,
+            t95_s=self._seconds_to(0.95, found.mean),
+            bound=found.bound,
+            u=found.u,
+        )
+
+    def _seconds_to(self, share: float, final: float) -> float | None:
+        """Seconds until a share of the change was seen; None when there was no change worth timing."""
+        first = self._highs[0][1]
+        change = final - first
+        if abs(change) < 5.0 * self.rule.limit:
+            return None
+        goal, sign = first + share * change, math.copysign(1.0, change)
+        passed = self._highs if change > 0 else self._lows
+        n = bisect_left(passed, sign * goal, key=lambda s: sign * s[1])
+        return passed[n][0] - self.since if n < len(passed) else None
+
+
+def judge_settling(samples: Iterable[Sample], rule: SettleRule, *, since: float, until_settled: float | None = None) -> Settle:
+    """Judge samples (time in s, value), oldest first, after a change at `since`, as `Response.judge`."""
+    response = Response(rule, since=since)
+    for t, v in samples:
+        response.add(t, v)
+    return response.judge(until_settled=until_settled)
 
 
 @dataclass(frozen=True)
@@ -115,9 +171,8 @@ class _Found:
     u: float | None = None
 
 
-def _by_window(after: Sequence[Sample], rule: SettleRule) -> _Found:
+def _by_window(window: Sequence[Sample], rule: SettleRule) -> _Found:
     """By the last window alone: what moves and what spreads in it."""
-    window = [s for s in after if s[0] > after[-1][0] - rule.window_s - 1e-9]
     mean, slope, sd = line_through(window)
     fills = len(window) >= 5 and window[-1][0] - window[0][0] >= 0.9 * rule.window_s
     is_settled = fills and abs(slope) * rule.window_s <= rule.limit and 2.0 * sd <= rule.limit
@@ -132,22 +187,6 @@ def _by_approach(last: _Found, coming: Coming | None) -> _Found:
     return _Found(coming.is_settled, mean, coming.sd, coming.slope, coming.window_s, coming.n, coming.bound, coming.u)
 
 
-def approach_of(rule: SettleRule, *, since: float) -> Approach:
-    """What is seen of a response from its stimulus on, by a rule with a horizon."""
-    return Approach(rule.limit, since=since, shortest_s=rule.window_s, horizon_s=rule.horizon_s)
-
-
-def _seen(after: Sequence[Sample], rule: SettleRule, since: float, approach: Approach | None) -> Coming | None:
-    """How the response stands after its last sample; each sample is taken in once."""
-    seen = approach or approach_of(rule, since=since)
-    known = seen.last[0] if seen.last else -math.inf
-    new = after[bisect_right(after, known, key=lambda s: s[0]) :]
-    for t, v in new:
-        seen.add(t, v)
-        seen.judge()
-    return seen.coming
-
-
 def line_through(window: Sequence[Sample]) -> tuple[float, float, float]:
     """Mean, slope a second, and standard deviation about the least-squares line (n - 2 degrees of freedom)."""
     n = len(window)
@@ -158,16 +197,6 @@ def line_through(window: Sequence[Sample]) -> tuple[float, float, float]:
     slope = math.fsum((t - t0 - mt) * (v - mean) for t, v in window) / stt if stt > 0 else 0.0
     left = math.fsum((v - mean - slope * (t - t0 - mt)) ** 2 for t, v in window)
     return mean, slope, math.sqrt(left / (n - 2)) if n > 2 else 0.0
-
-
-def _t(share: float, after: Sequence[Sample], since: float, final: float, limit: float) -> float | None:
-    """Seconds until a share of the change was seen; None when there was no change worth timing."""
-    first = after[0][1]
-    change = final - first
-    if abs(change) < 5.0 * limit:
-        return None
-    goal = first + share * change
-    return next((t - since for t, v in after if (v - goal) * change >= 0), None)
 
 
 def settle_words(s: Settle, rule: SettleRule, unit: str) -> str:

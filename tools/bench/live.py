@@ -10,10 +10,12 @@ import sys
 import time
 import urllib.request
 from contextlib import closing
+from dataclasses import dataclass
 from http.cookiejar import CookieJar
 from pathlib import Path
 from typing import Any
 
+from tools.bench.crowd import Crowd, crowd
 from tools.ports import free_port
 
 ROOT = Path(__file__).resolve().parent.parent.parent
@@ -121,8 +123,19 @@ def _cpu_s(pid: int) -> float:
     return (int(fields[11]) + int(fields[12])) / os.sysconf("SC_CLK_TCK")
 
 
-def measure() -> tuple[list[float], float, float]:
-    """Milliseconds from sample to screen with five runs open; CPU of the server in percent, watched by five, and by nobody."""
+@dataclass(frozen=True)
+class Seen:
+    """Milliseconds from sample to screen with five runs open; CPU of the server in percent, watched by five, and by nobody; five runs with a crowd."""
+
+    taken: list[float]
+    watched: float
+    idle: float
+    crowd: Crowd
+    crowded: float
+
+
+def measure() -> Seen:
+    """On a bench and a server of its own."""
     DATABASE.unlink(missing_ok=True)
     port = free_port()
     env = {**os.environ, "DJANGO_SETTINGS_MODULE": "config.settings.demo", "DATABASE_URL": f"sqlite:///{DATABASE}"}
@@ -137,7 +150,15 @@ def measure() -> tuple[list[float], float, float]:
         _wait_for(base)
         technician = Technician(base)
         runs = [technician.live_run(tag, channel) for tag, channel in TAGS]
-        return _watch(base, runs, server.pid)
+        taken, watched, idle = _watch(base, runs, server.pid)
+        before, at = _cpu_s(server.pid), time.monotonic()
+        found = crowd(
+            base,
+            "; ".join(f"{c.name}={c.value}" for c in technician.jar),
+            runs,
+            [lambda p=path: technician.ask("GET", p) for path in ("/api/v1/today/", "/api/v1/instruments/", f"/api/v1/runs/{runs[0]}/")],
+        )
+        return Seen(taken, watched, idle, found, 100 * (_cpu_s(server.pid) - before) / (time.monotonic() - at))
     finally:
         for process in (server, bench):
             process.terminate()

@@ -50,13 +50,15 @@ class Stream:
 
     def next(self) -> bytes:
         """The next piece."""
-        frame = _plain(self.live.frame())
-        key = sorted((n, r["label"]) for n, r in frame["rows"].items())
-        out = b""
-        if key != self.shown:
-            self.shown = key
-            out = _event("trace", self.live.backlog())
-        return out + _event("frame", frame)
+        frame = self.live.frame()
+        if self.live.told[0] is not frame:  # written once for all who watch
+            key = sorted((n, r["label"]) for n, r in frame["rows"].items())
+            self.live.told = frame, key, _event("frame", _plain(frame))
+        _, rows, told = self.live.told
+        if rows == self.shown:
+            return told
+        self.shown = rows
+        return _event("trace", self.live.backlog()) + told
 
 
 class Watch:
