@@ -83,6 +83,16 @@ def spoiled(value: Any, chance: random.Random) -> Any:
     return chance.choice(NASTY)
 
 
+def _plain(described: Any) -> Any:
+    """A description as JSON Schema has it: what may be nothing is one of two things."""
+    if isinstance(described, list):
+        return [_plain(each) for each in described]
+    if not isinstance(described, dict):
+        return described
+    plain = {k: _plain(v) for k, v in described.items() if k != "nullable"}
+    return {"anyOf": [plain, {"type": "null"}]} if described.get("nullable") is True else plain
+
+
 def as_text(value: Any) -> str:
     """A value as it can stand in an address."""
     return str(value)[:300].encode("utf-8", "replace").decode()
@@ -107,7 +117,8 @@ class Fuzz:
 
         self.seed, self.examples = seed, examples
         self.django = get_wsgi_application()
-        told = json.dumps(yaml.safe_load((ROOT / "docs/openapi.yaml").read_text())).encode()
+        self.told = yaml.safe_load((ROOT / "docs/openapi.yaml").read_text())
+        told = json.dumps(self.told).encode()
 
         def app(environ: dict[str, Any], start: Callable[..., Any]) -> Iterable[bytes]:
             if environ["PATH_INFO"] == "/openapi.json":
@@ -184,10 +195,22 @@ class Fuzz:
             self.note(f"server error {answer.status_code}: {label}", case)
         elif str(answer.status_code) not in told:
             self.note(f"not described, {answer.status_code}: {label}", case)
+        elif answer.status_code < 300 and self.breaks(case):
+            self.note(f"taken though it breaks the description: {label}", case)
         elif answer.status_code >= 400 and answer.status_code != 405 and not is_sentence(answer, case):
             self.note(f"no sentence, {answer.status_code}: {label}", case)
         if took > 10:
             self.note(f"over 10 s: {label}", case)
+
+    def breaks(self, case: Any) -> bool:
+        """Whether a body is not as the description has it; forms are texts all through."""
+        from jsonschema import Draft202012Validator
+
+        described = case.operation.definition.raw.get("requestBody", {}).get("content", {}).get("application/json")
+        if described is None or case.media_type != "application/json" or not isinstance(case.body, dict | list):
+            return False
+        schema = {**_plain(described["schema"]), "components": _plain(self.told["components"])}
+        return not Draft202012Validator(schema).is_valid(case.body)
 
     def note(self, what: str, case: Any) -> None:
         self.wrong[what] += 1

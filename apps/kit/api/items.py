@@ -26,6 +26,7 @@ from apps.kit.selectors import standing
 from apps.kit.services import attach, check_in, set_state
 from apps.plant.api.serializers import UploadSerializer
 from apps.plant.policies import kit_limits
+from config.asked import parsed
 from config.failures import Missing
 from config.uploads import sent_file
 from metrology.judgement.incoming import CHECKS, Check, limit_words
@@ -210,9 +211,8 @@ def _answer(c: Check, given: Mapping[str, Any]) -> str:
 
 
 def _form(request: Request) -> dict[str, Any]:
-    asked = KitFormSerializer(data=request.data)
-    asked.is_valid(raise_exception=True)
-    return {**asked.validated_data["values"], **{k: v for k, v in asked.validated_data.items() if k != "values"}}
+    asked = parsed(KitFormSerializer, request)
+    return {**asked["values"], **{k: v for k, v in asked.items() if k != "values"}}
 
 
 class KitGroupsView(APIView):
@@ -266,11 +266,8 @@ class KitItemView(APIView):
 class KitStateView(APIView):
     @extend_schema(operation_id="set_kit_state", request=StateFormSerializer, responses={200: KitItemSerializer, 400: FailureSerializer})
     def post(self, request: Request, group: str, code: str) -> Response:
-        asked = StateFormSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        return Response(
-            _item(group, set_state(actor=signed_in(request), group=group, code=code, now=timezone.now(), **asked.validated_data))
-        )
+        asked = parsed(StateFormSerializer, request)
+        return Response(_item(group, set_state(actor=signed_in(request), group=group, code=code, now=timezone.now(), **asked)))
 
 
 class KitIncomingView(APIView):

@@ -27,6 +27,7 @@ from apps.plant.models import TRIGGERS, Instrument
 from apps.plant.selectors import get_instrument, instrument_row
 from apps.plant.sheets import XLSX, write_csv, write_xlsx
 from apps.runs.due import ask_deferral, decide_deferral, deferral_row, report_trigger
+from config.asked import parsed
 from config.lists import PageSerializer, page_of
 from metrology.quantities.words import day_words
 
@@ -173,18 +174,16 @@ class DueDaysView(APIView):
 class DeferView(APIView):
     @extend_schema(operation_id="ask_deferral", request=DeferralFormSerializer, responses={201: DeferralSerializer, 400: FailureSerializer})
     def post(self, request: Request, tag: str) -> Response:
-        asked = DeferralFormSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        made = ask_deferral(actor=signed_in(request), instrument=get_instrument(tag), now=timezone.now(), **asked.validated_data)
+        asked = parsed(DeferralFormSerializer, request)
+        made = ask_deferral(actor=signed_in(request), instrument=get_instrument(tag), now=timezone.now(), **asked)
         return Response(deferral_row(made), status=201)
 
 
 class DecideDeferralView(APIView):
     @extend_schema(operation_id="decide_deferral", request=DecisionSerializer, responses={200: DeferralSerializer, 400: FailureSerializer})
     def post(self, request: Request, deferral_id: int) -> Response:
-        asked = DecisionSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        done = decide_deferral(actor=signed_in(request), deferral_id=deferral_id, now=timezone.now(), **asked.validated_data)
+        asked = parsed(DecisionSerializer, request)
+        done = decide_deferral(actor=signed_in(request), deferral_id=deferral_id, now=timezone.now(), **asked)
         return Response(deferral_row(done))
 
 
@@ -199,18 +198,16 @@ class UseView(APIView):
     )
     def post(self, request: Request, tag: str) -> Response:
         """Taken out of use, retired, or taken back."""
-        asked = UseSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        done = set_use(actor=signed_in(request), instrument=get_instrument(tag), now=timezone.now(), **asked.validated_data)
+        asked = parsed(UseSerializer, request)
+        done = set_use(actor=signed_in(request), instrument=get_instrument(tag), now=timezone.now(), **asked)
         return Response(instrument_row(done))
 
 
 class TriggerView(APIView):
     @extend_schema(operation_id="report_trigger", request=TriggerFormSerializer, responses={201: None, 400: FailureSerializer})
     def post(self, request: Request, tag: str) -> Response:
-        asked = TriggerFormSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        report_trigger(actor=signed_in(request), instrument=get_instrument(tag), now=timezone.now(), **asked.validated_data)
+        asked = parsed(TriggerFormSerializer, request)
+        report_trigger(actor=signed_in(request), instrument=get_instrument(tag), now=timezone.now(), **asked)
         return Response(status=201)
 
 
@@ -233,9 +230,8 @@ class FeedsView(APIView):
 
     @extend_schema(operation_id="make_feed", request=FeedFormSerializer, responses={201: FeedSerializer, 400: FailureSerializer})
     def post(self, request: Request) -> Response:
-        asked = FeedFormSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        feed, secret = make_feed(actor=signed_in(request), now=timezone.now(), **asked.validated_data)
+        asked = parsed(FeedFormSerializer, request)
+        feed, secret = make_feed(actor=signed_in(request), now=timezone.now(), **asked)
         return Response(_feed(feed, request, secret), status=201)
 
 

@@ -27,6 +27,7 @@ from apps.planning.models import Round
 from apps.planning.pack import make_pack
 from apps.planning.rounds import change_job, set_status, start_solving, stop_solving
 from apps.planning.unfit import exchange_kit, unfit_kit
+from config.asked import parsed
 from metrology.faults import Fault
 
 
@@ -279,9 +280,8 @@ class RoundsView(APIView):
 
     @extend_schema(operation_id="make_plan", request=RoundFormSerializer, responses={201: WorkRoundSerializer, 400: FailureSerializer})
     def post(self, request: Request) -> Response:
-        asked = RoundFormSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        return Response(_whole(make_round(actor=signed_in(request), data=asked.validated_data, now=timezone.now())), status=201)
+        asked = parsed(RoundFormSerializer, request)
+        return Response(_whole(make_round(actor=signed_in(request), data=asked, now=timezone.now())), status=201)
 
 
 class RoundView(APIView):
@@ -315,9 +315,8 @@ class PackView(APIView):
 class SolveView(APIView):
     @extend_schema(operation_id="solve_plan", request=SolveSerializer, responses={200: WorkRoundSerializer, 400: FailureSerializer})
     def post(self, request: Request, round_id: UUID) -> Response:
-        asked = SolveSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        return Response(_whole(start_solving(actor=signed_in(request), round_id=round_id, now=timezone.now(), **asked.validated_data)))
+        asked = parsed(SolveSerializer, request)
+        return Response(_whole(start_solving(actor=signed_in(request), round_id=round_id, now=timezone.now(), **asked)))
 
     @extend_schema(operation_id="stop_plan", responses={200: WorkRoundSerializer})
     def delete(self, request: Request, round_id: UUID) -> Response:
@@ -329,11 +328,8 @@ class JobView(APIView):
         operation_id="change_plan_job", request=JobChangeSerializer, responses={200: WorkRoundSerializer, 400: FailureSerializer}
     )
     def post(self, request: Request, round_id: UUID, tag: str) -> Response:
-        asked = JobChangeSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        return Response(
-            _whole(change_job(actor=signed_in(request), round_id=round_id, tag=tag, data=asked.validated_data, now=timezone.now()))
-        )
+        asked = parsed(JobChangeSerializer, request)
+        return Response(_whole(change_job(actor=signed_in(request), round_id=round_id, tag=tag, data=asked, now=timezone.now())))
 
 
 class ExchangeView(APIView):
@@ -342,6 +338,5 @@ class ExchangeView(APIView):
     )
     def post(self, request: Request, round_id: UUID) -> Response:
         """Another item for every job that needs one that must not be used."""
-        asked = ExchangeSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        return Response(_whole(exchange_kit(actor=signed_in(request), round_id=round_id, **asked.validated_data)))
+        asked = parsed(ExchangeSerializer, request)
+        return Response(_whole(exchange_kit(actor=signed_in(request), round_id=round_id, **asked)))

@@ -27,6 +27,7 @@ from apps.plant.models import ImportBatch, ImportRow
 from apps.plant.policies import is_spread
 from apps.plant.selectors import list_instruments
 from apps.plant.sheets import FORMULA, XLSX, write_csv, write_xlsx
+from config.asked import parsed
 from config.lists import PageSerializer, page_of
 from metrology.faults import Fault
 
@@ -170,9 +171,8 @@ class ImportRowView(APIView):
 class WriteImportView(APIView):
     @extend_schema(operation_id="write_import", request=ChosenRowsSerializer, responses={200: ImportSerializer, 400: FailureSerializer})
     def post(self, request: Request, batch_id: UUID) -> Response:
-        asked = ChosenRowsSerializer(data=request.data)
-        asked.is_valid(raise_exception=True)
-        chosen = asked.validated_data
+        asked = parsed(ChosenRowsSerializer, request)
+        chosen = asked
         written = write_import(
             actor=signed_in(request), batch_id=batch_id, rows=chosen.get("rows"), leave=chosen.get("leave", ()), spreads=chosen["spreads"]
         )
