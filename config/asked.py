@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
+from typing import Any, cast
 
 from rest_framework import serializers
 from rest_framework.request import Request
@@ -35,18 +35,28 @@ KINDS: tuple[tuple[type[serializers.Field[Any, Any, Any, Any]], str], ...] = (
 def parsed(kind: type[Serializer[Any]], request: Request, **more: Any) -> dict[str, Any]:
     """The request's data in the shape of a serializer, or a 400. JSON is taken at its word: a number is no text, and a text no number."""
     given = kind(data=request.data, **more)
-    if (request.content_type or "").startswith("application/json"):
-        others = {path or "body": [f"{wanted.capitalize()} is expected here."] for path, wanted in of_another_kind(given, request.data)}
-        if others:
-            raise serializers.ValidationError(others)
+    _require_kinds(given, request)
     given.is_valid(raise_exception=True)
     return dict(given.validated_data)
 
 
+def as_it_came(kind: type[Serializer[Any]], request: Request) -> dict[str, Any]:
+    """The request's data, every field of the kind that a serializer describes; what is in them is for whoever asked to judge, all at once."""
+    _require_kinds(kind(), request)
+    return cast("dict[str, Any]", request.data)
+
+
+def _require_kinds(given: Serializer[Any], request: Request) -> None:
+    if (request.content_type or "").startswith("application/json"):
+        others = {path or "body": [f"{wanted.capitalize()} is expected here."] for path, wanted in of_another_kind(given, request.data)}
+        if others:
+            raise serializers.ValidationError(others)
+
+
 def of_another_kind(field: serializers.Field[Any, Any, Any, Any], value: Any, path: str = "") -> Iterator[tuple[str, str]]:
-    """Where JSON is of another kind than a field of a serializer, with what is expected there. Nothing at all is for the field itself to judge."""
+    """Where JSON is of another kind than a field of a serializer, with what is expected there."""
     wanted = next((words for kind, words in KINDS if isinstance(field, kind)), "")
-    if value is None or not wanted:
+    if not wanted or (value is None and field.allow_null):
         return
     if not _is(wanted, value):
         yield path, wanted

@@ -80,11 +80,14 @@ class FrontDoor:
             await self._app(scope, Body(receive, most).receive, sending)
         except _Refused as refused:
             if not has_begun:
-                await _answer(send, refused)
+                await tell(send, refused.status, refused.code, refused.message)
 
 
-async def _answer(send: Send, refused: _Refused) -> None:
-    body = json.dumps({"code": refused.code, "message": refused.message, "field": "", "details": {}}).encode()
-    headers = [(b"content-type", b"application/json"), (b"content-length", str(len(body)).encode()), (b"connection", b"close")]
-    await send({"type": "http.response.start", "status": refused.status, "headers": headers})
+async def tell(send: Send, status: int, code: str, message: str, *, again_s: int = 0) -> None:
+    """Answer with a failure in the one form that failures have, before the application."""
+    body = json.dumps({"code": code, "message": message, "field": "", "details": {}}).encode()
+    headers = [(b"content-type", b"application/json"), (b"content-length", str(len(body)).encode()), (b"cache-control", b"no-store")]
+    headers += [(b"retry-after", str(again_s).encode())] if again_s else []
+    headers += [] if status >= 500 else [(b"connection", b"close")]  # what is left of the body is not read
+    await send({"type": "http.response.start", "status": status, "headers": headers})
     await send({"type": "http.response.body", "body": body})

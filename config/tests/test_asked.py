@@ -52,6 +52,7 @@ class Kinds(SimpleTestCase):
     def test_anything_else_is_refused_and_says_where(self):
         for data, where, words in (
             ({"text": 1}, "text", "A text is expected here."),
+            ({"kind": None}, "kind", "A text is expected here."),
             ({"text": ["x"]}, "text", "A text is expected here."),
             ({"kind": 1}, "kind", "A text is expected here."),
             ({"day": 20261130}, "day", "A text is expected here."),

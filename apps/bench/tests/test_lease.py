@@ -11,7 +11,7 @@ import httpx
 from django.db import connection
 from django.test import TransactionTestCase
 
-from apps.bench.api import elsewhere
+from apps.bench.api import elsewhere, sending_on
 from apps.bench.api.elsewhere import Elsewhere
 from apps.bench.hub import Hub
 from apps.bench.lease import ELSEWHERE, HERE, UNKNOWN, FileLock, Keeper, Lease, ServerLock
@@ -150,7 +150,7 @@ class SendingOn(TestCase):
             "query_string": query,
             "headers": [(b"host", b"loop.example.org"), *length, *headers],
         }
-        asyncio.run(Elsewhere(app, self.lease, httpx.MockTransport(self.other))(scope, receive, send))
+        asyncio.run(Elsewhere(app, self.lease, sending_on.Sender(httpx.MockTransport(self.other)))(scope, receive, send))
         return sent[0]["status"], dict(sent[0]["headers"]), b"".join(m.get("body", b"") for m in sent[1:])
 
     def test_what_is_live_goes_to_the_other_as_it_came(self):
@@ -221,7 +221,7 @@ class SendingOn(TestCase):
     def test_the_other_goes_while_it_is_asked(self):
         self.answer = lambda asked: httpx.RemoteProtocolError("closed")
         status, _, body = self.ask("/api/v1/runs/3/key/", "POST", b"{}")
-        self.assertEqual((status, json.loads(body)["message"]), (502, elsewhere.BROKEN_OFF))
+        self.assertEqual((status, json.loads(body)["message"]), (502, sending_on.BROKEN_OFF))
 
     def test_the_other_goes_in_the_middle_of_its_answer(self):
         async def broken():

@@ -28,7 +28,6 @@ from apps.planning.pack import make_pack
 from apps.planning.rounds import change_job, set_status, start_solving, stop_solving
 from apps.planning.unfit import exchange_kit, unfit_kit
 from config.asked import parsed
-from metrology.faults import Fault
 
 
 class TaskSerializer(serializers.Serializer):
@@ -292,9 +291,8 @@ class RoundView(APIView):
 
     @extend_schema(operation_id="set_plan_status", request=StatusSerializer, responses={200: WorkRoundSerializer, 400: FailureSerializer})
     def post(self, request: Request, round_id: UUID) -> Response:
-        if not isinstance(request.data, dict):
-            raise Fault("not_an_object", "Say what is to become of the round.", field="status")
-        return Response(_whole(set_status(actor=signed_in(request), round_id=round_id, status=str(request.data.get("status", "")))))
+        wanted = parsed(StatusSerializer, request)["status"]
+        return Response(_whole(set_status(actor=signed_in(request), round_id=round_id, status=wanted)))
 
 
 class PackView(APIView):

@@ -162,17 +162,14 @@ class ImportRowsView(APIView):
 class ImportRowView(APIView):
     @extend_schema(operation_id="correct_import_row", request=CellsSerializer, responses={200: ImportRowSerializer, 400: FailureSerializer})
     def post(self, request: Request, batch_id: UUID, number: int) -> Response:
-        cells = request.data.get("cells") if isinstance(request.data, dict) else None
-        if not isinstance(cells, dict):
-            raise Fault("not_an_object", "The cells must be an object of named texts.", field="cells")
+        cells = parsed(CellsSerializer, request)["cells"]
         return Response(_row(correct_row(actor=signed_in(request), batch_id=batch_id, number=number, cells=cells)))
 
 
 class WriteImportView(APIView):
     @extend_schema(operation_id="write_import", request=ChosenRowsSerializer, responses={200: ImportSerializer, 400: FailureSerializer})
     def post(self, request: Request, batch_id: UUID) -> Response:
-        asked = parsed(ChosenRowsSerializer, request)
-        chosen = asked
+        chosen = parsed(ChosenRowsSerializer, request)
         written = write_import(
             actor=signed_in(request), batch_id=batch_id, rows=chosen.get("rows"), leave=chosen.get("leave", ()), spreads=chosen["spreads"]
         )

@@ -41,10 +41,10 @@ from apps.plant.selectors import (
     policy_fields,
 )
 from apps.plant.services import add_instrument, attach_document, edit_instrument, store_area
+from config.asked import as_it_came
 from config.failures import Missing
 from config.lists import page_of
 from config.uploads import sent_file
-from metrology.faults import Fault
 from metrology.judgement.policy import describe_policy
 from metrology.judgement.tolerance import describe
 from metrology.methods.registry import METHODS
@@ -55,12 +55,6 @@ from metrology.run.step_views import details_words
 TEXT = {"type": str, "location": "query"}
 
 
-def _form(request: Request) -> dict[str, Any]:
-    if not isinstance(request.data, dict):
-        raise Fault("not_an_object", "The form must be an object of named fields.")
-    return request.data
-
-
 def _area(a: Area) -> dict[str, Any]:
     return {"code": a.code, "name": a.name, "needs_permit": a.needs_permit, "east_m": a.east_m, "north_m": a.north_m}
 
@@ -68,7 +62,7 @@ def _area(a: Area) -> dict[str, Any]:
 class AreaView(APIView):
     @extend_schema(operation_id="store_area", request=AreaFormSerializer, responses={200: AreaSerializer, 400: FailureSerializer})
     def put(self, request: Request, code: str) -> Response:
-        return Response(_area(store_area(actor=signed_in(request), code=code, data=_form(request))))
+        return Response(_area(store_area(actor=signed_in(request), code=code, data=as_it_came(AreaFormSerializer, request))))
 
 
 class InstrumentsView(APIView):
@@ -102,7 +96,7 @@ class InstrumentsView(APIView):
         operation_id="add_instrument", request=InstrumentFormSerializer, responses={201: InstrumentRowSerializer, 400: FailureSerializer}
     )
     def post(self, request: Request) -> Response:
-        added = add_instrument(actor=signed_in(request), data=_form(request), now=timezone.now())
+        added = add_instrument(actor=signed_in(request), data=as_it_came(InstrumentFormSerializer, request), now=timezone.now())
         return Response(instrument_row(added), status=201)
 
 
@@ -118,7 +112,8 @@ class InstrumentView(APIView):
         responses={200: InstrumentPageDataSerializer, 400: FailureSerializer},
     )
     def put(self, request: Request, tag: str) -> Response:
-        edited = edit_instrument(actor=signed_in(request), instrument=get_instrument(tag), data=_form(request), now=timezone.now())
+        data = as_it_came(InstrumentFormSerializer, request)
+        edited = edit_instrument(actor=signed_in(request), instrument=get_instrument(tag), data=data, now=timezone.now())
         return Response(_page(edited))
 
 
