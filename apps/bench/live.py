@@ -239,8 +239,11 @@ class RunLive:
                 live.settled_at = None
 
     def judge(self, name: str) -> tuple[Settle, Response]:
-        """How a quantity stands, with what was seen of it."""
-        live = self.quantities[name]
+        """How a quantity stands, with what was seen of it. A watcher and an engine may ask at once; each sample is taken in by one of them."""
+        with self.lock:
+            return self._judge(self.quantities[name])
+
+    def _judge(self, live: Live) -> tuple[Settle, Response]:
         seen = live.seen_since(self.began)
         settle = seen.judge(until_settled=live.settled_at)
         if settle.status == SETTLED and (not _has_run(live.quantity, seen) or self._is_as_before(live.quantity, settle)):

@@ -199,6 +199,12 @@ class Player:
         self.do("signed", note=note)
         return self
 
+    def countersign(self, by: str, capacity: str, note: str = "") -> Player:
+        """Somebody else's name under it."""
+        self.by = by
+        self.do("countersigned", capacity=capacity, note=note)
+        return self
+
     def review(self, by: str = "marta") -> Player:
         """Accepted by somebody else."""
         self.by = by

@@ -2,10 +2,12 @@
 
 import math
 import random
+import time
+from concurrent.futures import ThreadPoolExecutor
 from types import SimpleNamespace
 from unittest import TestCase
 
-from apps.bench.live import Live
+from apps.bench.live import Live, RunLive
 from apps.bench.poller import Trace
 from metrology.judgement.settling import SettleRule, judge_settling
 
@@ -63,6 +65,21 @@ class Traces(TestCase):
         self.assertEqual(told.t90_s, next(t - 2.0 for t, v in trace.samples if t >= 2.0 and v >= goal))
         self.assertIs(live.seen_since(2.0), seen)
         self.assertIsNot(live.seen_since(3.0), seen)
+
+    def test_who_judges_waits_for_who_is_judging(self):
+        run = RunLive("x", lambda _: None)
+        trace, run.quantities["indicated"] = made()
+        trace.samples.append((time.time() + 1.0, 4.0))
+        with ThreadPoolExecutor(1) as other, run.lock:
+            judged = other.submit(run.judge, "indicated")
+            with self.assertRaises(TimeoutError):
+                judged.result(0.2)
+            self.assertIsNone(run.quantities["indicated"].response)
+            run.lock.release()
+            try:
+                self.assertEqual(judged.result(60)[1].last[1], 4.0)
+            finally:
+                run.lock.acquire()
 
     def test_what_is_taken_back_was_never_seen(self):
         trace, live = made()

@@ -410,3 +410,9 @@ def _() -> Player:
 
     p.take(seen(0.006)).decide("repeat", "not deep enough in the well: pushed down").take(seen(0.0004)).decide("leave")
     return p.forward(reading="88").sign()
+
+
+@scenario("tx-multipoint", "6", "countersigned")
+def _() -> Player:
+    p = transmitter("6", points_percent=(0.0, 50.0, 100.0)).errors(0.05).decide("leave").forward(reading="212").sign("with the inspector")
+    return p.countersign("tomas", "witness", "for the insurer").review()
