@@ -6,8 +6,9 @@ from typing import cast
 from django.core.asgi import get_asgi_application
 
 from config.front_door import App, FrontDoor
-from config.memory import settle
+from config.memory import load, settle
 
+load()
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "config.settings.demo")
 _django = get_asgi_application()
 # Only now can be imported what knows models.

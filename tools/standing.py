@@ -132,6 +132,7 @@ class Typist:
     took_ms: list[float] = field(default_factory=list)
     failures: list[int] = field(default_factory=list)
     refused: int = 0
+    between: Callable[[], None] = lambda: None  # what they do after each
 
     def work(self) -> None:
         """Until it is enough."""
@@ -163,6 +164,7 @@ class Typist:
             if is_stored:
                 self.acknowledged.append(event["id"])
                 self.took_ms.append(1000 * (time.monotonic() - began))
+                self.between()
 
     def _ask(self, link: http.client.HTTPConnection, method: str, path: str, body: Any) -> tuple[int, dict[str, Any]]:
         headers = {"Cookie": f"sessionid={self.session}; csrftoken={TOKEN}", "X-CSRFToken": TOKEN, "Content-Type": "application/json"}

@@ -135,6 +135,7 @@ def main() -> None:
     rows.append(("verdict on screen after Enter", verdict_on_screen(), "< 150 ms"))
     rows.append(("typed at 12 keys a second, 0 to 3 s of lag", typed_at_speed(), "all as typed"))
     from tools.bench.live import measure
+    from tools.bench.people import measure as people_at_work
 
     live = measure()
     row("live sample to screen, five runs open", live.taken, "p95 < 150 ms (388 before)")
@@ -142,6 +143,14 @@ def main() -> None:
     rows.append(("server's CPU, five live runs, nobody looks", f"{live.idle:.0f} % of one core", "to compare"))
     row(f"others' requests, 200 watch five runs ({live.crowd.frames_a_second:.0f} frames/s)", live.crowd.others_ms, "p95 < 300 ms")
     rows.append(("server's CPU, 200 watch five runs", f"{live.crowded:.0f} % of one core", "to compare"))
+    for processes in (1, 2):
+        people = people_at_work(processes)
+        row(
+            f"200 people, {processes} processes, {people.a_second:.0f} requests/s, {people.failures} failed: entry",
+            people.entries_ms,
+            "to compare",
+        )
+        row("the same: a page", people.pages_ms, "to compare")
     row("peaks of a chromatogram of 60,000 points", timed(20, chromatogram()), "p95 < 50 ms")
     rows.append(("live chromatogram, 20 Hz", live_chromatogram(), "no gap over 50 ms"))
     electrodes, belts = (electrode_trials.shares(t) for t in electrode_trials.run_trials(1000, 2201))

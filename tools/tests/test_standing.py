@@ -4,7 +4,7 @@ import tempfile
 from pathlib import Path
 from unittest import TestCase
 
-from tools.standing import Typist, killed, lost_and_doubled
+from tools.standing import Typist, eight_writers, killed, lost_and_doubled
 
 
 class Standing(TestCase):
@@ -13,6 +13,10 @@ class Standing(TestCase):
         self.assertEqual((stood.lost, stood.doubled, stood.failures, stood.wrong), (0, 0, 0, []), stood)
         self.assertGreaterEqual(stood.acknowledged, 3)
         self.assertGreaterEqual(stood.refused, 1)  # it was full indeed
+
+    def test_eight_who_write_on_one_run_at_once_lose_and_double_nothing(self):
+        stood = eight_writers(80, on_one=True)
+        self.assertEqual((stood.acknowledged, stood.lost, stood.doubled, stood.failures, stood.wrong), (80, 0, 0, 0, []), stood)
 
     def test_what_is_not_there_would_be_seen(self):
         import sqlite3

@@ -8,11 +8,12 @@ import socket
 import threading
 import time
 from collections.abc import Mapping
-from typing import Any, cast
-
-import pyvisa
+from typing import TYPE_CHECKING, Any, cast
 
 from apps.bench.sources.base import OUT_OF_STEP, SourceFault, require_believable
+
+if TYPE_CHECKING:  # loaded with the first device that speaks it, so that a start is quick
+    import pyvisa
 
 _manager: pyvisa.ResourceManager | None = None
 _making = threading.Lock()
@@ -24,6 +25,8 @@ def _resources() -> pyvisa.ResourceManager:
     global _manager
     with _making:
         if _manager is None:
+            import pyvisa
+
             _manager = pyvisa.ResourceManager("@py")
         return _manager
 
