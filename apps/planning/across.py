@@ -12,7 +12,7 @@ from itertools import combinations
 from typing import Any
 
 from apps.planning.models import Round, RoundJob
-from apps.planning.solver.why import clock
+from apps.planning.solver.problem import clock
 from apps.plant.models import Instrument
 from metrology.faults import Fault
 

@@ -13,9 +13,8 @@ from apps.planning.jobs import build_problem
 from apps.planning.making import read_clock
 from apps.planning.models import Round, RoundJob
 from apps.planning.solver.check import find_breaches
-from apps.planning.solver.problem import Fixed, Job, Placed, Plan, Problem
+from apps.planning.solver.problem import Fixed, Job, Placed, Plan, Problem, clock
 from apps.planning.solver.swap import moved, swap_for
-from apps.planning.solver.why import clock
 from metrology.faults import Fault
 
 

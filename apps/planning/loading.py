@@ -12,8 +12,7 @@ from apps.planning.following import plan_of
 from apps.planning.jobs import Store, all_areas, fittings_for, is_bottled, problem_of, setup_of, taken_elsewhere
 from apps.planning.models import Round
 from apps.planning.solver.handing import hand_overs
-from apps.planning.solver.problem import Placed
-from apps.planning.solver.why import clock
+from apps.planning.solver.problem import Placed, clock
 from apps.plant.models import ACCESS, Instrument
 from apps.plant.once import once
 from apps.plant.policies import policy_for

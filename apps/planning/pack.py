@@ -13,7 +13,7 @@ from apps.planning.loading import load_list
 from apps.planning.models import Round
 from apps.planning.pack_sheet import job_sheet
 from apps.planning.printing import BOLDER, HEADING, TITLE, p, printed, table
-from apps.planning.solver.why import clock
+from apps.planning.solver.problem import clock
 from apps.planning.unfit import unfit_kit
 from apps.plant.models import Instrument
 from config.failures import Missing

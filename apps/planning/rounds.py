@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import time
 import uuid
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from datetime import datetime
 from itertools import pairwise
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from django.conf import settings
 from django.db import transaction
@@ -21,15 +21,15 @@ from apps.planning.by_hand import move_job, task_rows
 from apps.planning.following import get_round, minute_of, runs_of
 from apps.planning.jobs import build_problem
 from apps.planning.models import Round, RoundJob
-from apps.planning.solver.apart import build_apart
-from apps.planning.solver.build import Built, build_round
 from apps.planning.solver.problem import Fixed, Plan, Problem
-from apps.planning.solver.why import find_clash, overloads, why_left_out
 from apps.planning.unfit import require_fit
 from apps.runs.models import OPEN, Hold
 from config import background
 from config.failures import Missing
 from metrology.faults import Fault
+
+if TYPE_CHECKING:
+    from apps.planning.solver.build import Built
 
 SOLVE_S = 20.0
 
@@ -79,7 +79,7 @@ def solve_round(round_id: uuid.UUID, before: str, now: int, seconds: float) -> N
         gone |= _leave_to_others(found)
         problem = build_problem(found, now=now, keep=keep, gone=gone)
         stop = _Stop(round_id)
-        build = build_round if settings.BACKGROUND_INLINE else build_apart
+        build = _builder()
         built = build(problem, seconds=seconds, on_better=_teller(round_id), should_stop=stop.is_asked)
         _store(found, problem, built, gone)
         after = after if built.plan else before
@@ -126,8 +126,21 @@ def _teller(round_id: uuid.UUID) -> Any:
     return tell
 
 
+def _builder() -> Callable[..., Built]:
+    """What builds a round. The solver is loaded with the first, so that a server that plans nothing yet starts quickly."""
+    if settings.BACKGROUND_INLINE:
+        from apps.planning.solver.build import build_round
+
+        return build_round
+    from apps.planning.solver.apart import build_apart
+
+    return build_apart
+
+
 @transaction.atomic
 def _store(found: Round, problem: Problem, built: Built, gone: set[str]) -> None:
+    from apps.planning.solver.why import find_clash, overloads, why_left_out
+
     found.refresh_from_db()
     names = {c["username"]: c["name"] for c in found.crew}
     progress = found.result.get("progress", [])

@@ -146,3 +146,8 @@ class Plan:
     def value(self, problem: Problem) -> int:
         """The worth of the jobs in it."""
         return sum(j.value for j in problem.jobs if j.key in self.placed)
+
+
+def clock(minutes: int) -> str:
+    """Minutes from midnight as 07:30."""
+    return f"{minutes // 60:02d}:{minutes % 60:02d}"

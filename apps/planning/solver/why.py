@@ -8,7 +8,7 @@ from dataclasses import replace
 
 from ortools.sat.python import cp_model
 
-from apps.planning.solver.problem import Fixed, GasNeed, Job, Plan, Problem
+from apps.planning.solver.problem import Fixed, GasNeed, Job, Plan, Problem, clock
 from apps.planning.solver.quick import decode
 from apps.planning.solver.search import RoundModel
 
@@ -185,8 +185,3 @@ def overloads(problem: Problem, names: Mapping[str, str] | None = None) -> list[
 def _hours(minutes: int) -> str:
     hours, rest = divmod(minutes, 60)
     return " ".join(filter(None, (f"{hours} h" if hours else "", f"{rest} min" if rest or not hours else "")))
-
-
-def clock(minutes: int) -> str:
-    """Minutes from midnight as 07:30."""
-    return f"{minutes // 60:02d}:{minutes % 60:02d}"
