@@ -32,9 +32,9 @@ KINDS: tuple[tuple[type[serializers.Field[Any, Any, Any, Any]], str], ...] = (
 )
 
 
-def parsed(kind: type[Serializer[Any]], request: Request, **more: Any) -> dict[str, Any]:
+def parsed(kind: type[Serializer[Any]], request: Request) -> dict[str, Any]:
     """The request's data in the shape of a serializer, or a 400. JSON is taken at its word: a number is no text, and a text no number."""
-    given = kind(data=request.data, **more)
+    given = kind(data=request.data)
     _require_kinds(given, request)
     given.is_valid(raise_exception=True)
     return dict(given.validated_data)

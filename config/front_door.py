@@ -87,7 +87,7 @@ async def tell(send: Send, status: int, code: str, message: str, *, again_s: int
     """Answer with a failure in the one form that failures have, before the application."""
     body = json.dumps({"code": code, "message": message, "field": "", "details": {}}).encode()
     headers = [(b"content-type", b"application/json"), (b"content-length", str(len(body)).encode()), (b"cache-control", b"no-store")]
+    headers += [(b"connection", b"close")]  # what is left of the body is not read
     headers += [(b"retry-after", str(again_s).encode())] if again_s else []
-    headers += [] if status >= 500 else [(b"connection", b"close")]  # what is left of the body is not read
     await send({"type": "http.response.start", "status": status, "headers": headers})
     await send({"type": "http.response.body", "body": body})

@@ -18,7 +18,7 @@ import tempfile
 import threading
 import time
 import uuid
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -60,6 +60,22 @@ print(json.dumps({"runs": runs, "session": sessions[0]}))
 """
 
 
+def started(port: int, env: Mapping[str, str], first: Callable[[], None] | None = None) -> subprocess.Popen[bytes]:
+    """A process of the server, once it answers. first: what is done in it before anything else."""
+    command = [sys.executable, "-W", "ignore", "-m", "uvicorn", "config.asgi:application", "--port", str(port), "--log-level", "critical"]
+    made = subprocess.Popen(command, cwd=ROOT, env=env, preexec_fn=first, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    began = time.monotonic()
+    while time.monotonic() - began < START_S:
+        with suppress(OSError, http.client.HTTPException):
+            link = http.client.HTTPConnection("127.0.0.1", port, timeout=10)
+            link.request("GET", "/api/v1/session/")
+            if link.getresponse().status == 200:
+                return made
+        time.sleep(0.02)
+    made.kill()
+    raise AssertionError("The server did not come up.")
+
+
 class Server:
     """A server of a plant of its own, in a folder."""
 
@@ -89,29 +105,8 @@ class Server:
                 resource.setrlimit(resource.RLIMIT_FSIZE, (most, most))
 
         began = time.monotonic()
-        command = [
-            sys.executable,
-            "-W",
-            "ignore",
-            "-m",
-            "uvicorn",
-            "config.asgi:application",
-            "--port",
-            str(self.port),
-            "--log-level",
-            "critical",
-        ]
-        self.process = subprocess.Popen(
-            command, cwd=ROOT, env=self.env, preexec_fn=limit, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
-        )
-        while time.monotonic() - began < START_S:
-            with suppress(OSError, http.client.HTTPException):
-                link = http.client.HTTPConnection("127.0.0.1", self.port, timeout=10)
-                link.request("GET", "/api/v1/session/")
-                if link.getresponse().status == 200:
-                    return time.monotonic() - began
-            time.sleep(0.02)
-        raise AssertionError("The server did not come up.")
+        self.process = started(self.port, self.env, limit)
+        return time.monotonic() - began
 
     def kill(self) -> None:
         """As a power cut would."""

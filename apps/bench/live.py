@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import threading
 import time
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Sequence
 from contextlib import suppress
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, replace
 from typing import Any
 
 from apps.bench.poller import Trace
+from apps.bench.quantity import Live, SinceThen, counting_words, gone_words, has_run
 from metrology.faults import Fault
 from metrology.judgement.exposure import ALARM_BIT, Exposure, alarms_seen, inhibit_dropped, purge_seconds
 from metrology.judgement.frozen import frozen_s, frozen_words
@@ -21,8 +22,8 @@ from metrology.judgement.settling import (
     SETTLED,
     UNSTABLE,
     Response,
+    Sample,
     Settle,
-    SettleRule,
     classify_response,
     settle_words,
 )
@@ -33,7 +34,7 @@ from metrology.methods.slots import STREAM, Quantity, Slot, Watched
 from metrology.methods.steps import Step
 from metrology.methods.trials.exposure import inhibit_of
 from metrology.quantities.units import convert
-from metrology.quantities.words import minutes, number
+from metrology.quantities.words import number
 from metrology.run.holds import lost_words
 from metrology.run.progress import current_slot, make_progress, passes_of
 from metrology.run.raw import raw_readings
@@ -48,67 +49,11 @@ LATEST_S = 1.0  # of a fast signal: what each frame brings, so that a frame that
 SPARING = 20.0  # so many times what it took to look at an exposure passes before it is looked at anew, for those who only watch
 COURSE_S = 3.0  # how often a course is fitted anew, s
 ACCEPTANCE = 0.25  # of span: further off, it is not an error to be adjusted
-Sample = tuple[float, float]
-
-
-@dataclass
-class Live:
-    """One quantity read live at the present slot."""
-
-    quantity: Quantity
-    trace: Trace
-    rule: SettleRule
-    settled_at: float | None = None
-    response: Response | None = None  # since it was begun, or begun anew
-    taken_back: int = 0  # how often the trace had been taken back when that began
-    frozen_s: float = 0.0  # how long it has shown the very same number, where it was never still before
-
-    def seen_since(self, began: float) -> Response:
-        """What was seen of the response since it began, up to now; anew where it began anew."""
-        if self.response is None or self.response.since != began or self.taken_back != self.trace.doubted:
-            self.response, self.taken_back = Response(self.rule, since=began), self.trace.doubted
-        last = self.response.last
-        for t, v in self.samples(last[0] if last else began):
-            if last is None or t > last[0]:
-                self.response.add(t, v)
-        return self.response
-
-    def samples(self, since: float) -> list[Sample]:
-        """Samples from a time on, in the quantity's unit."""
-        own, unit = self.trace.signal["unit"], self.quantity.unit
-        rows = self.trace.since(since)
-        return rows if own == unit else [(t, convert(v, own, to_unit=unit)) for t, v in rows]
-
-
-def _has_run(q: Quantity, seen: Response) -> bool:
-    """Whether a counter of a test was seen to begin anew, and has come to its end; true of everything else."""
-    if not q.begins_anew:
-        return True
-    return seen.last is not None and seen.least <= 0.5 * q.expected and q.low <= seen.last[1] <= q.high
-
-
-def counting_words(q: Quantity, seen: Response) -> str:
-    """How a counter of a test stands."""
-    if seen.last is None:
-        return "No samples yet."
-    last = seen.last[1]
-    if q.low <= last <= q.high and seen.least > 0.5 * q.expected:
-        return "It shows the test before this one. Start the test."
-    return f"{last:g} of {q.expected:g} {q.unit}."
 
 
 def same_stream(one: Slot | None, other: Slot | None) -> bool:
     """Whether what flowed at one slot still flows at the other, so that what stood there stands here."""
     return bool(one and other and one.extra.get(STREAM) and one.extra[STREAM] == other.extra.get(STREAM))
-
-
-def _lost_words(live: Live, now: float) -> str:
-    """What is wrong with a source that is lost, and how long ago it last told something; empty of one that is there. An old value is no reading."""
-    lost, samples = live.trace.lost, live.trace.samples
-    if not lost or not samples:
-        return lost
-    t, v = samples[-1]
-    return f"{lost} Last seen {minutes(now - t)} ago at {number(v, live.quantity.decimals)} {live.quantity.unit}."
 
 
 def _being_set(state: RunState, method: Method, step: Step) -> tuple[Slot, tuple[Quantity, ...]] | None:
@@ -118,22 +63,6 @@ def _being_set(state: RunState, method: Method, step: Step) -> tuple[Slot, tuple
     plan = method.trial.plan(state.setup, "as_left").slots if target else ()
     slot = next((s for s in plan if target and s.channel == target.channel and abs(s.nominal - target.nominal) < 1e-9), None)
     return (slot, tuple(q for q in method.trial.asks(state.setup, slot) if q.name == "indicated")) if slot else None
-
-
-class SinceThen(Mapping[str, list[Sample]]):
-    """The samples of quantities from a time on, looked up when they are asked for."""
-
-    def __init__(self, quantities: Mapping[str, Live], since: float) -> None:
-        self._quantities, self._since = quantities, since
-
-    def __getitem__(self, name: str) -> list[Sample]:
-        return self._quantities[name].samples(self._since)
-
-    def __iter__(self) -> Iterator[str]:
-        return iter(self._quantities)
-
-    def __len__(self) -> int:
-        return len(self._quantities)
 
 
 class RunLive:
@@ -246,7 +175,7 @@ class RunLive:
     def _judge(self, live: Live) -> tuple[Settle, Response]:
         seen = live.seen_since(self.began)
         settle = seen.judge(until_settled=live.settled_at)
-        if settle.status == SETTLED and (not _has_run(live.quantity, seen) or self._is_as_before(live.quantity, settle)):
+        if settle.status == SETTLED and (not has_run(live.quantity, seen) or self._is_as_before(live.quantity, settle)):
             settle = replace(settle, status=NOT_YET)
         live.frozen_s = frozen_s(live.trace.since(time.time() - BACKLOG_S)) if settle.status == SETTLED and not self._is_exposed else 0.0
         if live.frozen_s:
@@ -348,7 +277,7 @@ class RunLive:
                 "v": last[1] if last else None,
                 "text": number(last[1], live.quantity.decimals) if last and not live.trace.lost else "",
                 "status": "lost" if live.trace.lost else "away" if away else settle.status,
-                "says": _lost_words(live, now) or says or self._words(live, settle, seen),
+                "says": gone_words(live, now) or says or self._words(live, settle, seen),
                 "mean": settle.mean if settle.status != NO_DATA else None,
                 **({"more": live.samples(now - LATEST_S)} if live.trace.is_buffered else {}),
                 "limit": live.rule.limit,

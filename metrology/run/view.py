@@ -16,13 +16,12 @@ from metrology.methods.proof_test import Proof
 from metrology.methods.settings import setting_words
 from metrology.methods.setup import InstrumentSetup, RunSetup
 from metrology.methods.standards.base import REFERENCE
-from metrology.methods.steps import PHASES, UNHELD_NOTES
+from metrology.methods.steps import PHASES
 from metrology.quantities.transfer import KINDS
 from metrology.quantities.words import iso, ratio
 from metrology.run.chromatograms import chromatogram_rows
-from metrology.run.countersigning import CAPACITIES
 from metrology.run.current_step import beside, current_step, pass_rows
-from metrology.run.entries import Hold, Note
+from metrology.run.entries import Hold
 from metrology.run.evidence import set_evidence
 from metrology.run.fields import CONFIRMED, SURE, told
 from metrology.run.flags import flags_of
@@ -37,6 +36,7 @@ from metrology.run.progress import (
     make_progress,
     passes_of,
 )
+from metrology.run.remarks import remarks
 from metrology.run.results import proofs_in
 from metrology.run.set_types import Named, SetData
 from metrology.run.standing import earlier_rows, item_rows, reopenable, reopened_rows
@@ -46,11 +46,11 @@ from metrology.run.view_types import (
     AdjustmentData,
     HoldData,
     InstrumentData,
-    NoteData,
     NotedData,
     ProofData,
     RailPhase,
     ReferenceData,
+    RemarksData,
     ResultData,
     RunView,
     SealData,
@@ -58,22 +58,7 @@ from metrology.run.view_types import (
 )
 
 # What goes on after a run has ended: the rest of a view is sealed with the signature.
-LIVE_KEYS = (
-    "seq",
-    "status",
-    "closed",
-    "step",
-    "beside",
-    "holds",
-    "notes",
-    "unheld",
-    "signed",
-    "countersigned",
-    "reviewed",
-    "voided",
-    "blocks",
-    "seal",
-)
+LIVE_KEYS = ("seq", "status", "closed", "step", "beside", "holds", *RemarksData.__annotations__, "blocks", "seal")
 
 # What the hour alone can change; of the rest, the same events make the same view.
 HOURLY_KEYS = ("seq", "status", "closed", "step", "beside", "holds", "timers", "blocks")
@@ -91,7 +76,6 @@ def make_view(state: RunState, method: Method, now: datetime) -> RunView:
         return {**sealed, "results": sealed["results"] or _last_results(sealed["evidence"])}
     progress = make_progress(state, method)
     evidence = _evidence(state, method, progress)
-    notes = _notes(state)
     return {
         "seq": state.seq,
         "status": state.status,
@@ -132,12 +116,7 @@ def make_view(state: RunState, method: Method, now: datetime) -> RunView:
             }
             for d in state.decisions.values()
         ],
-        "notes": notes,
-        "unheld": _unheld(notes),
-        "signed": _note(state.signed),
-        "countersigned": _countersigned(state),
-        "reviewed": _note(state.reviewed),
-        "voided": _note(state.voided),
+        **remarks(state),
         "policies": policy_words(state.setup, method),
         "flags": flags_of(state, method),
         "pairs": [{"label": m.label, "to": m.to, "by": m.by, "at": m.at.isoformat(), "terminal": m.terminal} for m in state.pairs.values()],
@@ -199,15 +178,6 @@ def _last_results(evidence: Sequence[SetData]) -> list[ResultData]:
     return [{"phase": phase, "verdict": s["verdict"], "share": s["share"]} for phase, s in last.items()]
 
 
-def _notes(state: RunState) -> list[NoteData]:
-    return [{"kind": n.kind, "text": n.text, "by": n.by, "at": iso(n.at)} for n in state.notes]
-
-
-def _unheld(notes: Sequence[NoteData]) -> list[NoteData]:
-    """Why no hold was placed."""
-    return [n for n in notes if n["kind"] in UNHELD_NOTES]
-
-
 def changed_parts(before: RunView, now: RunView) -> dict[str, Any]:
     """The parts of a view that are not as they were in an earlier one of the same run, and those that the hour alone can change."""
     return {k: v for k, v in now.items() if k in HOURLY_KEYS or (v is not before.get(k) and v != before.get(k))}
@@ -216,19 +186,13 @@ def changed_parts(before: RunView, now: RunView) -> dict[str, Any]:
 def _live_part(state: RunState, now: datetime) -> dict[str, Any]:
     """What a sealed record still gains: who reviewed it, notes, a hold that outlived it."""
     seal = state.seal or {}
-    notes = _notes(state)
     return {
         "seq": state.seq,
         "status": state.status,
         "closed": 1.0 if state.signed else 0.0,
         "step": None,
         "holds": [hold_data(h, now) for h in state.holds.values()],
-        "notes": notes,
-        "unheld": _unheld(notes),
-        "signed": _note(state.signed),
-        "countersigned": _countersigned(state),
-        "reviewed": _note(state.reviewed),
-        "voided": _note(state.voided),
+        **remarks(state),
         "blocks": [],
         "seal": {
             "is_sealed": True,
@@ -335,14 +299,6 @@ def hold_data(hold: Hold, now: datetime) -> HoldData:
 def _points_words(state: RunState) -> str:
     s = state.setup
     return " ".join(f"{p:g}" for p in s.points_percent) + f" %, cycles: {s.cycles}" if s.points_percent else ""
-
-
-def _note(note: Note | None) -> NoteData | None:
-    return {"kind": note.kind, "text": note.text, "by": note.by, "at": iso(note.at)} if note else None
-
-
-def _countersigned(state: RunState) -> list[NoteData]:
-    return [{"kind": CAPACITIES[n.kind], "text": n.text, "by": n.by, "at": iso(n.at)} for n in state.countersigned]
 
 
 def _surroundings(state: RunState) -> list[Named]:

@@ -314,7 +314,19 @@ class ProofData(TypedDict):
     bypass: str
 
 
-class RunView(TypedDict):
+class RemarksData(TypedDict):
+    """What people wrote beside a run and under it. unheld: why no hold was placed."""
+
+    notes: list[NoteData]
+    unheld: list[NoteData]
+    signed: NoteData | None
+    countersigned: list[NoteData]  # their kind: as what, in words
+    can_countersign: list[Named]  # as what it can be, while it can
+    reviewed: NoteData | None
+    voided: NoteData | None
+
+
+class RunView(RemarksData):
     """Everything a screen needs of a run."""
 
     seq: int
@@ -330,7 +342,6 @@ class RunView(TypedDict):
     evidence: list[SetData]
     results: list[ResultData]
     proofs: list[ProofData]
-    unheld: list[NoteData]
     adjustments: list[AdjustmentData]
     works: list[WorkData]
     noted: list[NotedData]
@@ -343,11 +354,6 @@ class RunView(TypedDict):
     parameters: list[ParameterSetData]
     acts: list[ActData]
     decisions: list[DecisionData]
-    notes: list[NoteData]
-    signed: NoteData | None
-    countersigned: list[NoteData]  # their kind: as what, in words
-    reviewed: NoteData | None
-    voided: NoteData | None
     policies: list[str]
     flags: list[str]
     pairs: list[MovedPair]

@@ -17,7 +17,7 @@ from pathlib import Path
 from typing import Any
 
 from tools.ports import free_port
-from tools.standing import START_S, Typist
+from tools.standing import Typist, started
 
 ROOT = Path(__file__).resolve().parent.parent.parent
 PEOPLE, FOR_S, EACH_S = 200, 60.0, 30.0
@@ -65,27 +65,13 @@ def _get(port: int, session: str, path: str) -> bool:
     return answer.status == 200
 
 
-def _served(database: Path, port: int) -> subprocess.Popen[bytes]:
-    """A process of the server over that database, once it answers."""
-    env = {**os.environ, "DJANGO_SETTINGS_MODULE": "config.settings.demo", "DATABASE_URL": f"sqlite:///{database}"}
-    command = [sys.executable, "-W", "ignore", "-m", "uvicorn", "config.asgi:application", "--port", str(port), "--log-level", "critical"]
-    server = subprocess.Popen(command, cwd=ROOT, env={**env, "OWN_ADDRESS": f"http://127.0.0.1:{port}"})
-    began = time.monotonic()
-    while time.monotonic() - began < START_S:
-        try:
-            _get(port, "", "/api/v1/session/")
-            break
-        except OSError:
-            time.sleep(0.05)
-    return server
-
-
 def at_work(database: Path, people: int = PEOPLE, for_s: float = FOR_S, processes: int = 1) -> AtWork:
     """On a server of their own over a copy of the database, which goes afterwards. Django is set up on that copy by whoever calls."""
     told = _prepared(people)
     is_over, pages, wrong = threading.Event(), list[float](), list[str]()
     ports = [free_port() for _ in range(processes)]
-    servers = [_served(database, port) for port in ports]
+    env = {**os.environ, "DJANGO_SETTINGS_MODULE": "config.settings.demo", "DATABASE_URL": f"sqlite:///{database}"}
+    servers = [started(port, {**env, "OWN_ADDRESS": f"http://127.0.0.1:{port}"}) for port in ports]
 
     def between(port: int, session: str, chance: random.Random) -> None:
         at = time.monotonic()

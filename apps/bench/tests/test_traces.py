@@ -7,8 +7,9 @@ from concurrent.futures import ThreadPoolExecutor
 from types import SimpleNamespace
 from unittest import TestCase
 
-from apps.bench.live import Live, RunLive
+from apps.bench.live import RunLive
 from apps.bench.poller import Trace
+from apps.bench.quantity import Live
 from metrology.judgement.settling import SettleRule, judge_settling
 
 RULE = SettleRule(window_s=5.0, limit=0.008, time_limit_s=180.0, horizon_s=30.0)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import uuid
+from typing import Any
 
 from django.utils import timezone
 from drf_spectacular.utils import extend_schema
@@ -11,7 +12,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from apps.accounts.api.people import signed_in
-from apps.accounts.api.serializers import FailureSerializer
+from apps.accounts.api.serializers import FailureSerializer, ProofSerializer
 from apps.accounts.policy import require
 from apps.accounts.services import check_credentials, confirm_password
 from apps.plant.selectors import get_instrument
@@ -104,47 +105,34 @@ class OverrideView(APIView):
         return Response(run_data(run, state, now))
 
 
+def _proved(kind: type[ProofSerializer], request: Request, act: str) -> dict[str, Any]:
+    """What is asked of an act that takes a signature, once the role allows it and whoever asks has said again who they are."""
+    given = parsed(kind, request)
+    require(request.user, act)
+    confirm_password(request._request, signed_in(request), given.pop("password"), given.pop("one_time"))
+    return given
+
+
 class SignView(APIView):
     @extend_schema(operation_id="sign_run", request=SignSerializer, responses=ANSWERS)
     def post(self, request: Request, run_id: uuid.UUID) -> Response:
-        given = parsed(SignSerializer, request)
-        require(request.user, "sign a run")
-        confirm_password(request._request, signed_in(request), given["password"], given["one_time"])
-        now = timezone.now()
-        run, state = services.sign_run(
-            actor=signed_in(request), run_id=run_id, expected_seq=given["expected_seq"], note=given["note"], now=now
-        )
-        return Response(run_data(run, state, now))
+        given, now = _proved(SignSerializer, request, "sign a run"), timezone.now()
+        return Response(run_data(*services.sign_run(actor=signed_in(request), run_id=run_id, now=now, **given), now))
 
 
 class CountersignView(APIView):
     @extend_schema(operation_id="countersign_run", request=CountersignSerializer, responses=ANSWERS)
     def post(self, request: Request, run_id: uuid.UUID) -> Response:
         """A second name under a signed run: of whoever did part of the work, saw it done, or answers for it."""
-        given = parsed(CountersignSerializer, request)
-        require(request.user, "countersign a record")
-        confirm_password(request._request, signed_in(request), given["password"], given["one_time"])
-        now = timezone.now()
-        told = {k: given[k] for k in ("capacity", "note", "expected_seq")}
-        return Response(run_data(*services.countersign_run(actor=signed_in(request), run_id=run_id, now=now, **told), now))
+        given, now = _proved(CountersignSerializer, request, "countersign a record"), timezone.now()
+        return Response(run_data(*services.countersign_run(actor=signed_in(request), run_id=run_id, now=now, **given), now))
 
 
 class ReviewView(APIView):
     @extend_schema(operation_id="review_run", request=ReviewSerializer, responses=ANSWERS)
     def post(self, request: Request, run_id: uuid.UUID) -> Response:
-        given = parsed(ReviewSerializer, request)
-        require(request.user, "review a record")
-        confirm_password(request._request, signed_in(request), given["password"], given["one_time"])
-        now = timezone.now()
-        run, state = services.review_run(
-            actor=signed_in(request),
-            run_id=run_id,
-            verdict=given["verdict"],
-            reason=given["reason"],
-            expected_seq=given["expected_seq"],
-            now=now,
-        )
-        return Response(run_data(run, state, now))
+        given, now = _proved(ReviewSerializer, request, "review a record"), timezone.now()
+        return Response(run_data(*services.review_run(actor=signed_in(request), run_id=run_id, now=now, **given), now))
 
 
 class VoidView(APIView):

@@ -102,9 +102,11 @@ class Countersigning(PlantTestCase):
         self.assertEqual(self.countersign("answers").status_code, 200)
 
     def test_nothing_is_added_to_an_accepted_record(self):
-        self.signed_run()
+        self.assertEqual([c["value"] for c in self.signed_run()["view"]["can_countersign"]], ["part", "witness", "answers"])
         self.sign_in(self.marta)
-        self.seq = self.review("accept").json()["view"]["seq"]
+        told = self.review("accept").json()["view"]
+        self.assertEqual(told["can_countersign"], [])
+        self.seq = told["seq"]
         self.sign_in(self.tomas)
         self.assertFailure(self.countersign("witness"), 400, "accepted")
 

@@ -2520,6 +2520,49 @@ export interface components {
             } | null;
             /** @description Everything a screen needs of a run. */
             readonly view: {
+                notes: {
+                    kind: string;
+                    text: string;
+                    by: string;
+                    at: string | null;
+                }[];
+                unheld: {
+                    kind: string;
+                    text: string;
+                    by: string;
+                    at: string | null;
+                }[];
+                /** @description A remark. */
+                signed: {
+                    kind: string;
+                    text: string;
+                    by: string;
+                    at: string | null;
+                } | null;
+                countersigned: {
+                    kind: string;
+                    text: string;
+                    by: string;
+                    at: string | null;
+                }[];
+                can_countersign: {
+                    name: string;
+                    value: string;
+                }[];
+                /** @description A remark. */
+                reviewed: {
+                    kind: string;
+                    text: string;
+                    by: string;
+                    at: string | null;
+                } | null;
+                /** @description A remark. */
+                voided: {
+                    kind: string;
+                    text: string;
+                    by: string;
+                    at: string | null;
+                } | null;
                 seq: number;
                 status: string;
                 /** Format: double */
@@ -3110,12 +3153,6 @@ export interface components {
                     left_says: string;
                     bypass: string;
                 }[];
-                unheld: {
-                    kind: string;
-                    text: string;
-                    by: string;
-                    at: string | null;
-                }[];
                 adjustments: {
                     step: string;
                     title: string;
@@ -3237,39 +3274,6 @@ export interface components {
                     by: string;
                     at: string | null;
                 }[];
-                notes: {
-                    kind: string;
-                    text: string;
-                    by: string;
-                    at: string | null;
-                }[];
-                /** @description A remark. */
-                signed: {
-                    kind: string;
-                    text: string;
-                    by: string;
-                    at: string | null;
-                } | null;
-                countersigned: {
-                    kind: string;
-                    text: string;
-                    by: string;
-                    at: string | null;
-                }[];
-                /** @description A remark. */
-                reviewed: {
-                    kind: string;
-                    text: string;
-                    by: string;
-                    at: string | null;
-                } | null;
-                /** @description A remark. */
-                voided: {
-                    kind: string;
-                    text: string;
-                    by: string;
-                    at: string | null;
-                } | null;
                 policies: string[];
                 flags: string[];
                 pairs: {
@@ -5479,6 +5483,49 @@ export interface components {
             broken: string;
             /** @description Everything a screen needs of a run. */
             readonly view: {
+                notes: {
+                    kind: string;
+                    text: string;
+                    by: string;
+                    at: string | null;
+                }[];
+                unheld: {
+                    kind: string;
+                    text: string;
+                    by: string;
+                    at: string | null;
+                }[];
+                /** @description A remark. */
+                signed: {
+                    kind: string;
+                    text: string;
+                    by: string;
+                    at: string | null;
+                } | null;
+                countersigned: {
+                    kind: string;
+                    text: string;
+                    by: string;
+                    at: string | null;
+                }[];
+                can_countersign: {
+                    name: string;
+                    value: string;
+                }[];
+                /** @description A remark. */
+                reviewed: {
+                    kind: string;
+                    text: string;
+                    by: string;
+                    at: string | null;
+                } | null;
+                /** @description A remark. */
+                voided: {
+                    kind: string;
+                    text: string;
+                    by: string;
+                    at: string | null;
+                } | null;
                 seq: number;
                 status: string;
                 /** Format: double */
@@ -6069,12 +6116,6 @@ export interface components {
                     left_says: string;
                     bypass: string;
                 }[];
-                unheld: {
-                    kind: string;
-                    text: string;
-                    by: string;
-                    at: string | null;
-                }[];
                 adjustments: {
                     step: string;
                     title: string;
@@ -6196,39 +6237,6 @@ export interface components {
                     by: string;
                     at: string | null;
                 }[];
-                notes: {
-                    kind: string;
-                    text: string;
-                    by: string;
-                    at: string | null;
-                }[];
-                /** @description A remark. */
-                signed: {
-                    kind: string;
-                    text: string;
-                    by: string;
-                    at: string | null;
-                } | null;
-                countersigned: {
-                    kind: string;
-                    text: string;
-                    by: string;
-                    at: string | null;
-                }[];
-                /** @description A remark. */
-                reviewed: {
-                    kind: string;
-                    text: string;
-                    by: string;
-                    at: string | null;
-                } | null;
-                /** @description A remark. */
-                voided: {
-                    kind: string;
-                    text: string;
-                    by: string;
-                    at: string | null;
-                } | null;
                 policies: string[];
                 flags: string[];
                 pairs: {

@@ -78,6 +78,7 @@ const VIEW: RunView = {
   notes: [],
   signed: null,
   countersigned: [],
+  can_countersign: [],
   reviewed: null,
   voided: null,
   policies: [],

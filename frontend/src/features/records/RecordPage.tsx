@@ -202,7 +202,7 @@ export function RecordPage() {
             {v.seal.says && <li className="border-b border-rule py-1">{v.seal.says}</li>}
             <li className="border-b border-rule py-1 break-all text-muted">Head of the event chain: {run.head}</li>
           </ul>
-          {mayCountersign && v.status === "signed" && (
+          {mayCountersign && v.can_countersign.length > 0 && (
             <More title="Countersign">
               <CountersignForm run={run} />
             </More>

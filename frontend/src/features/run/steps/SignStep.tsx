@@ -1,37 +1,22 @@
-import { useMutation } from "@tanstack/react-query";
-import { useState } from "react";
 import { client, unwrap } from "../../../api/client";
 import { usePerson } from "../../../app/session";
 import { Button } from "../../../ui/Button";
 import { LongField } from "../../../ui/fields";
 import { Failure, Message } from "../../../ui/Message";
-import { NO_PROOF, ProofFields } from "../../../ui/Proof";
-import { useDraft } from "../../../ui/useDraft";
+import { ProofFields } from "../../../ui/Proof";
 import { StepFrame, type StepProps } from "../StepFrame";
-import { useTakeRun } from "../useRun";
+import { useSigning } from "../useSigning";
 
 export function SignStep({ run, step }: StepProps) {
-  const { take, notice } = useTakeRun(run.id);
   const person = usePerson();
-  const [proof, prove] = useState(NO_PROOF);
-  const [note, setNote] = useDraft(`${run.id}/${step.key}/note`);
-  const sign = useMutation({
-    mutationFn: () =>
-      unwrap(
-        client.POST("/api/v1/runs/{run_id}/sign/", {
-          params: { path: { run_id: run.id } },
-          body: { expected_seq: run.view.seq, ...proof, note },
-        }),
-      ),
-    onSuccess: (next) => {
-      setNote("");
-      take(next);
-    },
-    onError: (error) => {
-      prove(NO_PROOF);
-      notice(error);
-    },
-  });
+  const { note, setNote, proof, prove, sign } = useSigning(run.id, `${step.key}/note`, (proof, note) =>
+    unwrap(
+      client.POST("/api/v1/runs/{run_id}/sign/", {
+        params: { path: { run_id: run.id } },
+        body: { expected_seq: run.view.seq, ...proof, note },
+      }),
+    ),
+  );
   const returned = run.view.notes.filter((n) => n.kind === "returned").at(-1);
   return (
     <StepFrame
