@@ -143,7 +143,7 @@ class Fuzz:
         if ROLES[role]:
             person = Person.objects.get(username=ROLES[role])
             Person.objects.filter(pk=person.pk).update(is_active=True, role=role)
-            client.force_login(Person.objects.get(pk=person.pk), backend="django.contrib.auth.backends.ModelBackend")
+            client.force_login(Person.objects.get(pk=person.pk), backend="apps.accounts.sessions.Passwords")
         return {"csrftoken": TOKEN, **{k: v.value for k, v in client.cookies.items()}}
 
     def run(self, only: str) -> None:

@@ -53,7 +53,7 @@ for n in range(8):
 for person in (Made.ines,):
     made = SessionStore()
     made[SESSION_KEY], made[BACKEND_SESSION_KEY], made[HASH_SESSION_KEY] = (
-        str(person.pk), "django.contrib.auth.backends.ModelBackend", person.get_session_auth_hash())
+        str(person.pk), "apps.accounts.sessions.Passwords", person.get_session_auth_hash())
     made.create()
     sessions.append(made.session_key)
 print(json.dumps({"runs": runs, "session": sessions[0]}))

@@ -85,16 +85,32 @@ def anchor_after(seq: int) -> Anchor | None:
     return Anchor.objects.filter(seq__gte=seq).order_by("seq", "pk").first()
 
 
-def proof_of(subject: str, place: int) -> dict[str, Any] | None:
-    """What shows that an event of a run stands in the journal: its entry, and the way from there to the first anchor; None where there is no anchor yet."""
+def place_of(subject: str, place: int) -> tuple[Entry, Anchor] | None:
+    """The entry of an event of a run in the journal, and the first anchor that covers it; None where there is none yet."""
     entry = Entry.objects.filter(kind="run", subject=subject, place=place).order_by("seq").first()
     anchor = anchor_after(entry.seq) if entry else None
-    if entry is None or anchor is None:
+    return (entry, anchor) if entry and anchor else None
+
+
+def seal_of(subject: str, place: int) -> dict[str, Any] | None:
+    """What a print says of it: the entry and the anchor, without the way from one to the other."""
+    found = place_of(subject, place)
+    return {"entry": _entry_data(found[0]), "anchor": anchor_data(found[1], plant())} if found else None
+
+
+def proof_of(subject: str, place: int) -> dict[str, Any] | None:
+    """What shows, by itself, that an event of a run stands in the journal: also each entry between, which are thousands where an anchor is of the day."""
+    found = place_of(subject, place)
+    if found is None:
         return None
+    entry, anchor = found
     before = Entry.objects.filter(seq=entry.seq - 1).values_list("link", flat=True).first()
     path = Entry.objects.filter(seq__gt=entry.seq, seq__lte=anchor.seq).order_by("seq").values_list("content", flat=True)
-    told = {k: getattr(entry, k) for k in ("seq", "at", "kind", "subject", "place", "digest", "body")}
-    return {"previous": before or "0" * 64, "entry": told, "path": list(path), "anchor": anchor_data(anchor, plant())}
+    return {"previous": before or "0" * 64, "entry": _entry_data(entry), "path": list(path), "anchor": anchor_data(anchor, plant())}
+
+
+def _entry_data(entry: Entry) -> dict[str, Any]:
+    return {k: getattr(entry, k) for k in ("seq", "at", "kind", "subject", "place", "digest", "body")}
 
 
 def written_anchors(places: Sequence[Path]) -> list[tuple[Path, dict[str, Any]]]:

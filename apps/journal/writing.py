@@ -16,6 +16,7 @@ from django.utils import timezone
 
 from apps.journal.models import Entry
 from apps.journal.verify import GENESIS, content_of, entry_link
+from config.prepared import Prepared
 
 BATCH = 500
 JOURNAL_LOCK = 0x56_4C_4A_31  # of PostgreSQL's advisory locks
@@ -70,8 +71,11 @@ def take_turn() -> None:
             cursor.execute("SELECT pg_advisory_xact_lock(%s)", [JOURNAL_LOCK])
 
 
+_LAST = Prepared(lambda: Entry.objects.order_by("-seq").values_list("seq", "link", "at")[:1])
+
+
 def _last() -> tuple[int, str, str]:
-    return Entry.objects.order_by("-seq").values_list("seq", "link", "at").first() or (0, GENESIS, "")
+    return _LAST.first() or (0, GENESIS, "")
 
 
 def write(told: Iterable[Told], now: datetime | None = None) -> None:
@@ -79,7 +83,7 @@ def write(told: Iterable[Told], now: datetime | None = None) -> None:
     rows = list(told)
     if not rows:
         return
-    with transaction.atomic():
+    with transaction.atomic(savepoint=False):
         take_turn()
         seq, link, before = _last()
         at = moment(now or timezone.now())

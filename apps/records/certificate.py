@@ -16,9 +16,10 @@ from reportlab.lib.units import mm
 from reportlab.pdfgen.canvas import Canvas
 from reportlab.platypus import BaseDocTemplate, Flowable, Frame, KeepTogether, PageTemplate, Paragraph, Spacer, Table, TableStyle
 
-from apps.records.paper import BODY, HEAD, SMALL, TITLE, WIDTH, ZONE, CountingCanvas, QrCode, local, ruled, text, verdict_markup
+from apps.records.paper import BODY, HEAD, SMALL, TITLE, WIDTH, ZONE, CountingCanvas, QrCode, local, text, verdict_markup
 from apps.records.plot import FAINT, INK, error_plot
 from apps.records.reading_tables import set_tables
+from apps.records.ruled import Ruled
 from apps.runs.models import Run
 from apps.runs.store import folded
 from apps.runs.trust import UNASKED, Trust
@@ -125,7 +126,7 @@ def _heading(run: Run, view: RunView) -> Table:
     )
 
 
-def _facts(view: RunView) -> Table:
+def _facts(view: RunView) -> Ruled:
     i = view["instrument"]
     around = ", ".join(f"{n['name'].lower()} {n['value']}" for n in view["surroundings"])
     plate = {n["name"]: n["value"] for n in i.get("plate", [])}
@@ -149,7 +150,7 @@ def _facts(view: RunView) -> Table:
     if made or due:  # what a record sealed before it was kept does not tell
         rows.append(("Made by", made.removeprefix("manufacturer ") or "–", "Due next", _day(due) if due else "–"))
     cells = [[text(a, SMALL), text(b), text(c, SMALL), text(d)] for a, b, c, d in rows]
-    return Table(cells, colWidths=[WIDTH * f for f in (0.11, 0.45, 0.13, 0.31)], style=ruled())
+    return Ruled(cells, [WIDTH * f for f in (0.11, 0.45, 0.13, 0.31)])
 
 
 def _result(view: RunView) -> list[Flowable]:
@@ -187,7 +188,7 @@ def _proofs(view: RunView) -> list[Flowable]:
         left = f"{p['left']}, {p['left_verdict']}: {p['left_says']}" if p["left"] else "not told"
         cells = (f"{p['code']} {p['name']}, {p['level']}", p["path"], p["required"], found, left, p["bypass"])
         rows.append([text(c, SMALL) for c in cells])
-    table = Table(rows, colWidths=[WIDTH * f for f in (0.2, 0.12, 0.16, 0.22, 0.2, 0.1)], style=ruled(header=True))
+    table = Ruled(rows, [WIDTH * f for f in (0.2, 0.12, 0.16, 0.22, 0.2, 0.1)], head=True)
     return [KeepTogether([text("Proof test", HEAD), table])]
 
 
@@ -223,7 +224,7 @@ def _computed(view: RunView) -> list[Flowable]:
         lines: list[Flowable] = [text(c["title"], HEAD), text(c["says"] + reason)]
         if c["rows"]:
             cells = [[text(h, SMALL) for h in c["head"]], *[[text(v, SMALL) for v in row] for row in c["rows"]]]
-            lines.append(Table(cells, colWidths=[WIDTH / len(c["head"])] * len(c["head"]), style=ruled(header=True)))
+            lines.append(Ruled(cells, [WIDTH / len(c["head"])] * len(c["head"]), head=True))
         out.append(KeepTogether(lines))
     return out
 
@@ -237,7 +238,7 @@ def _parameters(view: RunView) -> list[Flowable]:
         left, right = ({v["name"]: v["value"] for v in s["values"]} for s in (before, after))
         rows = [[text(t, SMALL) for t in ("Parameter", f"Before, {local(before['at'])}", f"After, {local(after['at'])}")]]
         rows += [[text(name, SMALL), text(left.get(name), SMALL), text(right.get(name), SMALL)] for name in dict.fromkeys((*left, *right))]
-        table = Table(rows, colWidths=[WIDTH * f for f in (0.3, 0.35, 0.35)], style=ruled(header=True))
+        table = Ruled(rows, [WIDTH * f for f in (0.3, 0.35, 0.35)], head=True)
         out += [text("Parameters", HEAD), text(f"Before: {before['source']}. After: {after['source']}.", SMALL), table]
     if view["acts"]:
         out.append(
@@ -288,7 +289,7 @@ def _references(view: RunView) -> list[Flowable]:
     if len(rows) == 1:
         return notes
     widths = [WIDTH * f for f in (0.12, 0.26, 0.2, 0.22, 0.11, 0.09)]
-    return [KeepTogether([text("References", HEAD), Table(rows, colWidths=widths, style=ruled(header=True))]), *notes]
+    return [KeepTogether([text("References", HEAD), Ruled(rows, widths, head=True)]), *notes]
 
 
 def _rules(view: RunView) -> list[Flowable]:
@@ -323,7 +324,7 @@ def _gases(view: RunView) -> list[Flowable]:
             ", ".join(p for p in (g["regulator"], g["line"]) if p),
         )
         rows.append([text(c) for c in cells])
-    return [text("Gas", HEAD), Table(rows, colWidths=[26 * mm, 40 * mm, 58 * mm, 34 * mm, 22 * mm], style=ruled(header=True))]
+    return [text("Gas", HEAD), Ruled(rows, [26 * mm, 40 * mm, 58 * mm, 34 * mm, 22 * mm], head=True)]
 
 
 def _items(view: RunView) -> list[Flowable]:
@@ -335,7 +336,7 @@ def _items(view: RunView) -> list[Flowable]:
         said = " ".join(r["says"] for r in i["remarks"] if r["standing"] != "good")
         cells = (i["label"], i["shows"], f"{i['certificate'] or 'none'}, {i['good_until']}", f"{i['reason']} {said}".strip())
         rows.append([text(c, SMALL) for c in cells])
-    return [text("Standards used", HEAD), Table(rows, colWidths=[WIDTH * f for f in (0.2, 0.34, 0.22, 0.24)], style=ruled(header=True))]
+    return [text("Standards used", HEAD), Ruled(rows, [WIDTH * f for f in (0.2, 0.34, 0.22, 0.24)], head=True)]
 
 
 def _flags(view: RunView) -> list[Flowable]:

@@ -2,27 +2,27 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from contextvars import ContextVar
 from datetime import datetime
+from itertools import groupby
 from typing import Any, cast
 from xml.sax.saxutils import escape
 from zoneinfo import ZoneInfo
 
 import segno
 from django.conf import settings
-from reportlab.lib.colors import HexColor
 from reportlab.lib.pagesizes import A4
 from reportlab.lib.styles import ParagraphStyle
 from reportlab.lib.units import mm
 from reportlab.pdfbase.pdfmetrics import stringWidth
 from reportlab.pdfgen.canvas import Canvas
-from reportlab.platypus import Flowable, Paragraph, TableStyle
+from reportlab.platypus import Flowable, Paragraph
 
 from apps.records.plot import AMBER, FAINT, INK, IRON, KELP
 from config import pdf  # noqa: F401  registers the type faces
 
 WIDTH = A4[0] - 36 * mm
-RULE = HexColor("#cfd6d9")
 BODY = ParagraphStyle("body", fontName="Plain", fontSize=7.6, leading=10.4, textColor=INK)
 SMALL = ParagraphStyle("small", parent=BODY, fontSize=6.6, leading=8.8)
 HEAD = ParagraphStyle("head", parent=BODY, fontName="PlainBold", fontSize=9, leading=12, spaceBefore=7, spaceAfter=2)
@@ -62,6 +62,11 @@ class Text(Flowable):
         self._long: Paragraph | None = None
         self.spaceBefore, self.spaceAfter = style.spaceBefore, style.spaceAfter
 
+    @property
+    def is_one_line(self) -> bool:
+        """Whether it fitted into the width it was last asked to fit."""
+        return self._long is None
+
     def wrap(self, width: float, height: float) -> tuple[float, float]:
         self._long = None
         if "\n" not in self.text and stringWidth(self.text, self.style.fontName, self.style.fontSize) <= width:
@@ -77,29 +82,18 @@ class Text(Flowable):
         if self._long:
             self._long.drawOn(self.canv, 0, 0)
             return
-        self.canv.setFont(self.style.fontName, self.style.fontSize)
-        self.canv.setFillColor(self.style.textColor)
-        self.canv.drawString(0, self.height - self.style.fontSize, self.text)
+        self.draw_at(self.canv, 0, self.height)
+
+    def draw_at(self, canvas: Canvas, x: float, top: float) -> None:
+        """Draw what fits into one line below a height."""
+        canvas.setFont(self.style.fontName, self.style.fontSize)
+        canvas.setFillColor(self.style.textColor)
+        canvas.drawString(x, top - self.style.fontSize, self.text)
 
 
 def text(said: Any, style: ParagraphStyle = BODY) -> Flowable:
     """What is said, set in a style; a dash for nothing."""
     return Text(str(said if said not in (None, "") else "–"), style)
-
-
-def ruled(header: bool = False) -> TableStyle:
-    """A table with a fine line under each row, and a stronger one under its head."""
-    commands: list[tuple[Any, ...]] = [
-        ("LINEBELOW", (0, 0), (-1, -1), 0.3, RULE),
-        ("VALIGN", (0, 0), (-1, -1), "TOP"),
-        ("TOPPADDING", (0, 0), (-1, -1), 1.5),
-        ("BOTTOMPADDING", (0, 0), (-1, -1), 2),
-        ("LEFTPADDING", (0, 0), (-1, -1), 0),
-        ("RIGHTPADDING", (0, 0), (-1, -1), 4),
-    ]
-    if header:
-        commands.append(("LINEBELOW", (0, 0), (-1, 0), 0.8, INK))
-    return TableStyle(commands)
 
 
 def verdict_markup(verdict: str | None) -> str:
@@ -118,14 +112,26 @@ class QrCode(Flowable):
         self._rows = [list(row) for row in segno.make(text, error="m", mask=0).matrix_iter(border=2)]
 
     def draw(self) -> None:
+        """Each row as strips of dark modules, in a grid of modules counted from the top left corner."""
+        strips = (f"{x} {y} {n} 1 re" for y, row in enumerate(self._rows) for x, n in _strips(row))
         module = self.size / len(self._rows)
-        path = self.canv.beginPath()
-        for y, row in enumerate(self._rows):
-            for x, dark in enumerate(row):
-                if dark:
-                    path.rect(x * module, self.size - (y + 1) * module, module, module)
+        self.canv.saveState()
+        self.canv.translate(0, self.size)
+        self.canv.scale(module, -module)
         self.canv.setFillColor(INK)
-        self.canv.drawPath(path, stroke=0, fill=1)
+        self.canv.addLiteral("\n".join([*strips, "f"]))
+        self.canv.restoreState()
+
+
+def _strips(row: Sequence[int]) -> list[tuple[int, int]]:
+    """Where dark modules follow each other: the first of them, and how many."""
+    out, x = [], 0
+    for dark, group in groupby(row, key=bool):
+        n = len(list(group))
+        if dark:
+            out.append((x, n))
+        x += n
+    return out
 
 
 def local(text: str | None) -> str:

@@ -5,9 +5,10 @@ from __future__ import annotations
 from typing import Any
 from xml.sax.saxutils import escape
 
-from reportlab.platypus import Flowable, KeepTogether, Paragraph, Table
+from reportlab.platypus import Flowable, KeepTogether, Paragraph
 
-from apps.records.paper import HEAD, SMALL, WIDTH, local, ruled, text, verdict_markup
+from apps.records.paper import HEAD, SMALL, WIDTH, local, text, verdict_markup
+from apps.records.ruled import Ruled
 from metrology.run.set_types import Named, RowData, SetData
 
 WIDTHS = {
@@ -25,7 +26,7 @@ def set_tables(found: SetData) -> list[Flowable]:
     widths = [WIDTH * share / sum(shares) for share in shares]
     stats = "; ".join(f"{s['name'].lower()} {s['value']}" for s in found["statistics"])
     return [
-        KeepTogether([text(f"{found['title']}: readings", HEAD), Table(rows, colWidths=widths, style=ruled(header=True), repeatRows=1)]),
+        KeepTogether([text(f"{found['title']}: readings", HEAD), Ruled(rows, widths, head=True, repeats=True)]),
         *_criteria(found),
         *[table(t["title"], t["head"], t["rows"]) for t in found["tables"]],
         *([text(f"Statistics (IEC 61298-2): {stats}.", SMALL)] if stats else []),
@@ -43,15 +44,13 @@ def _criteria(found: SetData) -> list[Flowable]:
         says = f" {c['says']}" if c["says"] else ""
         cells = [text(f"{c['label']}{says}", SMALL), text(c["value"], SMALL), text(c["limits"], SMALL), text(c["u"], SMALL)]
         rows.append([*cells, Paragraph(verdict_markup(c["verdict"]), SMALL)])
-    return [Table(rows, colWidths=[WIDTH * f for f in (0.4, 0.16, 0.2, 0.12, 0.12)], style=ruled(header=True))]
+    return [Ruled(rows, [WIDTH * f for f in (0.4, 0.16, 0.2, 0.12, 0.12)], head=True)]
 
 
 def table(title: str, head: list[str], rows: list[list[str]]) -> Flowable:
     """A table as a kind of trial makes it."""
     cells = [[text(h, SMALL) for h in head], *[[text(v, SMALL) for v in row] for row in rows]]
-    return KeepTogether(
-        [text(title, HEAD), Table(cells, colWidths=[WIDTH / len(head)] * len(head), style=ruled(header=True), repeatRows=1)]
-    )
+    return KeepTogether([text(title, HEAD), Ruled(cells, [WIDTH / len(head)] * len(head), head=True, repeats=True)])
 
 
 def _on_paper(found: SetData) -> list[Flowable]:

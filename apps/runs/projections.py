@@ -26,10 +26,11 @@ from metrology.run.results import exchange_of, was_set, was_touched
 from metrology.run.state import RunState
 from metrology.run.uses import regulators_of, results_followed, uses_of
 
-PROJECTED = tuple(
+CHAINED = ("events_count", "head")  # moved on with every event that is stored
+JUDGED = tuple(
     f.name
     for f in Run._meta.concrete_fields
-    if f.name not in ("id", "number", "instrument", "item", "method", "revision", "started_at", "technician")
+    if f.name not in ("id", "number", "instrument", "item", "method", "revision", "started_at", "technician", *CHAINED)
 )
 
 
@@ -43,6 +44,7 @@ def project(run: Run, state: RunState, before: RunState | None = None) -> None:
     """
     method = get_method(state.setup.method)
     progress = make_progress(state, method)
+    was = {name: getattr(run, name) for name in JUDGED}
     run.status = state.status
     run.closed = round(progress.closed, 3)
     run.at_step = progress.current.title if progress.current else ""
@@ -52,7 +54,7 @@ def project(run: Run, state: RunState, before: RunState | None = None) -> None:
     run.exchanged = exchange_of(state) is not None
     run.adjusted = was_touched(state, method) if state.voided else was_set(state)
     take_results(run, state)
-    run.save(update_fields=PROJECTED)
+    run.save(update_fields=[*CHAINED, *(name for name in JUDGED if getattr(run, name) != was[name])])
     _project_holds(run, state, before.holds if before else {})
     open_duties(run, state)
     _project_uses(run, state)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import uuid
 from collections.abc import Iterable
 from datetime import datetime
+from functools import lru_cache
 from typing import Any
 
 from apps.accounts.models import Person
@@ -13,6 +14,7 @@ from apps.runs.items import ITEMS
 from apps.runs.models import OPEN, Hold, Run
 from apps.runs.store import CACHE, load_state
 from apps.runs.trust import fault_of
+from config.prepared import Prepared
 from metrology.methods.registry import get_method
 from metrology.run.events import Event
 from metrology.run.narrate import describe
@@ -49,7 +51,7 @@ def _about(run: Run, state: RunState) -> dict[str, Any]:
 
 def kit_out(state: RunState) -> list[str]:
     """What a run counts on that was taken out of service since it was chosen, as sentences."""
-    counted: tuple[tuple[type[Any], set[str]], ...] = (
+    counted: tuple[tuple[Any, set[str]], ...] = (
         (Reference, {str(p["reference"]["code"]) for p in state.references.values()}),
         (GasBottle, {str(p["bottle"]["code"]) for p in state.gases.values()}),
         (GasFitting, {str(p[k]["code"]) for p in state.gases.values() for k in ("regulator", "line") if p.get(k)}),
@@ -62,9 +64,19 @@ def kit_out(state: RunState) -> list[str]:
     for model, codes in counted:
         if not codes:
             continue
-        for code, is_now in model._default_manager.filter(code__in=codes).exclude(state="in service").values_list("code", "state"):
+        for code, is_now in _out_of_service(model, len(codes)).all(*sorted(codes)):
             out.append(f"{code} is {is_now} since it was chosen here: what was read with it is in doubt. Note it, and take another.")
     return out
+
+
+@lru_cache
+def _out_of_service(model: Any, count: int) -> Prepared[Any, tuple[str, str]]:
+    """The query for those of so many items of the kit that are out of service: code and state."""
+    code = model._meta.get_field("code")
+    return Prepared(
+        lambda *codes: model._default_manager.filter(code__in=codes).exclude(state="in service").values_list("code", "state"),
+        *[code] * count,
+    )
 
 
 def get_run_data(run_id: uuid.UUID, now: datetime) -> dict[str, Any]:

@@ -12,6 +12,7 @@ from typing import Any, TypeVar
 from apps.journal.writing import Told, take_turn, write
 from apps.runs.models import Run, RunEvent
 from config.failures import Missing
+from config.prepared import Prepared
 from metrology.faults import Fault
 from metrology.run.events import GENESIS, Event, link
 from metrology.run.state import RunState, fold
@@ -108,12 +109,18 @@ def _put(kept: OrderedDict[uuid.UUID, V], run: uuid.UUID, value: V, size: int) -
 CACHE = EventCache()
 
 
+_RUN = Prepared(lambda pk: Run.objects.select_related("technician").only(*RUN_COLUMNS).filter(pk=pk), Run._meta.get_field("id"))
+_RUN_HELD = Prepared(
+    lambda pk: Run.objects.select_related("technician").only(*RUN_COLUMNS).select_for_update(of=("self",)).filter(pk=pk),
+    Run._meta.get_field("id"),
+)
+
+
 def load_run(run_id: uuid.UUID, *, lock: bool = False, fresh: bool = False) -> tuple[Run, list[Event]]:
     """A run with its events; `fresh` reads them all from the database, for what is evidence."""
     if lock:
         take_turn()
-    rows = Run.objects.select_related("technician").only(*RUN_COLUMNS)
-    run = (rows.select_for_update(of=("self",)) if lock else rows).filter(pk=run_id).first()
+    run = (_RUN_HELD if lock else _RUN).first(run_id)
     if run is None:
         raise Missing("unknown_run", "There is no such run.")
     return run, load_events(run) if fresh else CACHE.events(run)

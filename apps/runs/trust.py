@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from apps.journal.anchoring import proof_of
+from apps.journal.anchoring import proof_of, seal_of
 from apps.journal.models import Entry
 from apps.journal.writing import is_taken_over
 from apps.runs.models import Run
@@ -40,6 +40,15 @@ def fault_of(run: Run) -> str:
 
 
 def trust_of(run: Run) -> Trust:
-    """All that a print or an export of a record says of it."""
+    """All that an export of a record says of it: who holds it can follow the way through the journal by themselves."""
+    return _trust(run, proof_of)
+
+
+def printed_trust_of(run: Run) -> Trust:
+    """All that a print of a record says of it."""
+    return _trust(run, seal_of)
+
+
+def _trust(run: Run, proved: Callable[[str, int], dict[str, Any] | None]) -> Trust:
     place = run.events.filter(type__in=ANCHORED).order_by("-seq").values_list("seq", flat=True).first()
-    return Trust(fault_of(run), proof_of(run.pk.hex, place) if place else None)
+    return Trust(fault_of(run), proved(run.pk.hex, place) if place else None)

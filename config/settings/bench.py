@@ -7,7 +7,7 @@ from config.settings.kept import SQLITE_DURABLE
 ALLOWED_HOSTS = ["testserver", "localhost", "127.0.0.1"]
 DATABASES = {
     "default": {
-        "ENGINE": "django.db.backends.sqlite3",
+        "ENGINE": "config.sqlite",
         "NAME": VAR_DIR / "bench.sqlite3",
         "OPTIONS": {"timeout": 20, "transaction_mode": "IMMEDIATE", "init_command": SQLITE_DURABLE},
     }

@@ -13,7 +13,7 @@ STORAGES = {
 }
 # A file, because the live server's threads need one; no WAL, because parallel runs copy the file.
 DATABASES["default"] = {
-    "ENGINE": "django.db.backends.sqlite3",
+    "ENGINE": "config.sqlite",
     "NAME": VAR_DIR / "test-main.sqlite3",
     "OPTIONS": {"timeout": 20, "transaction_mode": "IMMEDIATE", "init_command": "PRAGMA synchronous=OFF; PRAGMA busy_timeout=20000;"},
     "TEST": {"NAME": VAR_DIR / "test.sqlite3"},

@@ -8,13 +8,14 @@ from metrology.methods.steps import UNHELD_NOTES
 from metrology.quantities.words import iso
 from metrology.run.countersigning import CAPACITIES
 from metrology.run.entries import Note
+from metrology.run.kept import kept
 from metrology.run.state import RunState
 from metrology.run.view_types import NoteData, RemarksData
 
 
 def remarks(state: RunState) -> RemarksData:
     """All of it, for a view."""
-    notes = _rows(state.notes)
+    notes = kept(state, "notes", state.notes, lambda: _rows(state.notes))
     return {
         "notes": notes,
         "unheld": [n for n in notes if n["kind"] in UNHELD_NOTES],

@@ -49,7 +49,7 @@ def _prepared(people: int) -> list[tuple[str, str]]:
     for n, instrument in enumerate(free):
         person, _ = Person.objects.get_or_create(username=f"bench{n}", defaults={"role": "technician", "first_name": f"B{n}"})
         session = SessionStore()
-        session[SESSION_KEY], session[BACKEND_SESSION_KEY] = str(person.pk), "django.contrib.auth.backends.ModelBackend"
+        session[SESSION_KEY], session[BACKEND_SESSION_KEY] = str(person.pk), "apps.accounts.sessions.Passwords"
         session[HASH_SESSION_KEY] = person.get_session_auth_hash()
         session.create()
         made.append((str(session.session_key), str(start_run(actor=person, instrument=instrument, now=timezone.now()).id)))

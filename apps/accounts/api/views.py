@@ -23,6 +23,7 @@ from apps.accounts.models import Person
 from apps.accounts.outside import SIGNING, is_code_wanted
 from apps.accounts.policy import allowed_actions
 from apps.accounts.services import check_password, password_rule
+from apps.accounts.sessions import BACKEND
 from apps.accounts.throttle import remember_browser
 from config.asked import parsed
 from config.limits import WITH_CODE
@@ -63,7 +64,7 @@ class SessionView(APIView):
         given = parsed(SignInSerializer, request)
         person = check_password(request._request, given["username"], given["password"])
         is_proved = second_factor.check_code(request._request, person, given["one_time"], signs=False)
-        login(request._request, person, backend="django.contrib.auth.backends.ModelBackend")
+        login(request._request, person, backend=BACKEND)
         request._request.session[WITH_CODE] = is_proved
         request.user = person
         answer = Response(_session(request))
@@ -87,6 +88,6 @@ class FirstStartView(APIView):
         if not first_start.is_new():
             raise NotAuthenticated
         person = first_start.set_up(parsed(FirstStartSerializer, request), timezone.now())
-        login(request._request, person, backend="django.contrib.auth.backends.ModelBackend")
+        login(request._request, person, backend=BACKEND)
         request.user = person
         return Response(_session(request))

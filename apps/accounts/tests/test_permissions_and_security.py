@@ -116,7 +116,7 @@ class Attacks(PlantTestCase):
         strict = Client(enforce_csrf_checks=True)
         answer = strict.post("/api/v1/session/", {"username": "ines", "password": PASSWORD}, content_type="application/json")
         self.assertEqual(answer.status_code, 403)
-        strict.force_login(self.ines, backend="django.contrib.auth.backends.ModelBackend")
+        strict.force_login(self.ines, backend="apps.accounts.sessions.Passwords")
         answer = strict.post("/api/v1/runs/", {"tag": "PT-2110"}, content_type="application/json")
         self.assertEqual(answer.status_code, 403)
         self.assertEqual(Run.objects.count(), 0)

@@ -36,7 +36,7 @@ class Zones(PlantTestCase):
                 today = timezone.localdate()
                 self.assertEqual(today.isoformat(), day)
                 Instrument.objects.filter(tag="PT-2110").update(next_due=today - timedelta(days=1))
-                self.client.force_login(self.ines, backend="django.contrib.auth.backends.ModelBackend")
+                self.client.force_login(self.ines, backend="apps.accounts.sessions.Passwords")
                 told = self.get("today/").json()
                 self.assertEqual((told["date"], [r["tag"] for r in told["overdue"]]), (day, ["PT-2110"]))
                 rows = self.get("due/?days=0").json()["rows"]

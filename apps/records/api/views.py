@@ -20,7 +20,7 @@ from apps.records.selectors import export_csv, export_json, list_records
 from apps.runs.api.serializers import RunPageSerializer
 from apps.runs.selectors import run_row
 from apps.runs.store import load_run
-from apps.runs.trust import trust_of
+from apps.runs.trust import printed_trust_of, trust_of
 from config.downloads import file_answer
 from config.lists import page_of
 
@@ -48,7 +48,7 @@ class CertificateView(APIView):
     def get(self, request: Request, run_id: uuid.UUID) -> HttpResponse:
         require(request.user, "read")
         run, events = load_run(run_id, fresh=True)
-        pdf = make_certificate(run, events, timezone.now(), trust_of(run))
+        pdf = make_certificate(run, events, timezone.now(), printed_trust_of(run))
         return file_answer(pdf, "application/pdf", f"{run.label}-{run.tag}.pdf", inline=True)
 
 
@@ -65,7 +65,7 @@ class CsvView(APIView):
     def get(self, request: Request, run_id: uuid.UUID) -> HttpResponse:
         require(request.user, "read")
         run, events = load_run(run_id, fresh=True)
-        text = export_csv(run, events, timezone.now(), trust_of(run))
+        text = export_csv(run, events, timezone.now(), printed_trust_of(run))
         return file_answer(text.encode("utf-8-sig"), "text/csv; charset=utf-8", f"{run.label}-{run.tag}.csv")
 
 

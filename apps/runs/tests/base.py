@@ -12,7 +12,7 @@ from apps.kit.models import Reference
 from apps.plant.models import Area, Instrument
 
 PASSWORD = "a-long-password"
-MODEL_BACKEND = "django.contrib.auth.backends.ModelBackend"
+MODEL_BACKEND = "apps.accounts.sessions.Passwords"
 GOOD = ["4.01", "8.01", "12.01", "16.01", "20.01", "20.00", "16.01", "12.01", "8.01", "4.01"]
 CHECKS = {"cautions": ["isolated", "safe", "untouched"], "restore": ["test_gear", "valves", "write_lock", "covers", "tidy"]}
 

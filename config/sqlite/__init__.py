@@ -1,0 +1,1 @@
+"""SQLite whose connections are kept from one request to the next: `config.sqlite` as the engine of a database."""
