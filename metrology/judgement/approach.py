@@ -1,8 +1,8 @@
 """How much of a response is still to come, and how sure that is: judged sample by sample from everything since the stimulus.
 
 Over windows that reach back over a good part of the time since the stimulus, a line is laid through the samples. What may still come is at least its slope
-times the horizon, the slowest approach that is looked for; a slope that is sure reaches as far as its own decline says. A window that rings, or still holds
-the stimulus itself, tells nothing; a pulsation that goes on as it is does not keep a signal from having settled, and counts in the uncertainty. The method
+times the horizon, the slowest approach that is looked for; a slope that is sure reaches as far as its own decline says. A window that rings, turns round, or
+still holds the stimulus itself, tells nothing; a pulsation that goes on as it is does not keep a signal from having settled, and counts in the uncertainty. The method
 and what it can't see are in the methods document; its trials are `tools/settle_trials.py`.
 """
 
@@ -17,8 +17,9 @@ from itertools import pairwise
 from metrology.faults import require_positive
 
 HORIZON_S = 30.0  # (P) the slowest approach that is looked for, where nothing else is said
-Z = 0.7  # standard errors of the slope that are added to it
-SHARES = (0.35, 0.5, 0.7, 0.85)  # of the time since the stimulus: the windows that are looked at, the shortest first
+Z = 0.4  # standard errors of the slope that are added to it
+TURNS = 2.5  # standard errors between the slopes of both halves from which one that rises and one that falls are a turn, and no scatter
+SHARES = (0.35, 0.42, 0.5, 0.6, 0.7, 0.78, 0.85)  # of the time since the stimulus: the windows that are looked at, the shortest first
 BINS = 24  # a window holds so many bins at least
 LEVELS = 14
 FEWEST = 6  # bins that a line is laid through
@@ -151,7 +152,7 @@ class Approach:
         left = [v - line.at(t) for t, v, _, _ in rows]
         about = math.fsum(r[2] * x * x for r, x in zip(rows, left, strict=True)) / (len(rows) - 2)
         noise = _noise(rows, line.n)
-        if not self._is_clean(left, about, noise, line.n / len(rows), step):
+        if not self._is_clean(left, about, noise, line.n / len(rows), step) or _turns(rows, noise + step * step / 12):
             return None
         variance = max(about, noise)
         if step:
@@ -160,7 +161,8 @@ class Approach:
             variance += step * step / 12 * line.n / max(2.0, len(self._turned(since)) + 1)
         se = math.sqrt(variance / line.stt)
         reach = self._reach(rows, line.slope, se, variance, window)
-        bound = abs(line.slope) * reach + Z * se * self.horizon
+        unseen = Z * se * self.horizon * math.exp(-window / 2 / self.horizon)  # by its end an approach has come down from its mean slope
+        bound = abs(line.slope) * reach + unseen
         scatter = math.sqrt(variance / line.n + variance / line.stt * line.t * line.t)
         rest = line.slope * self.horizon / 2
         u = math.sqrt(scatter**2 + step**2 / 12 + (bound / 2) ** 2)
@@ -217,6 +219,15 @@ def _line(rows: Sequence[Row]) -> _Line:
     stt = sum(r[2] * (r[0] - t) ** 2 for r in rows)
     slope = sum(r[2] * (r[0] - t) * (r[1] - v) for r in rows) / stt if stt else 0.0
     return _Line(n, t, v, stt, slope)
+
+
+def _turns(rows: Sequence[Row], variance: float) -> bool:
+    """Whether it turns round in a window: a line through an overshoot is flat, and yet it is on its way back. variance: of one sample."""
+    half = len(rows) // 2
+    early, late = _line(rows[:half]), _line(rows[half:])
+    if not early.stt or not late.stt or early.slope * late.slope >= 0:
+        return False
+    return abs(late.slope - early.slope) > TURNS * math.sqrt(variance * (1 / early.stt + 1 / late.stt))
 
 
 def _noise(rows: Sequence[Row], n: int) -> float:

@@ -7,7 +7,7 @@ from unittest import TestCase
 from metrology.calculations.registry import CALCULATORS
 from metrology.calculator_fields import Input
 from metrology.faults import Fault
-from metrology.judgement.approach import Approach
+from metrology.judgement.approach import TURNS, Approach, _turns
 from metrology.judgement.settling import SettleRule, judge_settling, settle_words
 from tools.settle_trials import run_trials
 
@@ -52,6 +52,26 @@ class Still(TestCase):
             t, _ = settle(ring, until=400)
             left = max(abs(ring(t + s / 10) - 100) for s in range(2000))
             self.assertLess(left, 0.1, damping)
+
+    def test_an_overshoot_that_hides_in_noise_is_no_end_either(self):
+        w, z = 0.0439, 0.8
+        d = w * math.sqrt(1 - z * z)
+
+        def slow(t):
+            return 47 * (1 - math.exp(-z * w * t) * (math.cos(d * t) + z * w / d * math.sin(d * t)))
+
+        for seed in range(12):
+            t, _ = settle(slow, until=600, step=1.7, noise=0.12, seed=seed)
+            self.assertLess(abs(slow(t) - 47), 0.25, seed)
+
+    def test_a_window_turns_where_its_halves_are_apart_by_more_than_scatter_makes_them(self):
+        roof = [(t, abs(t + 4.5) * 0.1, 4, 0.0) for t in range(-9, 1)]  # -0.1 a second, then +0.1
+        per_variance = 2 / (4 * 10)  # 1/stt of both halves: five bins of four samples each
+        at_limit = (0.2 / TURNS) ** 2 / per_variance
+        for share, turns in ((0.99, True), (1.01, False)):
+            self.assertEqual(_turns(roof, share * at_limit), turns, share)
+        rising = [(t, 0.01 * (t + 9) ** 2, 4, 0.0) for t in range(-9, 1)]
+        self.assertFalse(_turns(rising, 1e-9), "one that goes on the same way does not turn")
 
     def test_a_creep_within_the_horizon_is_waited_for_and_one_beyond_it_where_it_shows(self):
         for tau, most in ((15, 0.1), (30, 0.1), (120, 0.15)):
