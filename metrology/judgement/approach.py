@@ -17,8 +17,8 @@ from itertools import pairwise
 from metrology.faults import require_positive
 
 HORIZON_S = 30.0  # (P) the slowest approach that is looked for, where nothing else is said
-Z = 0.4  # standard errors of the slope that are added to it
-TURNS = 2.5  # standard errors between the slopes of both halves from which one that rises and one that falls are a turn, and no scatter
+Z = 0.6  # standard errors of the slope that are added to it
+TURNS = 2.0  # standard errors between the slopes of both halves from which one that rises and one that falls are a turn, and no scatter
 SHARES = (0.35, 0.42, 0.5, 0.6, 0.7, 0.78, 0.85)  # of the time since the stimulus: the windows that are looked at, the shortest first
 BINS = 24  # a window holds so many bins at least
 LEVELS = 14

@@ -68,7 +68,7 @@ def next_due(rule: str, results: Sequence[Result], *, base_days: int, policy: Po
     if rule == STAIRCASE:
         return _staircase(results, base_days, policy)
     if rule == DRIFT:
-        return _drift(results, base_days, policy)
+        return _after_a_fail(_drift(results, base_days, policy), results[-1], base_days, policy)
     return _signal(last, base_days, replace_by)
 
 
@@ -88,7 +88,7 @@ def _staircase(results: Sequence[Result], base: int, p: Policy) -> Due:
             what = "failed as found" if r.is_failed else f"as found {r.found_percent:+.0f} % of tolerance, a fail"
             steps.append(f"{day_words(r.on)}: {what}; shortened to {days:.0f} days")
             continue
-        if abs(r.found_percent) > p.extend_below:
+        if abs(r.found_percent) >= p.extend_below:
             row = 0
             steps.append(f"{day_words(r.on)}: as found {r.found_percent:+.0f} % of tolerance, a pass too near the limit to make it longer")
             continue
@@ -134,6 +134,15 @@ def _drift(results: Sequence[Result], base: int, p: Policy) -> Due:
     if days >= longest * base - 1:
         why += ", the longest it may be" if longest > 1 else f"; it needs {p.least_results} intervals to be made longer"
     return _after(last.on, days, DRIFT, why, data)
+
+
+def _after_a_fail(due: Due, last: Result, base: int, p: Policy) -> Due:
+    """Found outside, it is looked at again sooner than the register has it: one result does not tell drift from scatter."""
+    most = max(min(SHORTEST_DAYS, base), base * p.shorten_factor)
+    if last.passed or (last.found_percent is None and not last.is_failed) or due.interval_days <= most:
+        return due
+    found = "failed as found" if last.found_percent is None or last.is_failed else f"found at {last.found_percent:+.0f} % of its tolerance"
+    return _after(last.on, most, DRIFT, f"{found}: looked at again after {most:.0f} days at the latest; {due.why}", due.data)
 
 
 def _signal(last: date, base: int, replace_by: date | None) -> Due:

@@ -39,10 +39,23 @@ class Intervals(unittest.TestCase):
             self.assertEqual(self.days("staircase", results(*found)).interval_days, expected, found)
         self.assertIn("3 passes in a row; extended to 125 days", " ".join(self.days("staircase", results(10, 20, 30)).data))
 
+    def test_found_outside_the_drift_rule_looks_again_sooner_whatever_else_it_makes_of_it(self):
+        for found, most in ((100.0, 100), (100.1, 50), (-300.0, 50)):
+            rows = [Result(START, 0.0, 0.0), Result(START + timedelta(days=100), found, 10.0)]
+            due = self.days("drift", rows)
+            self.assertLessEqual(due.interval_days, most, found)
+            self.assertEqual("looked at again after 50 days at the latest" in due.why, abs(found) > 100, found)
+        first = self.days("drift", [Result(START, 300.0, 0.0)])
+        self.assertEqual((first.interval_days, first.why.split(":")[0]), (50, "found at +300 % of its tolerance"))
+        late = self.days("drift", [Result(START, 0.0, 0.0), Result(START + timedelta(days=100), None, 0.0, is_failed=True)])
+        self.assertEqual((late.interval_days, late.why.split(":")[0]), (50, "failed as found"))
+        self.assertLess(self.days("drift", rows, policy=Policy(shorten_factor=0.2)).interval_days, 21)
+
     def test_a_pass_near_the_limit_does_not_make_it_longer(self):
         for found, expected in (
             ((79, 79, 79), 125),
-            ((80, 80, 80), 125),
+            ((79.9, 79.9, 79.9), 125),
+            ((80, 10, 10), 100),
             ((80.1, 10, 10), 100),
             ((10, 10, 81, 10, 10), 100),
             ((10, 10, 81, 10, 10, 10), 125),

@@ -6,6 +6,8 @@ import dataclasses
 from collections.abc import Iterator, Mapping
 from typing import Any
 
+from metrology.faults import Fault
+
 FACTORS = (0.0, 0.5, 0.93, 1.07, 2.0, -1.0)
 FEW = (0.93, 2.0)
 Case = tuple[str, Any]
@@ -80,6 +82,8 @@ def told(x: Any) -> str:
     """A result as text: all of its fields, numbers to six figures."""
     if dataclasses.is_dataclass(x) and not isinstance(x, type):
         return "(" + " ".join(f"{f.name}={told(getattr(x, f.name))}" for f in dataclasses.fields(x)) + ")"
+    if isinstance(x, Fault):
+        return f"Fault {x.code} of {x.field}: {x.message} {told(x.context)}"
     if isinstance(x, bool) or x is None or isinstance(x, str):
         return str(x)
     if isinstance(x, int | float):

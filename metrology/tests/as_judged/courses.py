@@ -128,7 +128,37 @@ def _settled(samples: tuple[tuple[float, float], ...], display: float) -> Any:
     return out
 
 
+def _watched() -> Asked:
+    samples = tuple((2.0 * n, float(v)) for n, v in enumerate((0, 0, 5, 12, 20, 33, 41, 40, 38, 20, 9, 3, 1, 0.4, 0.2)))
+    words = tuple((4.0 * n, float(w)) for n, w in enumerate((0, 0, 16, 48, 48, 112, 16, 0)))
+    return turned(
+        [{"samples": samples[:n], "words": words, "below": 2.0, "at": at, "ma": 2.0} for n in (15, 12, 1) for at in (-1.0, 7.0, 12.0, 99.0)]
+    )
+
+
+def _seen(samples: Any, words: Any, below: float, at: float, ma: float) -> Any:
+    alarms = [exposure.alarms_seen(samples, words, first_bit=bit, set_points=(10.0, 30.0, 50.0)) for bit in (3, 4)]
+    currents = tuple((t, v / 10) for t, v in samples)
+    dropped = [exposure.inhibit_dropped(currents, inhibit_ma=m, band_ma=2.1) for m in (0.0, ma)]
+    on = [exposure.alarms_on(w, 3) for _, w in words]
+    answers = [
+        settling.classify_response(below, 10.0 * at, error=e, acceptance=ma, is_settled=still)
+        for e in (0.0, ma, -1.01 * ma)
+        for still in (True, False)
+    ]
+    return (
+        alarms,
+        dropped,
+        on,
+        exposure.reading_at(samples, at),
+        exposure.purge_seconds(samples, below=below),
+        answers,
+        frozen.frozen_words(at, "kPa"),
+    )
+
+
 JUDGED: Judged = {
+    "watched": (_seen, _watched),
     "approach": (_approached, _courses),
     "come-down": (_come_down, _decays),
     "exposure": (exposure.judge_exposure, _exposures),

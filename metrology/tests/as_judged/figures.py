@@ -21,6 +21,7 @@ from metrology.judgement import (
     reference,
     sensor_life,
     student,
+    suspicion,
     tolerance,
     trend,
     uncertainty,
@@ -45,9 +46,31 @@ def _kits() -> Asked:
     trace = gas_kit.GasNeed(
         "span", "Span gas", "span", "oxygen", 10.0, "ppm", "", "zirconia", 0.5, 2, 5.0, is_trace_oxygen=True, wanted_percent=80.0
     )
+    air = gas_kit.GasNeed(
+        "air",
+        "Air",
+        "air",
+        "oxygen",
+        25.0,
+        "% vol",
+        "",
+        "electrochemical",
+        0.5,
+        2,
+        5.0,
+        keeps_off=(("low", 19.5), ("high", 23.5)),
+        room=0.5,
+    )
+    both = replace(
+        need,
+        component="H2",
+        beside=(replace(zero, component="CO", gas="carbon monoxide", unit="ppm", top=100.0),),
+        also=(replace(trace, component="O2"),),
+    )
     toxic = gas_kit.GasNeed(
         "span", "Span gas", "span", "hydrogen sulfide", 50.0, "ppm", "", "electrochemical", 0.5, 4, 10.0, alarm=10.0, needs_humid=True
     )
+    kinds = [policy.Policy(zero_gas=k) for k in ("bottled", "scrubbed")]
     more = {"today": TODAY, "regulator": REGULATOR, "line": LINE, "policy": policy.Policy()}
     peers = {"peers": PEERS}
     return turned(
@@ -55,6 +78,14 @@ def _kits() -> Asked:
             {"need": need, "bottle": bottle(), **more, **peers},
             {"need": zero, "bottle": zero_air(), **more},
             {"need": trace, "bottle": bottle("B-O2", "oxygen", 8.0, "ppm", balance="nitrogen", oxygen=0.0), **more},
+            *({"need": air, "bottle": bottle("B-A", "oxygen", v, "% vol"), **more} for v in (20.9, 19.8)),
+            {"need": air, "bottle": bottle("B-A", "oxygen", 20.9, "% vol", balance="argon"), **more},
+            {"need": both, "bottle": bottle(gases=(*bottle().gases, gas_kit.BottleGas("carbon monoxide", 150.0, "ppm", 3.0))), **more},
+            *(
+                {"need": replace(zero, watches=w), "bottle": bottle(gas_kit.AMBIENT, gas=""), **more, "policy": p}
+                for w in ("methane", "oxygen")
+                for p in kinds
+            ),
             {"need": toxic, "bottle": bottle("B-S", "hydrogen sulfide", 25.0, "ppm"), **more},
         ]
     )
@@ -259,6 +290,50 @@ def _references() -> Asked:
     return turned([{"reference": r, "low": 0.0, "high": 400.0, "unit": "kPa", "today": TODAY} for r in (made, *more)])
 
 
+def _certified(of: Any, unit: str, value: float, on: Any) -> Any:
+    told = [
+        of.expanded(value, unit=unit),
+        of.deviation(value, unit=unit),
+        of.drifted(on, unit=unit),
+        of.step_in(unit),
+    ]
+    return (
+        told,
+        [of.width_in(w, unit) for w in (0.0, -0.3)],
+        reference.find_reference_faults(of, low=0.0, high=value, unit=unit, today=TODAY),
+    )
+
+
+def _certificates() -> Asked:
+    rows = [given["reference"] for how, given in _references() if how.endswith("as it is")]
+    asked = (("kPa", 100.0, TODAY), ("bar", 3.5, None), ("kPa", 700.0, date(2025, 1, 1)), ("kPa", 701.0, TODAY))
+    return turned([{"of": r, "unit": u, "value": v, "on": d} for r in rows for u, v, d in asked])
+
+
+def _layers() -> Asked:
+    rows: list[tuple[dict[str, Any], ...]] = [
+        (),
+        ({"minimum_tur": "3"}, {"minimum_tur": 4}),
+        ({"nothing": 1},),
+        ({"max_passes": "2.5"},),
+        ({"aim_percent": "x"},),
+    ]
+    rows += [
+        ({f.name: getattr(policy.Policy(), f.name)}, {"pass_rule": rule})
+        for f in policy.POLICY_FIELDS
+        for rule in ("simple", "no such rule")
+    ]
+    return each({"layers": r} for r in rows)
+
+
+def _ratios() -> Asked:
+    return each({"ratios": r} for r in ((4.44, 4.44), (4.0,), (), (1.0, math.inf), (10.0, 3.0, 5.0)))
+
+
+def _peers() -> Asked:
+    return each({"text": t} for t in ("", "AE-1=0.8", "AE-1=0.8:0.04:1 AE-2=1.0:0.02:0", "A=B=0.5:0.1:2", "AE-3=-1:0:1 AE-4=2"))
+
+
 def _policies() -> Asked:
     return ((how, {"given": other}) for how, other in around(policy.Policy()))
 
@@ -291,6 +366,10 @@ def _trend(days: Any, values: Any, low: Any, high: Any) -> Any:
 
 
 JUDGED: Judged = {
+    "certificate": (_certified, _certificates),
+    "layers": (lambda layers: policy.resolve_policy(*layers), _layers),
+    "peers": (suspicion.peers_from, _peers),
+    "ratios": (reference.ratio_together, _ratios),
     "budget": (uncertainty.combine, _budgets),
     "composition": (composition_faults, _compositions),
     "consequence": (consequence.open_doubt, _ended),

@@ -38,7 +38,12 @@ PEERS = (
 
 
 def _electrodes() -> Asked:
-    return drawn(electrode_trials.electrode, ("healthy", *electrode_trials.ELECTRODE_FAULTS), "e", tolerance=0.1)
+    made = electrode_trials.electrode("healthy", random.Random(4007))
+    often = [replace(made, offsets=(1.0, 4.0, 7.0, 12.0), days=d) for d in ((9.0, 3.0, 2.0, 4.0), (9.0, 30.0, 2.0, 40.0), (1.0, 2.0))]
+    return (
+        *drawn(electrode_trials.electrode, ("healthy", *electrode_trials.ELECTRODE_FAULTS), "e", tolerance=0.1),
+        *((f"often {how}", given) for how, given in turned([{"e": e, "tolerance": 0.1} for e in often])),
+    )
 
 
 def _mixtures() -> Asked:

@@ -21,7 +21,7 @@ def lines_of(name: str) -> dict[str, str]:
         try:
             result = told(judge(**made(given)))
         except Fault as fault:
-            result = f"Fault {fault.code} {fault.message}"
+            result = told(fault)
         except (ArithmeticError, AttributeError, IndexError, KeyError, TypeError, ValueError):
             continue
         head = result.replace("\n", " ")[:HEAD]
