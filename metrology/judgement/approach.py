@@ -1,9 +1,9 @@
 """How much of a response is still to come, and how sure that is: judged sample by sample from everything since the stimulus.
 
-Over windows that reach back over a good part of the time since the stimulus, a line is laid through the samples. What may still come is at least its slope
-times the horizon, the slowest approach that is looked for; a slope that is sure reaches as far as its own decline says. A window that rings, turns round, or
-still holds the stimulus itself, tells nothing; a pulsation that goes on as it is does not keep a signal from having settled, and counts in the uncertainty. The method
-and what it can't see are in the methods document; its trials are `tools/settle_trials.py`.
+Over windows that reach back over a good part of the time since the stimulus, a line is laid through the samples. What may still come is at least its
+slope times the horizon, the slowest approach that is looked for; a slope that is sure reaches as far as its own decline says. A window that rings, turns
+round, or still holds the stimulus itself, tells nothing; a pulsation that goes on as it is does not keep a signal from having settled, and counts in the
+uncertainty. The method and what it can't see are in the methods document; its trials are `tools/settle_trials.py`.
 """
 
 from __future__ import annotations

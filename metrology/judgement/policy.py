@@ -46,6 +46,11 @@ QUALIFIED = {
     "refused": "refused to whoever does not have it",
     "supervised": "taken with the name of a supervisor who has it",
 }
+ADDED, CORRECTED = "added", "corrected"
+OWN_ERROR = {
+    ADDED: "added to U in full",
+    CORRECTED: "readings corrected by the points of the certificate",
+}
 CHOICES: dict[str, Mapping[str, str]] = {
     "adjust_when": ADJUST_WHEN,
     "pass_rule": RULES,
@@ -56,6 +61,7 @@ CHOICES: dict[str, Mapping[str, str]] = {
     "loop_proof": LOOP_PROOF,
     "qualified": QUALIFIED,
     "gap": GAP,
+    "own_error": OWN_ERROR,
 }
 
 
@@ -67,6 +73,7 @@ class Policy:
     aim_percent: percent of the tolerance within which zero and span must end. max_passes: adjust passes.
     max_risk: for the rule of conformance probability. settle_*: shortest window in s, what may still come in percent of the tolerance, the slowest
     approach that is looked for in s, and the time after which a live signal that has not settled is called unstable.
+    own_error: what becomes of the error that a reference's certificate shows at its points, where a curve or a comparison is read with it.
     scatter_percent: standard deviation of a reading that is taken once, percent of the tolerance. cold_junction_c: half-width within which the
     temperature at the terminals of a thermocouple is known, °C.
 
@@ -99,6 +106,7 @@ class Policy:
     aim_percent: float = 25.0
     max_passes: int = 4
     minimum_tur: float = 4.0
+    own_error: str = ADDED
     settle_window_s: float = 5.0
     settle_percent: float = 10.0
     settle_horizon_s: float = 30.0
@@ -157,6 +165,7 @@ POLICY_FIELDS: tuple[PolicyField, ...] = (
     PolicyField("aim_percent", "Adjust aim", "% of tolerance"),
     PolicyField("max_passes", "Adjust passes at most"),
     PolicyField("minimum_tur", "Least test uncertainty ratio", group="curve"),
+    PolicyField("own_error", "A reference's own error", group="curve"),
     PolicyField("settle_window_s", "Settle window, at least", "s", group="curve"),
     PolicyField("settle_horizon_s", "Slowest approach looked for", "s", "Its time constant; 0 looks at the window alone", group="curve"),
     PolicyField("settle_percent", "Settled when at most this is to come", "% of tolerance"),
@@ -291,6 +300,7 @@ def describe_policy(policy: Policy, *, groups: Collection[str] = ()) -> tuple[st
         f"Adjusting: {ADJUST_WHEN[policy.adjust_when]}{limit}.",
         f"Adjust aim: within {policy.aim_percent:g} % of tolerance, at most {policy.max_passes} passes.",
         f"Reference wanted at a test uncertainty ratio (TUR) of {policy.minimum_tur:g} or more.",
+        *((f"A reference's own error: {OWN_ERROR[policy.own_error]}.",) if policy.own_error != ADDED else ()),
         _settle_words(policy),
         f"Intervals: longer by {policy.extend_factor:g} after {policy.least_results} results, times {policy.shorten_factor:g} after a fail, "
         f"at most {policy.longest_factor:g} times the register's; drift at {100 * policy.reliability:g} % reliability.",

@@ -69,14 +69,15 @@ class ReferenceStandard:
         u = self.u_absolute + self.u_percent_reading / 100.0 * abs(own) + self.u_percent_span / 100.0 * abs(self.high - self.low)
         return abs(convert_width(u, self.unit, to_unit=unit))
 
-    def deviation(self, value: float, *, unit: str) -> float:
-        """Size of its own error at a value in `unit`, by the points of its certificate, in that unit; 0 beyond them.
-
-        Readings are taken as the reference shows them, so this is not corrected but carried in the budget.
-        """
+    def own_error(self, value: float, *, unit: str) -> float:
+        """What it shows too much at a value in `unit`, by the points of its certificate, in that unit; 0 beyond them."""
         own = convert(value, unit, to_unit=self.unit)
         found = self._between(own, [(a, i - a) for a, i, _ in self.points])
-        return abs(convert_width(found, self.unit, to_unit=unit)) if found else 0.0
+        return convert_width(found, self.unit, to_unit=unit) if found else 0.0
+
+    def deviation(self, value: float, *, unit: str) -> float:
+        """Size of its own error, as it is carried in the budget where readings are taken as the reference shows them."""
+        return abs(self.own_error(value, unit=unit))
 
     def _at_points(self, own: float) -> float | None:
         """The certificate's uncertainty at a value between its points; None beyond them."""

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 from metrology.judgement.reference import ReferenceStandard
 from metrology.judgement.uncertainty import IN_FULL, Component
+from metrology.methods.corrected import corrects
 from metrology.methods.fragments import sensor_of
 from metrology.methods.setup import RunSetup
 from metrology.methods.slots import RawReading, Slot
@@ -55,9 +56,15 @@ class Spread:
 class Budget:
     """Collects the components of one error in % of output span; what is zero is left out."""
 
-    def __init__(self, setup: RunSetup, applied: float, reading: RawReading, *, per_input: float | None = None) -> None:
-        """per_input: % of span that one unit of the input is, where it does not go through the transfer function."""
+    def __init__(
+        self, setup: RunSetup, applied: float, reading: RawReading, *, per_input: float | None = None, is_corrected: bool = False
+    ) -> None:
+        """per_input: % of span that one unit of the input is, where it does not go through the transfer function.
+
+        is_corrected: the references' own errors are taken off the readings, so that nothing of them is left to be added.
+        """
         self.setup, self.applied, self.reading, self.per_input = setup, applied, reading, per_input
+        self.is_corrected = is_corrected
         i = setup.instrument
         self.out_span = i.output_hi - i.output_lo
         self.parts: list[Component] = []
@@ -86,7 +93,8 @@ class Budget:
         per: what one of that unit is in the instrument's unit, where a sensor's signal is simulated or read.
         """
         self.add(f"{what} {r.code}", self.at_input(r.expanded(at, unit=unit) * per), divisor=r.k)
-        self.add(f"Own error of {r.code} by its certificate", self.at_input(r.deviation(at, unit=unit) * per), IN_FULL)
+        if not self.is_corrected:
+            self.add(f"Own error of {r.code} by its certificate", self.at_input(r.deviation(at, unit=unit) * per), IN_FULL)
         self.add(f"Resolution of {r.code}", self.at_input(r.step_in(unit) / 2 * per), "rectangular")
         self.add(f"Drift of {r.code} since its certificate", self.at_input(r.drifted(self.reading.on, unit=unit) * per), "rectangular")
         self.add(f"Gradient of {r.code}", self.at_input(r.width_in(r.gradient, unit) * per), "rectangular")
@@ -94,7 +102,8 @@ class Budget:
     def meter(self, r: ReferenceStandard, value: float, unit: str, span: float) -> None:
         """A reference at the output, read at `value`; span is what 100 % is in that unit."""
         self.add(f"Output meter {r.code}", 100 * r.expanded(value, unit=unit) / span, divisor=r.k)
-        self.add(f"Own error of {r.code} by its certificate", 100 * r.deviation(value, unit=unit) / span, IN_FULL)
+        if not self.is_corrected:
+            self.add(f"Own error of {r.code} by its certificate", 100 * r.deviation(value, unit=unit) / span, IN_FULL)
         self.add(f"Drift of {r.code} since its certificate", 100 * r.drifted(self.reading.on, unit=unit) / span, "rectangular")
 
     def read_on(self, meter: ReferenceStandard | None, unit: str, span: float, *, typed: float) -> None:
@@ -156,7 +165,7 @@ def output_budget(setup: RunSetup, applied: float, reading: RawReading, spread: 
     i, d, references = setup.instrument, sensor_of(setup), reading.references
     if not references:
         return ()
-    b = Budget(setup, applied, reading)
+    b = Budget(setup, applied, reading, is_corrected=corrects(setup))
     source, meter = references.get("applied"), references.get("indicated")
     if source and d.sensor:
         b.source(source, at=signal_at(setup, applied), unit=d.sensor_unit, per=per_signal(setup, applied))

@@ -6,7 +6,7 @@ from unittest import TestCase
 
 from metrology.faults import Fault
 from metrology.judgement.decision import conformance_probability, decide
-from metrology.judgement.policy import Policy
+from metrology.judgement.policy import Policy, describe_policy, resolve_policy
 from metrology.judgement.reference import reference_from
 from metrology.judgement.student import coverage_factor, student_cdf
 from metrology.judgement.uncertainty import IN_FULL, Component, combine
@@ -15,6 +15,7 @@ from metrology.methods.registry import get_method
 from metrology.methods.settings import read_settings
 from metrology.methods.setup import RunSetup
 from metrology.methods.slots import RawReading
+from metrology.methods.trials.curve import Curve, input_budget
 from metrology.run.statistics import statistics_of
 from metrology.tests.runs import instrument, meter, reference
 from metrology.tests.test_method import METHOD, evaluate, setup
@@ -43,6 +44,76 @@ class InFull(TestCase):
         self.assertEqual((u.combined, u.expanded, u.bias), (0.0, 0.3, 0.3))
         with self.assertRaises(Fault):
             combine([Component("own error", 0.0, IN_FULL)])
+
+
+CORRECTED = Policy(own_error="corrected")
+
+
+class Corrected(TestCase):
+    """A calibrator that shows 0.4 kPa too much at 200 kPa (none at 0, beyond 400 not known), a meter that shows 0.008 mA too little at 12 mA."""
+
+    SOURCE = replace(reference_from(reference()), points=((0.0, 0.0, 0.05), (200.0, 200.4, 0.05), (400.0, 400.2, 0.05)))
+    METER = replace(reference_from(meter()), points=((4.0, 4.0, 0.002), (12.0, 11.992, 0.002), (20.0, 20.0, 0.002)))
+
+    def judge(self, policy, applied="200.4", indicated="12.000", kit=None):
+        run = setup(policy=policy, points_percent=(50.0, 100.0))
+        slot = METHOD.plan(run, "as_found")[0]
+        raw = RawReading(slot, applied, indicated, references=kit or {"applied": self.SOURCE, "indicated": self.METER})
+        outcome = METHOD.trial.judge(run, [raw], "as_found")
+        return outcome.judged[0], dict(METHOD.trial.findings(run, [raw], outcome))
+
+    def test_by_policy_readings_are_corrected_and_nothing_of_it_is_left_in_u(self):
+        added, told = self.judge(Policy())
+        self.assertAlmostEqual(added.point.error_percent, -0.1)  # 12.000 against 12.016 mA
+        self.assertNotIn("Corrected by certificate", told)
+        corrected, told = self.judge(CORRECTED)
+        true = 200.4 - (0.4 - 0.2 * 0.4 / 200.0)  # the certificate's error at what was shown, on its line from 0.4 at 200 to 0.2 at 400 kPa
+        self.assertAlmostEqual(corrected.point.applied, true)
+        self.assertAlmostEqual(corrected.point.error_percent, 100 * (12.008 - (4 + true * 0.04)) / 16, places=6)
+        self.assertEqual(told["Corrected by certificate"], "REF-I1 by up to 0.0080 mA; REF-P1 by up to -0.3996 kPa")
+        names = {c.name for c in added.components} - {c.name for c in corrected.components}
+        self.assertEqual(names, {"Own error of REF-P1 by its certificate", "Own error of REF-I1 by its certificate"})
+        self.assertAlmostEqual(added.uncertainty.bias, 100 * 0.3996 / 400 + 100 * 0.008 / 16, places=3)
+        self.assertEqual(corrected.uncertainty.bias, 0.0)
+
+    def test_where_a_certificate_shows_nothing_nothing_is_corrected(self):
+        plain = {"applied": reference_from(reference()), "indicated": reference_from(meter())}
+        for policy in (Policy(), CORRECTED):
+            judged, told = self.judge(policy, kit=plain)
+            self.assertAlmostEqual(judged.point.error_percent, -0.1)
+        self.assertEqual(told["Corrected by certificate"], "nothing to correct: the certificates show no error at these points")
+        beyond, _ = self.judge(CORRECTED, applied="400.3", indicated="20.5")  # past the last point of both
+        self.assertAlmostEqual(beyond.point.applied, 400.3)
+
+    def test_a_sensor_is_compared_with_the_probe_as_corrected(self):
+        method = get_method("temp-sensor")
+        inside = instrument(unit="°C", lrv=0, urv=150, details=read_settings(method.settings, {"sensor": "pt", "sensor_class": "pt-b"}))
+        probe = replace(
+            reference_from(reference()), code="REF-T1", unit="°C", points=((0.0, 0.0, 0.02), (100.0, 100.25, 0.02), (150.0, 150.25, 0.02))
+        )
+        for policy, error in ((Policy(), -0.25), (CORRECTED, -0.25 + 0.25)):
+            run = RunSetup("temp-sensor", "1", inside, points_percent=(0.0, 100.0), policy=policy)
+            slot = method.plan(run, "as_found")[-1]
+            raw = RawReading(
+                slot, "150.250", "157.325", references={"applied": replace(probe, points=(*probe.points[:2], (151.0, 151.25, 0.02)))}
+            )
+            outcome = method.trial.judge(run, [raw], "as_found")
+            self.assertAlmostEqual(outcome.judged[0].error.unit, error, places=3)
+            self.assertEqual("Corrected by certificate" in dict(method.trial.findings(run, [raw], outcome)), policy is CORRECTED)
+
+    def test_what_is_not_corrected_still_adds_it_whatever_the_policy(self):
+        self.assertTrue(Curve().is_corrected(setup(policy=CORRECTED)))
+        self.assertFalse(Curve(budgeted=lambda *given: input_budget(*given)).is_corrected(setup(policy=CORRECTED)))
+        b = Budget(setup(policy=CORRECTED), 200.0, RawReading(METHOD.plan(setup(), "as_found")[0], "200", "12"))
+        b.source(self.SOURCE, at=200.0, unit="kPa")
+        b.meter(self.METER, 12.0, "mA", 16.0)
+        self.assertAlmostEqual(sum(c.in_full for c in b.parts), 0.1 + 0.05)
+
+    def test_the_record_says_which(self):
+        self.assertIn("A reference's own error: readings corrected by the points of the certificate.", describe_policy(CORRECTED))
+        self.assertFalse([s for s in describe_policy(Policy()) if "own error" in s])
+        with self.assertRaises(Fault):
+            resolve_policy({"own_error": "ignored"})
 
 
 class Decided(TestCase):

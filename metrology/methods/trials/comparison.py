@@ -12,10 +12,12 @@ from functools import lru_cache
 
 from metrology.faults import Fault
 from metrology.judgement.errors import UP, ErrorInBases, Point
+from metrology.judgement.reference import ReferenceStandard
 from metrology.judgement.signature import Signature
 from metrology.judgement.temperature_signature import AIR_C, SensorPoint, find_sensor_signatures
 from metrology.judgement.uncertainty import Component
 from metrology.methods.budget import Budget, Spread, per_signal
+from metrology.methods.corrected import Off, corrected_words, corrects, off_by
 from metrology.methods.fragments import CLASSES, WIRES, SensorSettings
 from metrology.methods.method import Columns
 from metrology.methods.outcome import Judged, Outcome
@@ -167,11 +169,34 @@ class Comparison(PointByPoint):
             )
             raise Fault("no_temperature", told, field="indicated") from fault
 
+    def taken(self, setup: RunSetup, reading: RawReading) -> tuple[float, float]:
+        """The reference in C and the sensor's signal, each corrected by its certificate where the policy says so."""
+        applied = parse_typed(reading.applied, name="The reference", unit=setup.instrument.unit).value
+        signal = float(reading.indicated)
+        return (
+            (applied - self._input_off(setup, reading), signal - self._signal_off(setup, reading)) if corrects(setup) else (applied, signal)
+        )
+
+    def _input_off(self, setup: RunSetup, reading: RawReading) -> float:
+        """What the probe shows too much, or the display of the block without one, C."""
+        return off_by(_truth_of(reading), float(reading.applied), setup.instrument.unit)
+
+    def _signal_off(self, setup: RunSetup, reading: RawReading) -> float:
+        """What the readout shows too much, in the unit of the signal."""
+        unit = settings_of(setup).sensor_unit or setup.instrument.unit
+        return off_by(reading.references.get("indicated"), float(reading.indicated), unit)
+
+    def _offs(self, setup: RunSetup, reading: RawReading) -> list[Off]:
+        truth, meter = _truth_of(reading), reading.references.get("indicated")
+        i, unit = setup.instrument, settings_of(setup).sensor_unit
+        rows = ((truth, self._input_off(setup, reading), i.unit), (meter, self._signal_off(setup, reading), unit or i.unit))
+        return [(reference, off, of) for reference, off, of in rows if reference]
+
     def measure(self, setup: RunSetup, slot: Slot, reading: RawReading) -> Point:
         """What the sensor tells against what the reference had, over the range in C."""
         i = setup.instrument
-        applied = parse_typed(reading.applied, name="The reference", unit=i.unit).value
-        told = self.told(setup, slot, float(reading.indicated))
+        applied, signal = self.taken(setup, reading)
+        told = self.told(setup, slot, signal)
         span = i.urv - i.lrv
         fraction = (applied - i.lrv) / span
         return Point(applied, told, applied, fraction, 100 * fraction, 100 * (told - applied) / span, UP, slot.cycle)
@@ -195,7 +220,7 @@ class Comparison(PointByPoint):
             return ()
         i, d = setup.instrument, settings_of(setup)
         span = i.urv - i.lrv
-        b = Budget(setup, point.applied, reading, per_input=100 / span)
+        b = Budget(setup, point.applied, reading, per_input=100 / span, is_corrected=corrects(setup))
         probe, block, meter = (references.get(r) for r in ("applied", "block", "indicated"))
         if probe:
             b.source(probe, at=point.applied, unit=i.unit, what="Reference probe")
@@ -230,11 +255,14 @@ class Comparison(PointByPoint):
 
     def findings(self, setup: RunSetup, readings: Sequence[RawReading], outcome: Outcome) -> tuple[tuple[str, str], ...]:
         """Resistance at 0 °C and the coefficients that fit these points."""
+        told = corrected_words(setup, readings, lambda r: self._offs(setup, r))
         fitted = self.fit(setup, readings)
         if fitted is None:
-            return ()
-        after = max((abs(fitted.temperature(float(r.indicated) - _lead(setup)) - float(r.applied)) for r in readings), default=0.0)
+            return told
+        taken = [self.taken(setup, r) for r in readings]
+        after = max((abs(fitted.temperature(signal - _lead(setup)) - applied) for applied, signal in taken), default=0.0)
         return (
+            *told,
             ("Matching R0", f"{fitted.r0:.4f} ohm"),
             ("Matching A", f"{fitted.a:.6e}"),
             ("Matching B", f"{fitted.b:.5e}"),
@@ -247,7 +275,8 @@ class Comparison(PointByPoint):
         if not settings_of(setup).is_platinum:
             return None
         try:
-            return fit_platinum([(float(r.applied), float(r.indicated) - _lead(setup)) for r in readings])
+            taken = [self.taken(setup, r) for r in readings]
+            return fit_platinum([(applied, signal - _lead(setup)) for applied, signal in taken])
         except Fault:
             return None
 
@@ -263,6 +292,11 @@ class Comparison(PointByPoint):
     def columns(self, setup: RunSetup, set_key: str = "") -> Columns:
         """In degrees, with the share of the range beside."""
         return curve_columns(setup)
+
+
+def _truth_of(reading: RawReading) -> ReferenceStandard | None:
+    """What the temperature was read from: the probe, or the block's own display without one."""
+    return reading.references.get("applied") or reading.references.get("block")
 
 
 def _lead(setup: RunSetup) -> float:

@@ -15,6 +15,7 @@ from metrology.judgement.signature import Signature
 from metrology.judgement.tolerance import tolerance_percent
 from metrology.judgement.uncertainty import Component
 from metrology.methods.budget import Spread, ideal_for, output_budget, per_signal, signal_at, through
+from metrology.methods.corrected import Off, corrected_words, corrects, off_by
 from metrology.methods.fragments import ABSOLUTE, DIFFERENTIAL, GAUGE, SensorSettings, pressure_kind, sensor_of
 from metrology.methods.method import Columns
 from metrology.methods.outcome import Judged, Outcome
@@ -160,9 +161,13 @@ class Curve(PointByPoint):
     def measure(self, setup: RunSetup, slot: Slot, reading: RawReading) -> Point:
         """One reading set against its ideal."""
         i = setup.instrument
+        applied = parse_typed(reading.applied, name="The applied value", unit=i.unit).value
+        indicated = parse_typed(reading.indicated, name="The reading", unit=i.output_unit).value
+        if self.is_corrected(setup):
+            applied, indicated = applied - self._input_off(setup, reading, applied), indicated - self._output_off(setup, reading, indicated)
         return measure_point(
-            parse_typed(reading.applied, name="The applied value", unit=i.unit).value,
-            parse_typed(reading.indicated, name="The reading", unit=i.output_unit).value,
+            applied,
+            indicated,
             lrv=i.lrv,
             urv=i.urv,
             transfer=i.transfer,
@@ -171,6 +176,30 @@ class Curve(PointByPoint):
             direction=slot.direction,
             cycle=slot.cycle,
         )
+
+    def is_corrected(self, setup: RunSetup) -> bool:
+        """Whether the references' own errors are taken off, which goes with the budget that leaves them out."""
+        return corrects(setup) and self.budgeted is input_budget
+
+    def _input_off(self, setup: RunSetup, reading: RawReading, applied: float) -> float:
+        """What the input reference shows too much, in the instrument's unit."""
+        source, d = reading.references.get("applied"), sensor_of(setup)
+        if not d.sensor:
+            return off_by(source, applied, setup.instrument.unit)
+        return off_by(source, signal_at(setup, applied), d.sensor_unit) * per_signal(setup, applied)
+
+    def _output_off(self, setup: RunSetup, reading: RawReading, indicated: float) -> float:
+        """What the output meter shows too much, in the unit of the output."""
+        return off_by(reading.references.get("indicated"), indicated, setup.instrument.output_unit)
+
+    def _offs(self, setup: RunSetup, reading: RawReading) -> list[Off]:
+        """Both, with whose they are."""
+        i = setup.instrument
+        rows = (
+            ("applied", self._input_off(setup, reading, float(reading.applied)), i.unit),
+            ("indicated", self._output_off(setup, reading, float(reading.indicated)), i.output_unit),
+        )
+        return [(reading.references[role], off, unit) for role, off, unit in rows if reading.references.get(role)]
 
     def budget(self, setup: RunSetup, slot: Slot, point: Point, reading: RawReading, spread: Spread | None) -> tuple[Component, ...]:
         """Uncertainty components of one error, in % of output span."""
@@ -208,8 +237,9 @@ class Curve(PointByPoint):
         return 100.0 * (ideal - point.ideal) / out_span, 100.0 * (point.indicated - ideal) / out_span
 
     def findings(self, setup: RunSetup, readings: Sequence[RawReading], outcome: Outcome) -> tuple[tuple[str, str], ...]:
-        """What the method finds beyond the statistics."""
-        return self.found(setup)
+        """What the method finds beyond the statistics, and by how much readings were corrected."""
+        told = corrected_words(setup, readings, lambda r: self._offs(setup, r)) if self.is_corrected(setup) else ()
+        return (*self.found(setup), *told)
 
     def shown_ideal(self, setup: RunSetup, slot: Slot, applied: float) -> float:
         """The ideal output."""
