@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from metrology.tests.as_judged import courses, figures, signatures
+from metrology.tests.as_judged import courses, figures, kit, signatures
 from metrology.tests.as_judged.asked import Judged
 
-JUDGED: Judged = {**courses.JUDGED, **figures.JUDGED, **signatures.JUDGED}
+JUDGED: Judged = {**courses.JUDGED, **figures.JUDGED, **kit.JUDGED, **signatures.JUDGED}

@@ -109,6 +109,10 @@ def _courses() -> Asked:
     return each(out)
 
 
+def _rules() -> Asked:
+    return turned([{"window_s": 5.0, "limit": 0.1, "time_limit_s": 120.0, "horizon_s": 30.0}])
+
+
 def _approached(samples: tuple[tuple[float, float], ...], display: float) -> Any:
     seen, out = Approach(0.1, since=2.0, resolution=display, horizon_s=30.0), []
     for n, (t, v) in enumerate(samples):
@@ -158,6 +162,7 @@ def _seen(samples: Any, words: Any, below: float, at: float, ma: float) -> Any:
 
 
 JUDGED: Judged = {
+    "settle-rule": (settling.SettleRule, _rules),
     "watched": (_seen, _watched),
     "approach": (_approached, _courses),
     "come-down": (_come_down, _decays),

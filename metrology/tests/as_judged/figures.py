@@ -13,94 +13,25 @@ from metrology.judgement import (
     decision,
     demand,
     drift,
-    gas_kit,
     impact,
-    incoming,
     interval,
     policy,
     reference,
     sensor_life,
     student,
-    suspicion,
     tolerance,
     trend,
     uncertainty,
     voting,
     wandering,
 )
-from metrology.judgement.composition import composition_faults
 from metrology.judgement.errors import error_in_bases, measure_point
 from metrology.judgement.tolerance import describe, tolerance_percent
 from metrology.quantities.transfer import Transfer
 from metrology.tests.as_judged.around import around
 from metrology.tests.as_judged.asked import Asked, Judged, each, turned
-from metrology.tests.as_judged.signatures import PEERS
-from metrology.tests.gases import LINE, REGULATOR, bottle, zero_air
 
 TODAY = date(2026, 6, 1)
-
-
-def _kits() -> Asked:
-    need = gas_kit.GasNeed("span", "Span gas", "span", "hydrogen", 100.0, "%LEL", "iec", "catalytic", 0.5, 4, 10.0, alarm=40.0)
-    zero = gas_kit.GasNeed("zero", "Zero gas", "zero", "air", 100.0, "%LEL", "iec", "catalytic", 0.5, 4, 10.0)
-    trace = gas_kit.GasNeed(
-        "span", "Span gas", "span", "oxygen", 10.0, "ppm", "", "zirconia", 0.5, 2, 5.0, is_trace_oxygen=True, wanted_percent=80.0
-    )
-    air = gas_kit.GasNeed(
-        "air",
-        "Air",
-        "air",
-        "oxygen",
-        25.0,
-        "% vol",
-        "",
-        "electrochemical",
-        0.5,
-        2,
-        5.0,
-        keeps_off=(("low", 19.5), ("high", 23.5)),
-        room=0.5,
-    )
-    both = replace(
-        need,
-        component="H2",
-        beside=(replace(zero, component="CO", gas="carbon monoxide", unit="ppm", top=100.0),),
-        also=(replace(trace, component="O2"),),
-    )
-    toxic = gas_kit.GasNeed(
-        "span", "Span gas", "span", "hydrogen sulfide", 50.0, "ppm", "", "electrochemical", 0.5, 4, 10.0, alarm=10.0, needs_humid=True
-    )
-    kinds = [policy.Policy(zero_gas=k) for k in ("bottled", "scrubbed")]
-    more = {"today": TODAY, "regulator": REGULATOR, "line": LINE, "policy": policy.Policy()}
-    peers = {"peers": PEERS}
-    return turned(
-        [
-            {"need": need, "bottle": bottle(), **more, **peers},
-            {"need": zero, "bottle": zero_air(), **more},
-            {"need": trace, "bottle": bottle("B-O2", "oxygen", 8.0, "ppm", balance="nitrogen", oxygen=0.0), **more},
-            *({"need": air, "bottle": bottle("B-A", "oxygen", v, "% vol"), **more} for v in (20.9, 19.8)),
-            {"need": air, "bottle": bottle("B-A", "oxygen", 20.9, "% vol", balance="argon"), **more},
-            {"need": both, "bottle": bottle(gases=(*bottle().gases, gas_kit.BottleGas("carbon monoxide", 150.0, "ppm", 3.0))), **more},
-            *(
-                {"need": replace(zero, watches=w), "bottle": bottle(gas_kit.AMBIENT, gas=""), **more, "policy": p}
-                for w in ("methane", "oxygen")
-                for p in kinds
-            ),
-            {"need": toxic, "bottle": bottle("B-S", "hydrogen sulfide", 25.0, "ppm"), **more},
-        ]
-    )
-
-
-def _compositions() -> Asked:
-    gas = gas_kit.BottleGas
-    mixes = (
-        (gas("methane", 2.5, "% vol", 2.0), gas("oxygen", 15.0, "% vol", 2.0)),
-        (gas("hydrogen", 50.0, "%LEL", 2.0, "iec"),),
-        (gas("carbon dioxide", 80.0, "% vol", 2.0),),
-        (gas("methane", 8.0, "% vol", 2.0), gas("carbon monoxide", 100.0, "ppm", 2.0)),
-    )
-    stood = (("air", 20.9), ("nitrogen", 0.0), ("nitrogen", 12.0))
-    return turned([{"gases": m, "balance": b, "oxygen": o, "is_declared": d} for m in mixes for b, o in stood for d in (False, True)])
 
 
 def _points() -> Asked:
@@ -171,13 +102,13 @@ def _decisions() -> Asked:
         for dof in (3.0, math.inf)
         for bias in (0.0, 0.1)
     ]
-    return each(rows)
+    return (*each(rows), *((f"turned {how}", given) for how, given in turned(rows[100::97])))
 
 
 def _budgets() -> Asked:
     part = uncertainty.Component
     rows = (
-        (part("a", 0.1, "normal"), part("b", 0.2, "rectangular")),
+        (part("a", 0.1, "normal", dof=4.0), part("b", 0.2, "rectangular", sensitivity=-1.5)),
         (part("a", 0.1, "standard", dof=3.0, is_random=True), part("b", 0.05, "triangular")),
         (part("a", 0.1, "standard"), part("bias", 0.3, uncertainty.IN_FULL)),
         (part("a", 0.02, "normal", divisor=3.0, sensitivity=0.5),),
@@ -330,10 +261,6 @@ def _ratios() -> Asked:
     return each({"ratios": r} for r in ((4.44, 4.44), (4.0,), (), (1.0, math.inf), (10.0, 3.0, 5.0)))
 
 
-def _peers() -> Asked:
-    return each({"text": t} for t in ("", "AE-1=0.8", "AE-1=0.8:0.04:1 AE-2=1.0:0.02:0", "A=B=0.5:0.1:2", "AE-3=-1:0:1 AE-4=2"))
-
-
 def _policies() -> Asked:
     return ((how, {"given": other}) for how, other in around(policy.Policy()))
 
@@ -341,12 +268,6 @@ def _policies() -> Asked:
 def _ruled(given: Any) -> Any:
     groups = sorted({f.group for f in policy.POLICY_FIELDS})
     return policy.describe_policy(policy.check_policy(given)), policy.describe_policy(given, groups=groups)
-
-
-def _incoming() -> Asked:
-    good = {c.name: "10" if c.number else "yes" for c in incoming.CHECKS} | {"samples": "600", "interval_s": "60"}
-    bad = [{**good, name: value} for name in good for value in ("no", "does not apply", "", "61", "1e9", "x")]
-    return ((str(n), {"values": v, "alarm_within_s": 10.0, "least_hours": 8.0}) for n, v in enumerate((good, *bad)))
 
 
 def _found() -> Asked:
@@ -368,19 +289,15 @@ def _trend(days: Any, values: Any, low: Any, high: Any) -> Any:
 JUDGED: Judged = {
     "certificate": (_certified, _certificates),
     "layers": (lambda layers: policy.resolve_policy(*layers), _layers),
-    "peers": (suspicion.peers_from, _peers),
     "ratios": (reference.ratio_together, _ratios),
     "budget": (uncertainty.combine, _budgets),
-    "composition": (composition_faults, _compositions),
     "consequence": (consequence.open_doubt, _ended),
     "counts": (_bounded, _counts),
     "decision": (decision.decide, _decisions),
     "demand": (_on_demand, _assumed),
     "due": (_next_due, _due),
     "error": (_based, _points),
-    "gas-kit": (gas_kit.judge_kit, _kits),
     "impact": (impact.impact_words, _found),
-    "incoming": (incoming.judge_incoming, _incoming),
     "policy": (_ruled, _policies),
     "reference": (reference.find_reference_faults, _references),
     "sensor-life": (sensor_life.forecast, _lives),
