@@ -346,8 +346,15 @@ def _device_accepted(s: RunState, e: Event) -> None:
 
 def _count_no_more(s: RunState, struck: Reading) -> None:
     at = dict(s.counting[struck.step])
-    left = tuple(r for r in at.pop(struck.slot, ()) if r.event.id != struck.event.id)
-    s.counting[struck.step] = {**at, struck.slot: left} if left else at
+    slot, own = struck.slot, struck.event.id
+    left = at.pop(slot, ())
+    for i in range(len(left) - 1, -1, -1):
+        if left[i].event.id == own:
+            left = left[:i] + left[i + 1 :]
+            break
+    if left:
+        at[slot] = left
+    s.counting[struck.step] = at
 
 
 def _reading_struck(s: RunState, e: Event) -> None:
