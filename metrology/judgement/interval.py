@@ -34,9 +34,9 @@ class Result:
     is_failed: bool = False
 
     @property
-    def passed(self) -> bool:
-        """Whether it passed as found."""
-        return self.found_percent is not None and abs(self.found_percent) <= 100.0 and not self.is_failed
+    def failed(self) -> bool:
+        """Whether it failed as found; one that was not read as found did not."""
+        return self.is_failed or (self.found_percent is not None and abs(self.found_percent) > 100.0)
 
 
 @dataclass(frozen=True)
@@ -81,12 +81,12 @@ def _staircase(results: Sequence[Result], base: int, p: Policy) -> Due:
     days, row, steps = float(base), 0, list[str]()
     longest = base * p.longest_factor
     for r in results:
-        if r.found_percent is None:
-            continue
-        if not r.passed:
+        if r.failed:
             days, row = max(SHORTEST_DAYS, days * p.shorten_factor), 0
             what = "failed as found" if r.is_failed else f"as found {r.found_percent:+.0f} % of tolerance, a fail"
             steps.append(f"{day_words(r.on)}: {what}; shortened to {days:.0f} days")
+            continue
+        if r.found_percent is None:
             continue
         if abs(r.found_percent) >= p.extend_below:
             row = 0
@@ -139,9 +139,9 @@ def _drift(results: Sequence[Result], base: int, p: Policy) -> Due:
 def _after_a_fail(due: Due, last: Result, base: int, p: Policy) -> Due:
     """Found outside, it is looked at again sooner than the register has it: one result does not tell drift from scatter."""
     most = max(min(SHORTEST_DAYS, base), base * p.shorten_factor)
-    if last.passed or (last.found_percent is None and not last.is_failed) or due.interval_days <= most:
+    if not last.failed or due.interval_days <= most:
         return due
-    found = "failed as found" if last.found_percent is None or last.is_failed else f"found at {last.found_percent:+.0f} % of its tolerance"
+    found = "failed as found" if last.is_failed else f"found at {last.found_percent:+.0f} % of its tolerance"
     return _after(last.on, most, DRIFT, f"{found}: looked at again after {most:.0f} days at the latest; {due.why}", due.data)
 
 

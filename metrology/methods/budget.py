@@ -9,7 +9,6 @@ from dataclasses import dataclass
 
 from metrology.judgement.reference import ReferenceStandard
 from metrology.judgement.uncertainty import IN_FULL, Component
-from metrology.methods.corrected import corrects
 from metrology.methods.fragments import sensor_of
 from metrology.methods.setup import RunSetup
 from metrology.methods.slots import RawReading, Slot
@@ -160,12 +159,14 @@ def repeatability_of(slots: Sequence[Slot], errors: Sequence[float]) -> dict[str
     return {channel: Spread(math.sqrt(square / dof), float(dof)) for channel, (square, dof) in sums.items() if dof}
 
 
-def output_budget(setup: RunSetup, applied: float, reading: RawReading, spread: Spread | None) -> tuple[Component, ...]:
-    """The components for an instrument with an input reference and an output meter; empty without references."""
+def output_budget(
+    setup: RunSetup, applied: float, reading: RawReading, spread: Spread | None, *, is_corrected: bool = False
+) -> tuple[Component, ...]:
+    """The components for an instrument with an input reference and an output meter, `is_corrected` as of the Budget; empty without references."""
     i, d, references = setup.instrument, sensor_of(setup), reading.references
     if not references:
         return ()
-    b = Budget(setup, applied, reading, is_corrected=corrects(setup))
+    b = Budget(setup, applied, reading, is_corrected=is_corrected)
     source, meter = references.get("applied"), references.get("indicated")
     if source and d.sensor:
         b.source(source, at=signal_at(setup, applied), unit=d.sensor_unit, per=per_signal(setup, applied))

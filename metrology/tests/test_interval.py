@@ -51,6 +51,14 @@ class Intervals(unittest.TestCase):
         self.assertEqual((late.interval_days, late.why.split(":")[0]), (50, "failed as found"))
         self.assertLess(self.days("drift", rows, policy=Policy(shorten_factor=0.2)).interval_days, 21)
 
+    def test_a_fail_that_has_no_share_shortens_the_staircase_too(self):
+        rows = [Result(START, 0.0, 0.0), Result(START + timedelta(days=100), None, 0.0, is_failed=True)]
+        due = self.days("staircase", rows)
+        self.assertEqual(due.interval_days, 50)
+        self.assertIn("failed as found; shortened to 50 days", due.why)
+        unread = self.days("staircase", [rows[0], Result(START + timedelta(days=100), None, 0.0)])
+        self.assertEqual(unread.interval_days, 100)
+
     def test_a_pass_near_the_limit_does_not_make_it_longer(self):
         for found, expected in (
             ((79, 79, 79), 125),

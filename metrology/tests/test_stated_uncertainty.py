@@ -15,7 +15,7 @@ from metrology.methods.registry import get_method
 from metrology.methods.settings import read_settings
 from metrology.methods.setup import RunSetup
 from metrology.methods.slots import RawReading
-from metrology.methods.trials.curve import Curve, input_budget
+from metrology.methods.trials.curve import Curve
 from metrology.run.statistics import statistics_of
 from metrology.tests.runs import instrument, meter, reference
 from metrology.tests.test_method import METHOD, evaluate, setup
@@ -103,7 +103,7 @@ class Corrected(TestCase):
 
     def test_what_is_not_corrected_still_adds_it_whatever_the_policy(self):
         self.assertTrue(Curve().is_corrected(setup(policy=CORRECTED)))
-        self.assertFalse(Curve(budgeted=lambda *given: input_budget(*given)).is_corrected(setup(policy=CORRECTED)))
+        self.assertFalse(Curve(budgeted=lambda *_: ()).is_corrected(setup(policy=CORRECTED)))
         b = Budget(setup(policy=CORRECTED), 200.0, RawReading(METHOD.plan(setup(), "as_found")[0], "200", "12"))
         b.source(self.SOURCE, at=200.0, unit="kPa")
         b.meter(self.METER, 12.0, "mA", 16.0)

@@ -103,11 +103,6 @@ def applied_input(setup: RunSetup, slot: Slot) -> Quantity:
     return Quantity("applied", f"Simulated {d.sensor_unit}", d.sensor_unit, 3, at, low, high, 0, hint=hint, span=width)
 
 
-def input_budget(setup: RunSetup, _slot: Slot, point: Point, reading: RawReading, spread: Spread | None) -> tuple[Component, ...]:
-    """An input reference and an output meter."""
-    return output_budget(setup, point.applied, reading, spread)
-
-
 def nothing_more(_setup: RunSetup) -> tuple[tuple[str, str], ...]:
     """Nothing is found beyond the statistics."""
     return ()
@@ -115,11 +110,14 @@ def nothing_more(_setup: RunSetup) -> tuple[tuple[str, str], ...]:
 
 @dataclass(frozen=True)
 class Curve(PointByPoint):
-    """The trial. slots: which points; applied: what is put at the input; budgeted: components of an error; found: more that it tells."""
+    """The trial. slots: which points; applied: what is put at the input; found: more that it tells.
+
+    budgeted: components of an error, where they are not those of an input reference and an output meter.
+    """
 
     slots: Slots = up_and_down
     applied: Applied = applied_input
-    budgeted: Budgeted = input_budget
+    budgeted: Budgeted | None = None
     found: Found = nothing_more
     reads_digital: Callable[[RunSetup], bool] = lambda _setup: False
     is_named_whole = True
@@ -178,8 +176,8 @@ class Curve(PointByPoint):
         )
 
     def is_corrected(self, setup: RunSetup) -> bool:
-        """Whether the references' own errors are taken off, which goes with the budget that leaves them out."""
-        return corrects(setup) and self.budgeted is input_budget
+        """Whether the references' own errors are taken off the readings; the budget then leaves them out."""
+        return corrects(setup) and self.budgeted is None
 
     def _input_off(self, setup: RunSetup, reading: RawReading, applied: float) -> float:
         """What the input reference shows too much, in the instrument's unit."""
@@ -203,7 +201,9 @@ class Curve(PointByPoint):
 
     def budget(self, setup: RunSetup, slot: Slot, point: Point, reading: RawReading, spread: Spread | None) -> tuple[Component, ...]:
         """Uncertainty components of one error, in % of output span."""
-        return self.budgeted(setup, slot, point, reading, spread)
+        if self.budgeted:
+            return self.budgeted(setup, slot, point, reading, spread)
+        return output_budget(setup, point.applied, reading, spread, is_corrected=self.is_corrected(setup))
 
     def signatures(self, setup: RunSetup, judged: Sequence[Judged], readings: Sequence[RawReading]) -> tuple[Signature, ...]:
         """What kind of error it is."""
