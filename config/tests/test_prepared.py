@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import threading
 
-from django.db import connection
+from django.db import connection, connections
 from django.test import TestCase
 from django.utils import timezone
 
@@ -67,7 +67,7 @@ class PreparedTest(TestCase):
         def ask() -> None:
             def watched(execute, sql, params, many, context):
                 used.append(context["connection"])
-                return []
+                return execute(sql, params, many, context)
 
             with connection.execute_wrapper(watched):
                 try:
@@ -75,9 +75,9 @@ class PreparedTest(TestCase):
                 finally:
                     connection.close()
 
-        BY_NAME.first("ada")
+        BY_NAME.first("ada")  # written here, over this thread's connection
         thread = threading.Thread(target=ask)
         thread.start()
         thread.join()
         self.assertEqual(len(used), 1)
-        self.assertIsNot(used[0], connection)
+        self.assertIsNot(used[0], connections["default"])
