@@ -263,12 +263,11 @@ def _sensor_life(given: Input) -> Result:
     if any(p.sensitivity <= 0 for p in points):
         raise Fault("not_positive", "Each percent must be above 0.", field="results")
     found = forecast(points, end_percent=end, first=100.0)
-    last = max(p.day for p in points)
-    at = next((b for b in found.band if b[0] >= (found.ends_day if found.ends_day is not None else last)), (last, None, None, None))
+    low, high = found.at_end or (None, None)
     return {
         "not_before_day": found.earliest_day,
         "expected_day": found.ends_day,
         "model": found.model or "too few results",
-        "band_low": at[1],
-        "band_high": at[3],
+        "band_low": low,
+        "band_high": high,
     }

@@ -414,8 +414,8 @@ SHEETS: tuple[Sheet, ...] = (
             ("band_low", "Next result on that day, from", "%"),
             ("band_high", "to", "%"),
         ),
-        "straight line and exponential; while they can't be told apart the earlier end counts; 95 % prediction band",
-        "least squares, Student's t",
+        "straight line, exponential, and courses that level off or speed up; while they can't be told apart the earlier end counts; 95 % band",
+        "least squares; courses weighed by likelihood",
     ),
     Sheet(
         "points",

@@ -7,13 +7,14 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from metrology.faults import Fault
-from metrology.judgement.drift import Line, fit_line
-from metrology.judgement.student import coverage_factor
+from metrology.judgement.ageing import EXPONENTIAL, LEVELLING_OFF, SPEEDING_UP, STRAIGHT, Course, Shape, bands_on, courses_through, share_of
 
-LINEAR, EXPONENTIAL = "straight line", "exponential"
+KINDS = (STRAIGHT, EXPONENTIAL, SPEEDING_UP, LEVELLING_OFF)
 LEAST_RESULTS = 3
-APART = 3.0  # times: residuals of two shapes that differ by less do not tell which it is
+TOLD_APART = 0.8  # a course is told from the others where its share is no less
+CONCEIVABLE = 1 / 20  # a course that explains the results so many times less likely than the best is not counted with
 HORIZON_DAYS = 3650
+BAND_STEPS = 24
 
 
 @dataclass(frozen=True)
@@ -28,8 +29,9 @@ class SignalPoint:
 class Forecast:
     """A sensor's life as of its last calibration. Relative values in % of the first sensitivity of this life.
 
-    model: the better of two fits; criterion: why. ends_day: when the fit reaches the end of life, earliest_day when the
-    lower edge of the prediction interval does (None: not within ten years). band: (day, low, fit, high) for plotting.
+    model: the course that counts; criterion: why. ends_day: when it reaches the end of life, earliest_day when one more result may lie there on
+    any course that is conceivable (None: not within ten years). band: (day, low, fit, high) for plotting; at_end: (low, high) of one more
+    result on ends_day, or on the last day where it does not end.
     """
 
     relative_percent: float
@@ -39,6 +41,7 @@ class Forecast:
     ends_day: float | None
     earliest_day: float | None
     band: tuple[tuple[float, float, float, float], ...]
+    at_end: tuple[float, float] | None
     says: str
 
 
@@ -56,66 +59,70 @@ def remaining_life(relative: float, *, end_percent: float) -> float:
 
 
 def forecast(points: Sequence[SignalPoint], *, end_percent: float, first: float = 0.0, confidence: float = 0.95) -> Forecast:
-    """Fit a straight line and an exponential, and say when the life ends.
+    """Say when the life ends, and before which day it hardly does.
 
-    Criterion: the smaller standard deviation of the residuals in % of the first sensitivity (both fits have two parameters), where one is
-    three times the other; until then the shape is open, and the earlier end counts, of the fit and of what is certain. At least three results
-    of one life; no date when the sensitivity is not falling.
+    Courses are weighed (`ageing`). One is told from the others where its share is at least 80 %; until then the earlier end counts, of the straight line,
+    the exponential, and whichever is likeliest. "Not before" is the earliest day on which one more result may lie at the end, on any course that explains
+    the results at least a twentieth as well as the best. At least three results of one life; no date when the sensitivity is not falling.
     """
     if not points:
         raise Fault("too_few_points", "There is no signal on record of this sensor yet.", field="points")
     ordered = sorted(points, key=lambda p: p.day)
-    rel = relative_percent(ordered, first)
-    left = remaining_life(rel[-1], end_percent=end_percent)
-    if len(ordered) < LEAST_RESULTS or len({p.day for p in ordered}) < 2 or min(rel) <= 0:
-        says = f"As of the last calibration {rel[-1]:.0f} % of the first sensitivity. A forecast needs {LEAST_RESULTS} results; there are {len(ordered)}."
-        return Forecast(rel[-1], left, "", "", None, None, (), says)
-    days = [p.day for p in ordered]
-    straight, bent = fit_line(days, rel), fit_line(days, [math.log(r) for r in rel])
-    s_straight = straight.s_residual
-    s_bent = math.sqrt(math.fsum((r - math.exp(bent.predict(d))) ** 2 for d, r in zip(days, rel, strict=True)) / bent.dof)
-    k, last = coverage_factor(confidence, straight.dof), days[-1]
-    lines = {LINEAR: straight, EXPONENTIAL: bent}
-    ends_by = {m: _reaches(line, m, end_percent, last, 0.0) for m, line in lines.items()}
-    small, large = sorted((s_straight, s_bent))
-    are_apart = large > small * APART + 1e-9
-    better = EXPONENTIAL if s_bent < s_straight else LINEAR
-    sooner = min(lines, key=lambda m: math.inf if ends_by[m] is None else float(ends_by[m] or 0.0))
-    model = better if are_apart else sooner
-    kept = "the smaller is kept" if are_apart else "they can't be told apart, the earlier end counts"
-    criterion = f"residuals: straight line {s_straight:.2g} %, exponential {s_bent:.2g} %; {kept}"
-    line, ends = lines[model], ends_by[model]
-    shapes = [model] if are_apart else list(lines)
-    first_days = [_reaches(lines[m], m, end_percent, last, k) for m in shapes]
-    earliest = min((d for d in first_days if d is not None), default=None)
+    rel, days = relative_percent(ordered, first), [p.day for p in ordered]
+    now, last = rel[-1], days[-1]
+    left = remaining_life(now, end_percent=end_percent)
+    if len(ordered) < LEAST_RESULTS or len(set(days)) < 2:
+        at = last if now <= end_percent else None
+        says = f"{_now_words(now)} A forecast needs {LEAST_RESULTS} results on at least two days; there are {len(ordered)} on {len(set(days))}."
+        return Forecast(now, left, "", "", at, at, (), None, says if at is None else _words(now, end_percent, at, at, last))
+    courses = courses_through(days, rel)
+    ends_by = {c.shape: c.low_day(end_percent, scatter=0.0, within=HORIZON_DAYS) for c in courses}
+    told, why = _told(courses, ends_by)
+    ends, earliest = ends_by[told.shape], _earliest(courses, end_percent, confidence)
+    if now <= end_percent:
+        ends = earliest = last
     until = min(last + HORIZON_DAYS, (ends or last + 365) + 30)
-    steps = [days[0] + (until - days[0]) * n / 40 for n in range(41)]
-    band = tuple((d, _at(line, model, d, -k), _at(line, model, d, 0.0), _at(line, model, d, k)) for d in steps)
-    return Forecast(rel[-1], left, model, criterion, ends, earliest, band, _words(rel[-1], end_percent, ends, earliest, last))
+    steps = [days[0] + (until - days[0]) * n / BAND_STEPS for n in range(BAND_STEPS + 1)]
+    *bands, at_end = bands_on(courses, [*steps, last if ends is None else ends], confidence=confidence)
+    band = tuple((d, low, told.at(d), high) for d, (low, high) in zip(steps, bands, strict=True))
+    return Forecast(now, left, told.shape.kind, why, ends, earliest, band, at_end, _words(now, end_percent, ends, earliest, last))
 
 
-def _at(line: Line, model: str, day: float, k: float) -> float:
-    """The fit at a day, k standard deviations of one further result away from it, in %."""
-    value = line.predict(day) + k * line.s_next(day)
-    return math.exp(value) if model == EXPONENTIAL else value
+def _told(courses: Sequence[Course], ends_by: dict[Shape, float | None]) -> tuple[Course, str]:
+    """The course that counts, and why, as a sentence."""
+    shares = {kind: share_of(courses, kind) for kind in KINDS}
+    likeliest = max(shares, key=lambda k: shares[k])
+    of_kind = {kind: next(c for c in courses if c.shape.kind == kind) for kind in KINDS}
+    listed = ", ".join(f"{kind} {100 * share:.0f} %" for kind, share in sorted(shares.items(), key=lambda s: -s[1]) if share >= 0.005)
+    if shares[likeliest] >= TOLD_APART:
+        return of_kind[likeliest], f"{listed}: the likeliest is kept"
+    sooner = min({STRAIGHT, EXPONENTIAL, likeliest}, key=lambda k: (_or_never(ends_by[of_kind[k].shape]), KINDS.index(k)))
+    return of_kind[sooner], f"{listed}: they can't be told apart, the earlier end counts"
 
 
-def _reaches(line: Line, model: str, end_percent: float, last: float, k: float) -> float | None:
-    """The first day from the last calibration on when the fit, less k standard deviations, is at the end of life."""
-    if line.slope >= 0 and k == 0:
-        return None
-    for day in range(HORIZON_DAYS + 1):
-        if _at(line, model, last + day, -k) <= end_percent:
-            return last + day
-    return None
+def _earliest(courses: Sequence[Course], end_percent: float, confidence: float) -> float | None:
+    best = max(c.share / c.shape.chance for c in courses)
+    conceivable = [c for c in courses if c.share / c.shape.chance >= CONCEIVABLE * best]
+    found = [c.low_day(end_percent, scatter=c.scatter_at(1 - confidence), within=HORIZON_DAYS) for c in conceivable]
+    return min((d for d in found if d is not None), default=None)
+
+
+def _or_never(day: float | None) -> float:
+    return math.inf if day is None else day
+
+
+def _now_words(now: float) -> str:
+    return f"As of the last calibration {now:.0f} % of the first sensitivity."
 
 
 def _words(now: float, end: float, ends: float | None, earliest: float | None, last: float) -> str:
-    told = f"As of the last calibration {now:.0f} % of the first sensitivity."
+    told = _now_words(now)
     if now <= end:
         return f"{told} It is past its end of life ({end:g} %): replace it."
-    if ends is None:
+    if ends is None and earliest is None:
         return f"{told} It is not falling towards its end of life ({end:g} %) within ten years."
+    sure = f"with 95 % certainty not before {earliest - last:.0f} days" if earliest is not None else ""
+    if ends is None:
+        return f"{told} It is not seen to fall towards its end of life ({end:g} %); {sure}."
     when = f"in about {ends - last:.0f} days from then"
-    sure = f"; with 95 % certainty not before {earliest - last:.0f} days" if earliest is not None and earliest < ends else ""
-    return f"{told} It reaches {end:g} % {when}{sure}."
+    return f"{told} It reaches {end:g} % {when}{f'; {sure}' if sure and earliest != ends else ''}."

@@ -102,13 +102,17 @@ class Life(unittest.TestCase):
         self.assertLess(told.earliest_day, told.ends_day)
         self.assertIn("As of the last calibration 60 %", told.says)
 
-    def test_the_better_of_two_fits_is_kept_and_said(self):
-        bent = [SignalPoint(90.0 * n, math.exp(-0.25 * n)) for n in range(6)]
-        self.assertEqual(forecast(bent, end_percent=10.0).model, "exponential")
-        straight = [SignalPoint(90.0 * n, 1 - 0.12 * n) for n in range(6)]
-        told = forecast(straight, end_percent=10.0)
-        self.assertEqual(told.model, "straight line")
-        self.assertIn("the smaller is kept", told.criterion)
+    def test_a_course_is_kept_once_it_is_told_from_the_others(self):
+        days = [90.0 * n for n in range(8)]
+        for kind, course in (
+            ("exponential", lambda d: math.exp(-d / 360)),
+            ("straight line", lambda d: 1 - d / 750),
+            ("speeding up", lambda d: 1 - (d / 750) ** 2),
+            ("levelling off", lambda d: 0.3 + 0.7 * math.exp(-d / 120)),
+        ):
+            told = forecast([SignalPoint(d, course(d)) for d in days], end_percent=10.0)
+            self.assertEqual(told.model, kind)
+            self.assertIn("the likeliest is kept", told.criterion)
 
     def test_while_the_shape_is_open_the_earlier_end_counts(self):
         open_shape = [SignalPoint(90.0 * n, 1 - 0.03 * n + 0.004 * (-1) ** n) for n in range(4)]
@@ -116,6 +120,33 @@ class Life(unittest.TestCase):
         self.assertIn("can't be told apart", told.criterion)
         self.assertEqual(told.model, "straight line")  # an exponential flattens out and ends later
         self.assertLess(told.earliest_day, told.ends_day)
+
+    def test_three_results_on_a_line_do_not_tell_the_day(self):
+        told = forecast([SignalPoint(90.0 * n, 1 - 0.05 * n) for n in range(3)], end_percent=50.0)
+        self.assertEqual(told.ends_day, 900.0)
+        self.assertLess(told.earliest_day, 500.0)  # on a course that speeds up it ends long before
+        self.assertGreater(told.at_end[1] - told.at_end[0], 10.0)
+
+    def test_a_fall_that_gets_faster_is_seen(self):
+        told = forecast([SignalPoint(90.0 * n, v) for n, v in enumerate((100, 99, 96.1, 90.8, 83.9, 75))], end_percent=40.0)
+        self.assertEqual(told.model, "speeding up")
+        self.assertAlmostEqual(told.ends_day, 450 * math.sqrt(60 / 25), delta=20)
+        self.assertLess(told.earliest_day, told.ends_day)
+
+    def test_a_result_at_the_end_is_the_end_whatever_the_courses_say(self):
+        for last, ended in ((50.1, False), (50.0, True), (0.0, True)):
+            told = forecast([SignalPoint(90.0 * n, v) for n, v in enumerate((100, 99, 98, last))], end_percent=50.0)
+            self.assertEqual((told.ends_day == 270.0 == told.earliest_day, "replace it" in told.says), (ended, ended), last)
+        two = forecast([SignalPoint(0, 100), SignalPoint(90, 45)], end_percent=50.0)
+        self.assertEqual((two.ends_day, two.earliest_day), (90, 90))
+        self.assertIn("replace it", two.says)
+
+    def test_results_of_two_days_alone_tell_their_line(self):
+        told = forecast([SignalPoint(0, 100), SignalPoint(0, 101), SignalPoint(100, 90)], end_percent=50.0)
+        self.assertLess(told.earliest_day, told.ends_day)
+        one_day = forecast([SignalPoint(5, 100), SignalPoint(5, 101), SignalPoint(5, 99)], end_percent=50.0)
+        self.assertEqual((one_day.ends_day, one_day.band), (None, ()))
+        self.assertIn("there are 3 on 1", one_day.says)
 
     def test_the_door_for_checking(self):
         rows = [{"day": 90.0 * n, "percent": 100 - 10 * n + 0.2 * (-1) ** n} for n in range(5)]

@@ -299,7 +299,7 @@ class Consequences(PlantTestCase):
         self.instrument.save()
         self.ended("tx-multipoint")
         was = self.instrument.last_done_on
-        before = timezone.now() - timedelta(days=10)
+        before = timezone.localtime() - timedelta(days=10)
         Run.objects.update(signed_at=before, ended_at=before)
         self.ended("tx-configure")
         self.assertEqual((self.days(), self.instrument.doubt), (170, ""))

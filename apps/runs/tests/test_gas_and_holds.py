@@ -156,7 +156,7 @@ class Gas(GasCase):
     def test_a_sensors_life_is_told_from_finished_runs(self):
         for n, signal in enumerate(("25", "22", "19.5", "17")):
             self.whole("AE-A", "50", signal=signal)
-            Result.objects.filter(run_id=self.run_id).update(at=timezone.now() - timedelta(days=90 * (4 - n)))
+            Result.objects.filter(run_id=self.run_id).update(at=timezone.localtime() - timedelta(days=90 * (4 - n)))
         told = self.get("instruments/AE-A/sensor-life/").json()["channels"][0]
         self.assertAlmostEqual(told["relative_percent"], 68.0, delta=0.1)
         self.assertEqual(len(told["points"]), 4)
@@ -166,7 +166,7 @@ class Gas(GasCase):
     def test_a_sensor_ends_by_its_signal_its_date_or_its_dose_whichever_is_first(self):
         for n, signal in enumerate(("25", "22", "19.5", "17")):
             self.whole("AE-A", "50", signal=signal)
-            Result.objects.filter(run_id=self.run_id).update(at=timezone.now() - timedelta(days=90 * (4 - n)))
+            Result.objects.filter(run_id=self.run_id).update(at=timezone.localtime() - timedelta(days=90 * (4 - n)))
         since = (timezone.localdate() - timedelta(days=400)).isoformat()
         for more, first in (
             ({}, "its signal"),
@@ -181,7 +181,7 @@ class Gas(GasCase):
     def test_a_poisoned_sensor_is_given_half_of_what_would_be_left(self):
         for n, signal in enumerate(("25", "22", "19.5", "17")):
             self.whole("AE-A", "50", signal=signal)
-            Result.objects.filter(run_id=self.run_id).update(at=timezone.now() - timedelta(days=90 * (4 - n)))
+            Result.objects.filter(run_id=self.run_id).update(at=timezone.localtime() - timedelta(days=90 * (4 - n)))
         before = self.get("instruments/AE-A/sensor-life/").json()["channels"][0]
         last = Result.objects.filter(run_id=self.run_id, name="exposure").latest("at")
         last.more = {**last.more, "poison": "silicone"}

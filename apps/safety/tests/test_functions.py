@@ -184,7 +184,7 @@ class Functions(PlantTestCase):
         self.member()
         Instrument.objects.filter(tag="PT-2110").update(due_rule="staircase", interval_days=200)
         for found, days in (("301", 200), ("305", 100)):
-            Run.objects.filter(instrument__tag="PT-2110").update(ended_at=timezone.now() - timedelta(days=200))
+            Run.objects.filter(instrument__tag="PT-2110").update(ended_at=timezone.localtime() - timedelta(days=200))
             self.calibrate(found, left="300" if found == "305" else None)
             self.assertEqual(Instrument.objects.get(tag="PT-2110").next_due, timezone.localdate() + timedelta(days=days))
 

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable
 from unittest import TestCase
 
+from metrology import CORE_VERSION
 from metrology.tests.as_judged.around import around, made
 from metrology.tests.as_judged.cases import JUDGED
-from metrology.tests.as_judged.told_anew import FOLDER, lines_of, read
+from metrology.tests.as_judged.told_anew import FOLDER, VERSION, lines_of, read, said
 
 SHOWN = 5
 
@@ -26,6 +27,9 @@ class AsJudged(TestCase):
         self.assertEqual({p.stem for p in FOLDER.glob("*.txt")}, set(JUDGED))
         for name in JUDGED:
             self.assertGreater(len(set(read(name).values())), 2, f"{name} always says the same")
+
+    def test_the_version_that_seals_name_is_raised_with_what_is_said(self) -> None:
+        self.assertEqual(VERSION.read_text(encoding="utf-8").split(), [CORE_VERSION, said()], "run: python -m metrology.tests.as_judged")
 
 
 def _test_of(name: str) -> Callable[[AsJudged], None]:

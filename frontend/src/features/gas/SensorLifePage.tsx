@@ -50,7 +50,7 @@ function LifePlot({ channel, end }: { channel: Channel; end: number }) {
         ))}
       </svg>
       <figcaption className="text-sm text-muted">
-        Dots: sensitivity at each calibration, in % of the first of this life. Dashed: the fit; shaded: where one more result would lie with 95 % certainty.
+        Dots: sensitivity at each calibration, in % of the first of this life. Dashed: the course that counts; shaded: where one more result would lie with 95 % certainty.
         {channel.earlier.length > 0 && " Grey: the lives before, from their first calibration."}
       </figcaption>
     </figure>
@@ -98,7 +98,7 @@ export function SensorLifePage() {
           <p className="max-w-prose">{c.says}</p>
           <LifePlot channel={c} end={life.data.end_percent} />
           <p className="text-sm text-muted">
-            {c.model && `Fit: ${c.model} (${c.criterion}). `}
+            {c.model && `Course: ${c.model} (${c.criterion}). `}
             Gas seen in calibrations of this life: dose {c.dose.toPrecision(3)} {c.unit} h in {c.hours.toFixed(1)} h. Sensor: {c.life === "first" ? "the first on record" : c.life}
             {c.lives_before > 0 && `, ${c.lives_before} before it`}.
           </p>
