@@ -30,7 +30,7 @@ def main() -> None:
     threading.Thread(target=_listen, args=(source, stop), daemon=True).start()
 
     if sys.argv[1:] == ["search"]:
-        seconds = max(LEAST_S, given - time.time())  # `given` is when it must end
+        seconds = max(LEAST_S, given - time.monotonic())  # `given` is when it must end
         pickle.dump(quick_plan(problem, seconds=seconds, seed=SEARCH_SEED, should_stop=stop.is_set), sink)
         sink.flush()
         os._exit(0)  # the listener still reads, and would hold an ordinary end up
