@@ -1,7 +1,7 @@
-"""How often an instrument is found outside before it is due by the drift rule, over courses that the rule was not written on.
+"""How often an instrument is found outside before it is due by a rule, over courses that no rule was written on.
 
 Each trial draws a course (straight, random walk, steps, accelerating, still), a scatter, when it is looked at, whether it is adjusted each time or
-only when it is outside, plays some calibrations of it, asks the rule when it is due, and looks again on that day. The rule itself knows a linear
+only when it is outside, plays some calibrations of it, asks the rule when it is due, and looks again on that day. The drift rule itself knows a linear
 state with a bend and Gaussian wandering; steps, growing rates by age and the mixture of adjusting are not its model.
 """
 
@@ -17,6 +17,7 @@ from metrology.judgement.interval import DRIFT, Result, next_due
 from metrology.judgement.policy import Policy
 
 COURSES = ("straight", "walk", "steps", "accelerating", "still")
+MOVING = COURSES[:-1]
 BASE = 200
 FROM = date(2020, 1, 1)
 PARTS = 20  # of an interval: how finely a course is played
@@ -55,7 +56,7 @@ def _wait(go: Callable[[float, float, float], float], x: float, age: float, dt: 
     return x
 
 
-def _trial(kind: str, results: int, rng: random.Random) -> tuple[bool, float]:
+def _trial(kind: str, results: int, rng: random.Random, rule: str) -> tuple[bool, float]:
     go, scatter, adjusts = _course(kind, rng), rng.uniform(2.0, 15.0), rng.random() < 0.5
     x, age = rng.gauss(0, scatter / 2), 0.0
     rows = [Result(FROM, None, x)]
@@ -66,16 +67,21 @@ def _trial(kind: str, results: int, rng: random.Random) -> tuple[bool, float]:
         if adjusts or abs(found) > 100:
             x = left = rng.gauss(0, 0.7 * scatter)
         rows.append(Result(FROM + timedelta(days=round(age * BASE)), found, left))
-    share = next_due(DRIFT, rows, base_days=BASE, policy=Policy()).interval_days / BASE
+    share = next_due(rule, rows, base_days=BASE, policy=Policy()).interval_days / BASE
     return abs(_wait(go, x, age, share) + rng.gauss(0, scatter)) > 100, share
 
 
-def run_trials(each: int, seed: int, results: int = 4) -> dict[str, Told]:
+def run_trials(each: int, seed: int, results: int = 4, rule: str = DRIFT) -> dict[str, Told]:
     """So many trials of each course, with so many results before the rule is asked."""
     out = {}
     for n, kind in enumerate(COURSES):
         rng = random.Random(seed + n)
-        seen = [_trial(kind, results, rng) for _ in range(each)]
+        seen = [_trial(kind, results, rng, rule) for _ in range(each)]
         shares = sorted(s for _, s in seen)
         out[kind] = Told(sum(bad for bad, _ in seen) / each, shares[each // 2])
     return out
+
+
+def outside_of_moving(told: dict[str, Told]) -> float:
+    """The share found outside before it was due, of all courses that move."""
+    return sum(told[kind].outside for kind in MOVING) / len(MOVING)

@@ -186,6 +186,10 @@ def main() -> None:
     for kind, told in interval_trials.run_trials(1000, 3101).items():
         name = f"drift rule, {kind}, 4 results: outside before due; interval"
         rows.append((name, f"{100 * told.outside:.1f} %; {told.median:.2f} of the register's", "<= 7 %" if kind != "still" else "kept"))
+    for rule in ("fixed", "staircase"):
+        outside = [interval_trials.outside_of_moving(interval_trials.run_trials(1000, 3101, n, rule)) for n in (4, 8)]
+        name = f"{rule} interval, all courses that move, 4 and 8 results: outside before due"
+        rows.append((name, " and ".join(f"{100 * o:.1f} %" for o in outside), "stated, not held to 7 %"))
     for kind, life in life_trials.run_trials(1000, 3301).items():
         name = f"sensor's life, ageing {life_trials.LIVES[kind]}: ended before 'not before'; result inside the band"
         rows.append(
