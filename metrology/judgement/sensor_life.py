@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from metrology.faults import Fault
 from metrology.judgement.ageing import EXPONENTIAL, LEVELLING_OFF, SPEEDING_UP, STRAIGHT, Course, Shape, bands_on, courses_through, share_of
+from metrology.quantities.words import chance
 
 KINDS = (STRAIGHT, EXPONENTIAL, SPEEDING_UP, LEVELLING_OFF)
 LEAST_RESULTS = 3
@@ -93,7 +94,7 @@ def _told(courses: Sequence[Course], ends_by: dict[Shape, float | None]) -> tupl
     shares = {kind: share_of(courses, kind) for kind in KINDS}
     likeliest = max(shares, key=lambda k: shares[k])
     of_kind = {kind: next(c for c in courses if c.shape.kind == kind) for kind in KINDS}
-    listed = ", ".join(f"{kind} {100 * share:.0f} %" for kind, share in sorted(shares.items(), key=lambda s: -s[1]) if share >= 0.005)
+    listed = ", ".join(f"{kind} {chance(share, 0)}" for kind, share in sorted(shares.items(), key=lambda s: -s[1]) if share >= 0.005)
     if shares[likeliest] >= TOLD_APART:
         return of_kind[likeliest], f"{listed}: the likeliest is kept"
     sooner = min({STRAIGHT, EXPONENTIAL, likeliest}, key=lambda k: (_or_never(ends_by[of_kind[k].shape]), KINDS.index(k)))

@@ -44,6 +44,24 @@ def percent(value: float) -> str:
     return f"{signed(value, 3 if abs(value) < 0.1 else 2)} %"
 
 
+def chance(share: float, decimals: int = 1) -> str:
+    """A probability, 0 to 1, in percent; one that would round to never or to always is told by the step it is within.
+
+    >>> chance(0.9712), chance(0.99996), chance(0.0002), chance(0.996, 0)
+    ('97.1 %', 'over 99.9 %', 'under 0.1 %', 'over 99 %')
+    """
+    step = 10.0**-decimals
+    text = f"{100 * share:.{decimals}f}"
+    if float(text) >= 100:
+        return f"over {100 - step:.{decimals}f} %"
+    return f"under {step:.{decimals}f} %" if float(text) == 0 else f"{text} %"
+
+
+def at_least(share: float) -> str:
+    """A least probability, 0 to 1, in percent, and never all of it."""
+    return f"at least {min(99.9, 100 * share):.1f} %"
+
+
 def ratio(value: float) -> str:
     """A ratio such as a TUR, as people write it: 4.2:1."""
     return "no limit" if math.isinf(value) else f"{value:.1f}:1" if value < 100 else f"{value:.0f}:1"

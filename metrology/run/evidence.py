@@ -13,7 +13,7 @@ from metrology.methods.outcome import Criterion, Judged, Outcome
 from metrology.methods.setup import RunSetup
 from metrology.methods.slots import Quantity, Slot
 from metrology.methods.steps import Step
-from metrology.quantities.words import decimals_for, iso, number, percent, plain, ratio, signed
+from metrology.quantities.words import chance, decimals_for, iso, number, percent, plain, ratio, signed
 from metrology.run.entries import Reading
 from metrology.run.kept import kept
 from metrology.run.progress import evaluate_set
@@ -213,7 +213,7 @@ def _set_evidence(state: RunState, method: Method, step: Step, *, is_final: bool
                 "code": s.code,
                 "says": s.says,
                 "first_action": s.first_action,
-                "confidence": "" if s.code == UNDECIDED else f"{100 * s.confidence:.0f} %",
+                "confidence": "" if s.code == UNDECIDED else chance(s.confidence, 0),
                 "evidence": list(s.evidence),
             }
             for s in (result.signatures if result.is_complete else ())
@@ -312,8 +312,8 @@ def _budget_of(j: Judged, told: Columns) -> BudgetData | None:
         "combined": words(u.combined),
         "dof": "no limit" if u.effective_dof > 1e6 else f"{u.effective_dof:.0f}",
         "tur": ratio(j.decision.tur),
-        "p_conform": f"{100 * j.decision.p_conform:.1f} %",
-        "p_wrong": f"{100 * (1 - j.decision.p_conform):.1f} %" if j.decision.verdict != "fail" else "not accepted",
+        "p_conform": chance(j.decision.p_conform),
+        "p_wrong": chance(1 - j.decision.p_conform) if j.decision.verdict != "fail" else "not accepted",
         "rows": [
             {
                 "name": c.name,

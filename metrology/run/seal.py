@@ -24,6 +24,7 @@ from metrology.run.uses import results_followed, uses_of
 from metrology.run.view import LIVE_KEYS, make_view
 
 FORMAT = 1
+CHANCES = {"100.0 %": "over 99.9 %", "0.0 %": "under 0.1 %", "at least 100.0 %": "at least 99.9 %"}  # as they were written, and are
 
 
 def make_seal(state: RunState, method: Method, now: datetime) -> dict[str, Any]:
@@ -120,8 +121,10 @@ def _walk(path: tuple[str, ...], then: Any, now: Any) -> Iterator[Difference]:
 
 
 def _spelled(value: Any) -> Any:
-    """A text with its degrees written as they are today: a record that says C instead of °C says nothing else."""
-    return re.sub(r"(?<=[\d/ ])C(?![\w])", "°C", value) if isinstance(value, str) else value
+    """A text with its degrees and its all but certain chances written as they are today: a record that says C instead of °C says nothing else."""
+    if not isinstance(value, str):
+        return value
+    return CHANCES.get(value) or re.sub(r"(?<=[\d/ ])C(?![\w])", "°C", value)
 
 
 def _is_list(value: Any) -> bool:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from metrology.methods.method import Columns
 from metrology.methods.outcome import Outcome
 from metrology.methods.set_uncertainty import chance_of_all, set_uncertainty
-from metrology.quantities.words import number, percent, signed
+from metrology.quantities.words import at_least, number, percent, signed
 from metrology.run.set_types import Named
 
 
@@ -42,6 +42,6 @@ def statistics_of(result: Outcome, told: Columns) -> list[Named]:
         ("Linearity, terminal-based", words(s.linearity_terminal, u.linearity, "±")),
         ("Linearity, zero-based", words(s.linearity_zero_based, u.linearity, "±")),
         ("Repeatability", words(s.repeatability, 0.0, "")),
-        ("Every point inside its tolerance", None if chance is None else f"at least {100 * chance:.1f} %"),
+        ("Every point inside its tolerance", None if chance is None else at_least(chance)),
     ]
     return [{"name": n, "value": v} for n, v in rows if v is not None]

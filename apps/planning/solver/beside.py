@@ -28,7 +28,7 @@ class Beside:
         assert self._process.stdin is not None and self._process.stdout is not None
         self._told: queue.SimpleQueue[Any] = queue.SimpleQueue()
         threading.Thread(target=self._hear, args=(self._process.stdout,), daemon=True).start()
-        # It is told when to end, not for how long to go on: a process that starts late searches less and is not late. Processes of one machine share this clock.
+        # It is told when to end, not for how long to go on: a process that starts late searches less and is not late. All processes share this clock.
         pickle.dump((problem, time.monotonic() + seconds), self._process.stdin)
         self._process.stdin.flush()
 

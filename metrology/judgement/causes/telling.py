@@ -6,6 +6,7 @@ from collections.abc import Mapping
 
 from metrology.judgement.causes.explain import NONE, Candidate, Explanation
 from metrology.judgement.signature import UNDECIDED, Signature
+from metrology.quantities.words import chance
 
 LEAST_NAMED = 0.15  # a chance below it is in the evidence only
 WORTH = 0.02  # shares below it are not told
@@ -39,4 +40,4 @@ def undecided(told: Explanation, titles: Titles, tell: str) -> Signature:
 
 
 def _shares(candidates: list[Candidate] | tuple[Candidate, ...], titles: Titles) -> str:
-    return ", ".join(f"{titles[c.code]} {100 * c.share:.0f} %" for c in candidates if c.share >= WORTH)
+    return ", ".join(f"{titles[c.code]} {chance(c.share, 0)}" for c in candidates if c.share >= WORTH)
