@@ -3,7 +3,7 @@ SHELL := /bin/bash
 PY := .venv/bin/python
 HOST ?= 127.0.0.1
 PORT ?= 8000
-BROWSER := $(shell command -v chromium 2>/dev/null)
+BROWSER := $(shell command -v chromium-headless-shell 2>/dev/null)
 
 .DEFAULT_GOAL := help
 .PHONY: help serve demo test test-postgres dev bench fuzz corpus mutants sbom audit build setup api check-env clean
@@ -75,8 +75,9 @@ var/.dev-installed: requirements-dev.txt .venv/.installed
 
 var/.browser-installed:
 ifeq ($(BROWSER),)
-	@echo "Installing Chromium for the browser tests (once)…"
-	@SUDO=$$([ "$$(id -u)" = 0 ] || echo sudo); $$SUDO apt-get update -q >/dev/null && $$SUDO apt-get install -y -q --no-install-recommends chromium >/dev/null
+	@echo "Installing Chromium without windows for the browser tests (once)…"
+	@SUDO=$$([ "$$(id -u)" = 0 ] || echo sudo); ($$SUDO apt-get update -q && $$SUDO apt-get install -y -q --no-install-recommends chromium-headless-shell) >/dev/null 2>&1 \
+		|| command -v chromium >/dev/null || $$SUDO apt-get install -y -q --no-install-recommends chromium >/dev/null
 endif
 	@mkdir -p var && touch $@
 

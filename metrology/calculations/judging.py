@@ -137,6 +137,9 @@ def _uncertainty(given: Input) -> Result:
 
 @calculator("decision", "Verdict on an error under a decision rule.")
 def _decision(given: Input) -> Result:
+    dof = given.number("dof", default=0.0) or math.inf
+    if dof < 1:
+        raise Fault("out_of_range", f"dof is {dof:g}; accepted is 1 or more, or 0 where U is as good as known.", field="dof")
     d = decide(
         given.number("error"),
         given.number("tolerance"),
@@ -144,6 +147,8 @@ def _decision(given: Input) -> Result:
         k=given.number("k", default=2.0),
         rule=given.choice("rule", tuple(RULES), default="simple"),
         max_risk=given.number("max_risk", default=0.05),
+        dof=dof,
+        bias=given.number("bias", default=0.0),
     )
     return {
         "verdict": d.verdict,

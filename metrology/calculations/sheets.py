@@ -481,6 +481,8 @@ SHEETS: tuple[Sheet, ...] = (
             field("k", "k", start="2"),
             choice_field("rule", "Rule", tuple(RULES)),
             field("max_risk", "Accepted risk", start="0.05"),
+            field("dof", "Degrees of freedom behind U, 0 where many", start="0", required=False),
+            field("bias", "Known error added in full to U", start="0", required=False),
         ),
         (
             ("verdict", "Verdict", ""),
@@ -489,8 +491,8 @@ SHEETS: tuple[Sheet, ...] = (
             ("tur", "TUR", ""),
             ("p_conform", "Probability of conformance", ""),
         ),
-        "acceptance limit = tolerance - guard band; probability from a normal distribution about the error",
-        "ILAC-G8:09/2019; JCGM 106:2012",
+        "acceptance limit = tolerance - guard band; probability from a normal distribution about the error, Student's t where few readings are behind U",
+        "ILAC-G8:09/2019; JCGM 106:2012; JCGM 101:2008, 6.4.9",
         plot=Plot("error", "p_conform", -1, 1),
     ),
     Sheet(

@@ -17,6 +17,7 @@ from metrology.judgement.student import normal_cdf
 
 STRAIGHT, EXPONENTIAL, SPEEDING_UP, LEVELLING_OFF = "straight line", "exponential", "speeding up", "levelling off"
 SCATTERS = tuple(0.25 * 24 ** (n / 9) for n in range(10))  # % of the first value, 0.25 to 6, evenly in the logarithm
+CONCEIVABLE = 1 / 20
 NEGLIGIBLE = 1e-4  # a course of less weight changes no limit
 BEYOND = 1e6  # %: a course that runs away is taken to be there
 LEAST_VALUE = 0.1  # %: what is lower is as good as nothing, and has no logarithm
@@ -63,6 +64,7 @@ SHAPES = (
     Shape(SPEEDING_UP, 1.0, 2.5, 0.02),
     Shape(SPEEDING_UP, 1.0, 3.0, 0.02),
 )
+STEADY_OR_FASTER = tuple(s for s in SHAPES if s.power == 1.0)  # what a value may do that has no natural zero
 
 
 @dataclass(frozen=True)
@@ -122,14 +124,25 @@ class Course:
         return math.fsum(w * normal_cdf(x / s) for w, s in zip(self.scatters, SCATTERS, strict=True))
 
 
-def courses_through(days: Sequence[float], values: Sequence[float]) -> list[Course]:
+def courses_through(days: Sequence[float], values: Sequence[float], shapes: Sequence[Shape] = SHAPES) -> list[Course]:
     """Every shape fitted to results in order of their days, at least three on two days, above zero; the likeliest first, shares adding to one."""
-    fitted = [_fitted(shape, days, [max(v, LEAST_VALUE) for v in values]) for shape in SHAPES]
+    fitted = [_fitted(shape, days, [max(v, LEAST_VALUE) for v in values]) for shape in shapes]
     top = max(likely for _, likely in fitted)
     weights = [math.exp(likely - top) for _, likely in fitted]
     total = math.fsum(weights)
     courses = [replace(course, share=w / total) for (course, _), w in zip(fitted, weights, strict=True)]
     return sorted(courses, key=lambda c: c.share, reverse=True)
+
+
+def earliest_down(courses: Sequence[Course], level: float, *, confidence: float, within: int) -> float | None:
+    """The first day on which one more result may lie at a level, on any course that is conceivable; None where none does within so many days.
+
+    Conceivable is what explains the results at least a twentieth as well as the best does.
+    """
+    best = max(c.share / c.shape.chance for c in courses)
+    conceivable = [c for c in courses if c.share / c.shape.chance >= CONCEIVABLE * best]
+    found = [c.low_day(level, scatter=c.scatter_at(1 - confidence), within=within) for c in conceivable]
+    return min((d for d in found if d is not None), default=None)
 
 
 def share_of(courses: Iterable[Course], kind: str) -> float:

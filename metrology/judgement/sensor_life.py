@@ -7,13 +7,23 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from metrology.faults import Fault
-from metrology.judgement.ageing import EXPONENTIAL, LEVELLING_OFF, SPEEDING_UP, STRAIGHT, Course, Shape, bands_on, courses_through, share_of
+from metrology.judgement.ageing import (
+    EXPONENTIAL,
+    LEVELLING_OFF,
+    SPEEDING_UP,
+    STRAIGHT,
+    Course,
+    Shape,
+    bands_on,
+    courses_through,
+    earliest_down,
+    share_of,
+)
 from metrology.quantities.words import chance
 
 KINDS = (STRAIGHT, EXPONENTIAL, SPEEDING_UP, LEVELLING_OFF)
 LEAST_RESULTS = 3
 TOLD_APART = 0.8  # a course is told from the others where its share is no less
-CONCEIVABLE = 1 / 20  # a course that explains the results so many times less likely than the best is not counted with
 HORIZON_DAYS = 3650
 BAND_STEPS = 24
 
@@ -79,7 +89,7 @@ def forecast(points: Sequence[SignalPoint], *, end_percent: float, first: float 
     courses = courses_through(days, rel)
     ends_by = {c.shape: c.low_day(end_percent, scatter=0.0, within=HORIZON_DAYS) for c in courses}
     told, why = _told(courses, ends_by)
-    ends, earliest = ends_by[told.shape], _earliest(courses, end_percent, confidence)
+    ends, earliest = ends_by[told.shape], earliest_down(courses, end_percent, confidence=confidence, within=HORIZON_DAYS)
     if now <= end_percent:
         ends = earliest = last
     until = min(last + HORIZON_DAYS, (ends or last + 365) + 30)
@@ -99,13 +109,6 @@ def _told(courses: Sequence[Course], ends_by: dict[Shape, float | None]) -> tupl
         return of_kind[likeliest], f"{listed}: the likeliest is kept"
     sooner = min({STRAIGHT, EXPONENTIAL, likeliest}, key=lambda k: (_or_never(ends_by[of_kind[k].shape]), KINDS.index(k)))
     return of_kind[sooner], f"{listed}: they can't be told apart, the earlier end counts"
-
-
-def _earliest(courses: Sequence[Course], end_percent: float, confidence: float) -> float | None:
-    best = max(c.share / c.shape.chance for c in courses)
-    conceivable = [c for c in courses if c.share / c.shape.chance >= CONCEIVABLE * best]
-    found = [c.low_day(end_percent, scatter=c.scatter_at(1 - confidence), within=HORIZON_DAYS) for c in conceivable]
-    return min((d for d in found if d is not None), default=None)
 
 
 def _or_never(day: float | None) -> float:

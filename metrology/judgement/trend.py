@@ -1,6 +1,6 @@
 """A value followed from calibration to calibration: the straight line through it, and when it meets a limit.
 
-Source: JCGM 100:2008 H.3 (line with its uncertainty), prediction of one further result.
+When it does at the earliest is asked of every course it may take (`ageing`): few results on a line do not tell that they will stay on it.
 """
 
 from __future__ import annotations
@@ -9,17 +9,17 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from metrology.judgement.drift import Line, fit_line
-from metrology.judgement.student import coverage_factor
+from metrology.judgement.ageing import STEADY_OR_FASTER, courses_through, earliest_down
+from metrology.judgement.drift import fit_line
 
 LEAST_POINTS = 3
-HORIZON_DAYS = 1825.0
+HORIZON_DAYS = 1825
 CONFIDENCE = 0.95
 
 
 @dataclass(frozen=True)
 class Meeting:
-    """When a trend meets a limit, in days after the last point. earliest: by the edge of the prediction interval.
+    """When a trend meets a limit, in days after the last point. earliest: when one more result may be there, on any course that is conceivable.
 
     None: not within five years. has_met: the last value is past it already. points: how many it rests on; 0 where too few to say.
     """
@@ -51,26 +51,17 @@ def meets_limit(days: Sequence[float], values: Sequence[float], *, low: float | 
     start = days[-1]
     at = (limit - line.intercept) / line.slope - start
     day = at if 0 <= at <= HORIZON_DAYS else 0.0 if at < 0 else None
-    return Meeting(limit, day, _earliest(line, start, limit, falls=falls), False, line.slope, len(values))
+    room = high - low if low is not None and high is not None else abs(limit - values[0])
+    earliest = _earliest(days, values, limit, room=room, falls=falls) if room > 0 else 0.0
+    return Meeting(limit, day, earliest, False, line.slope, len(values))
 
 
-def _earliest(line: Line, start: float, limit: float, *, falls: bool) -> float | None:
-    """The first day on which the edge of the prediction interval is at the limit."""
-    t = coverage_factor(CONFIDENCE, line.dof)
-    sign = -1.0 if falls else 1.0
-
-    def over(day: float) -> float:
-        return sign * (line.predict(start + day) + sign * t * line.s_next(start + day) - limit)
-
-    if over(0.0) >= 0:
-        return 0.0
-    if over(HORIZON_DAYS) < 0:
-        return None
-    low, high = 0.0, HORIZON_DAYS
-    while high - low > 0.5:
-        middle = (low + high) / 2
-        low, high = (low, middle) if over(middle) >= 0 else (middle, high)
-    return math.floor(high)
+def _earliest(days: Sequence[float], values: Sequence[float], limit: float, *, room: float, falls: bool) -> float | None:
+    """Days after the last one. What is left until the limit is counted in % of the room there is, from 100 at the limit on."""
+    sign = 1.0 if falls else -1.0
+    left = [100.0 + 100.0 * sign * (v - limit) / room for v in values]
+    found = earliest_down(courses_through(days, left, STEADY_OR_FASTER), 100.0, confidence=CONFIDENCE, within=HORIZON_DAYS)
+    return None if found is None else found - days[-1]
 
 
 @dataclass(frozen=True)

@@ -284,6 +284,17 @@ class Trend(TestCase):
         self.assertEqual((met.points, met.has_met), (4, False))
         self.assertLessEqual(met.earliest, 120)
 
+    def test_three_on_a_line_do_not_tell_that_it_stays_one(self):
+        met = meets_limit([-60, -30, 0], [99.0, 98.0, 97.0], low=92.0, high=None)
+        self.assertAlmostEqual(met.day, 150.0, places=6)
+        self.assertLess(met.earliest, 100)
+
+    def test_what_gets_faster_is_there_before_the_line_is_either_way(self):
+        for sign in (1, -1):
+            met = meets_limit([-120, -90, -60, -30, 0], [sign * v for v in (0.0, 1.0, 4.0, 9.0, 16.0)], low=-30.0, high=30.0)
+            self.assertLess(met.earliest, 120 * (30 / 16) ** 0.5 - 120, sign)  # where the square is
+            self.assertLess(met.earliest, met.day, sign)
+
     def test_it_says_nothing_on_too_little_and_nothing_of_a_flat_course(self):
         self.assertEqual(meets_limit([-30, 0], [99.0, 96.0], low=92.0, high=None).points, 0)
         self.assertIsNone(meets_limit([-60, -30, 0], [99.0, 99.0, 99.0], low=92.0, high=None).day)

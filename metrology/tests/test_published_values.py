@@ -2,6 +2,7 @@
 
 import math
 import random
+from contextlib import nullcontext
 from itertools import pairwise
 from unittest import TestCase
 
@@ -256,6 +257,16 @@ class WorkedExamples(TestCase):
         self.assertAlmostEqual(calculate("decision", {"error": 1, "tolerance": 1, "expanded": 0.25})["p_conform"], 0.5, places=6)
         p = calculate("decision", {"error": 0.5, "tolerance": 1, "expanded": 0.25, "rule": "probability", "max_risk": 0.05})
         self.assertAlmostEqual(p["acceptance_limit"], 1 - 1.6449 * 0.125, places=4)
+
+    def test_few_readings_behind_u_leave_a_smaller_chance(self):
+        # Student's t of two degrees of freedom in closed form: F(x) = 1/2 + x / (2 sqrt(2 + x^2)); here x is 4 and -12.
+        given = {"error": 0.5, "tolerance": 1, "expanded": 0.25, "k": 2}
+        chance = 4 / (2 * math.sqrt(18)) + 12 / (2 * math.sqrt(146))
+        self.assertAlmostEqual(calculate("decision", {**given, "dof": 2})["p_conform"], chance, places=9)
+        self.assertGreater(calculate("decision", {**given, "dof": 0})["p_conform"], 0.9999)
+        for dof, is_taken in ((0.99, False), (1, True)):
+            with self.subTest(dof), nullcontext() if is_taken else self.assertRaises(Fault):
+                calculate("decision", {**given, "dof": dof})
 
     def test_a_large_uncertainty_accepts_nothing(self):
         for rule in ("guard-u", "probability"):
