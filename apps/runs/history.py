@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from datetime import timedelta
 from typing import Any
 
 from django.utils import timezone
 
 from apps.plant.models import Instrument
 from apps.runs.models import Result
-from metrology.judgement.trend import find_step, meets_limit
+from metrology.judgement.trend import find_step, meeting_words, meets_limit
 from metrology.methods.setup import Past
+from metrology.quantities.words import day_words
 
 KEPT = 60  # results of one instrument that a run takes with it
 
@@ -63,16 +63,12 @@ def _says(rows: Sequence[Result], low: float | None, high: float | None) -> str:
     room = (high - low) if low is not None and high is not None else 0.0
     step = find_step(values, least=0.1 * room)
     if step:
-        return (
-            f"It stepped by {step.size:+.3g} {rows[-1].unit} between {days[step.at - 1]} and {days[step.at]}: something happened there; "
-            "a slow change looks otherwise."
-        )
+        before, after = day_words(days[step.at - 1]), day_words(days[step.at])
+        size = f"{step.size:+.3g} {rows[-1].unit}"
+        return f"It stepped by {size} between {before} and {after}: something happened there; a slow change looks otherwise."
     met = meets_limit([float((d - days[-1]).days) for d in days], values, low=low, high=high)
     if met.has_met:
         return f"It is past its limit of {met.limit:g} {rows[-1].unit}."
     if not met.points:
         return "Three results are needed to tell a trend."
-    if met.day is None:
-        return f"By {met.points} results it meets no limit within five years."
-    early = f", at the earliest {days[-1] + timedelta(days=int(met.earliest))}" if met.earliest is not None else ""
-    return f"By {met.points} results it meets {met.limit:g} {rows[-1].unit} about {days[-1] + timedelta(days=int(met.day))}{early}."
+    return meeting_words(met, days[-1], rows[-1].unit, of="results")

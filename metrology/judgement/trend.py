@@ -8,9 +8,11 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import date, timedelta
 
 from metrology.judgement.ageing import STEADY_OR_FASTER, courses_through, earliest_down
 from metrology.judgement.drift import fit_line
+from metrology.quantities.words import day_words
 
 LEAST_POINTS = 3
 HORIZON_DAYS = 1825
@@ -54,6 +56,14 @@ def meets_limit(days: Sequence[float], values: Sequence[float], *, low: float | 
     room = high - low if low is not None and high is not None else abs(limit - values[0])
     earliest = _earliest(days, values, limit, room=room, falls=falls) if room > 0 else 0.0
     return Meeting(limit, day, earliest, False, line.slope, len(values))
+
+
+def meeting_words(met: Meeting, last: date, unit: str, *, of: str) -> str:
+    """When a value that has not met its limit will, as a sentence. last: the day of the last one; of: what they are, many of them."""
+    early = "" if met.earliest is None else f", at the earliest on {day_words(last + timedelta(days=int(met.earliest)))}"
+    if met.day is None:
+        return f"By the line through {met.points} {of} it meets no limit within five years{early and f'; {met.limit:g} {unit}{early}'}."
+    return f"By {met.points} {of} it meets {met.limit:g} {unit} about {day_words(last + timedelta(days=int(met.day)))}{early}."
 
 
 def _earliest(days: Sequence[float], values: Sequence[float], limit: float, *, room: float, falls: bool) -> float | None:

@@ -5,7 +5,7 @@ from unittest import TestCase
 
 from metrology.faults import Fault, Faults
 from metrology.judgement.ph_signature import Electrode, GlassLimits, InBuffer, find_ph_signatures
-from metrology.judgement.trend import find_step, meets_limit
+from metrology.judgement.trend import Meeting, find_step, meeting_words, meets_limit
 from metrology.methods.catalogue.an_ph import PhSettings, is_acid
 from metrology.methods.settings import read_settings
 from metrology.methods.setup import Past
@@ -294,6 +294,21 @@ class Trend(TestCase):
             met = meets_limit([-120, -90, -60, -30, 0], [sign * v for v in (0.0, 1.0, 4.0, 9.0, 16.0)], low=-30.0, high=30.0)
             self.assertLess(met.earliest, 120 * (30 / 16) ** 0.5 - 120, sign)  # where the square is
             self.assertLess(met.earliest, met.day, sign)
+
+    def test_a_meeting_is_told_with_its_days_and_what_it_rests_on(self):
+        on = date(2026, 11, 3)
+        both = meets_limit([-60, -30, 0], [99.0, 98.0, 97.0], low=92.0, high=None)
+        self.assertEqual(
+            meeting_words(both, on, "%", of="calibrations"),
+            "By 3 calibrations it meets 92 % about 2 Apr 2027, at the earliest on 31 Dec 2026.",
+        )
+        wild = meets_limit([-120, -90, -60, -30, 0], [0.0, 20.0, 1.0, 18.0, 2.0], low=-30.0, high=30.0)
+        self.assertRegex(
+            meeting_words(wild, on, "mV", of="results"),
+            "^By the line through 5 results it meets no limit within five years; 30 mV, at the earliest on ",
+        )
+        flat = Meeting(30.0, None, None, False, 0.0, 4)
+        self.assertEqual(meeting_words(flat, on, "mV", of="results"), "By the line through 4 results it meets no limit within five years.")
 
     def test_it_says_nothing_on_too_little_and_nothing_of_a_flat_course(self):
         self.assertEqual(meets_limit([-30, 0], [99.0, 96.0], low=92.0, high=None).points, 0)

@@ -42,7 +42,10 @@ def _print(name: str) -> None:
     from tools.corpus.scenarios import ALL
 
     number, found = next((n, s) for n, s in enumerate(ALL, 1) if s.name == name)
-    json.dump(found.play().export(number), sys.stdout, indent=1, ensure_ascii=False)
+    played = found.play()
+    if played.method.revision != found.revision:
+        raise AssertionError(f"{name}: played at revision {played.method.revision}")
+    json.dump(played.export(number), sys.stdout, indent=1, ensure_ascii=False)
 
 
 def _play_all() -> None:

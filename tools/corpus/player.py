@@ -65,12 +65,15 @@ def read_details(method: str, details: Mapping[str, Any]) -> Any:
 
 
 class Player:
-    """A run being played. Each call adds events a minute apart, admitted by the rules as the server does it."""
+    """A run being played, by the revision that is named or, where none is, by whichever core is on the path.
+
+    Each call adds events a minute apart, admitted by the rules as the server does it."""
 
     def __init__(self, method: str, revision: str, *, policy: Mapping[str, Any] | None = None, **setup: Any) -> None:
         if policy:
             setup["policy"] = optional("metrology.judgement.policy", "resolve_policy")(policy)
         self.method = get_method(method)
+        revision = revision or self.method.revision
         if self.method.revision != revision:
             raise AssertionError(f"{method} is at revision {self.method.revision}, not {revision}")
         setup["instrument"] = setup["instrument"](method)

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from types import MappingProxyType
 from typing import Any
 
 from tools.corpus.player import Player
@@ -17,6 +18,7 @@ NINTH = "4ce6d54"  # what failed could be marked for replacement, not exchanged
 TENTH = "1070331"  # displays told in percent only
 ELEVENTH = "3f16203"  # causes by thresholds in turn
 TWELFTH = "514aa1b"  # vessels of which the parameters were typed only
+THIRTEENTH = "3898b9f"  # what is followed met its limit at the earliest by a straight line alone
 
 
 @dataclass(frozen=True)
@@ -33,11 +35,14 @@ class Scenario:
 ALL: list[Scenario] = []
 
 
-def scenario(method: str, revision: str, name: str, commit: str = "") -> Callable[[Callable[[], Player]], Callable[[], Player]]:
-    """Register what follows as a run of the corpus."""
+def scenario(
+    method: str, revision: str, name: str, commit: str = "", earlier: Mapping[str, str] = MappingProxyType({})
+) -> Callable[[Callable[[], Player]], Callable[[], Player]]:
+    """Register what follows as a run of the corpus; earlier: commits by earlier revisions under which the same is played, too."""
 
     def register(play: Callable[[], Player]) -> Callable[[], Player]:
-        ALL.append(Scenario(f"{method}-r{revision}-{name}", method, revision, commit, play))
+        for n, core in {**earlier, revision: commit}.items():
+            ALL.append(Scenario(f"{method}-r{n}-{name}", method, n, core, play))
         return play
 
     return register

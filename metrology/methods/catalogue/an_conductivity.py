@@ -364,7 +364,7 @@ SHOWN_BY_IT = ("indicated", "referred", "analyzer_c", "ohm")
 METHOD = Method(
     key="an-conductivity",
     title="Conductivity, standard solution",
-    revision="1",
+    revision="2",
     traits=Traits(
         "analyzer",
         measures=("conductivity",),

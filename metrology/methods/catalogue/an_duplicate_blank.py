@@ -343,7 +343,7 @@ def words(setup: RunSetup) -> tuple[str, str]:
 METHOD = Method(
     key="an-duplicate-blank",
     title="Injected-sample analyzer",
-    revision="1",
+    revision="2",
     traits=gas_analyzer(unguarded="Samples wait for their result.", wears="Personal gas monitor"),
     settings=InjectionSettings,
     flow=steps,

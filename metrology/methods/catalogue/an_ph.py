@@ -395,7 +395,7 @@ SHOWN_BY_IT = ("indicated", "mv", "buffer_c", "response_s", "analyzer_c", "glass
 METHOD = Method(
     key="an-ph",
     title="pH, two buffers",
-    revision="1",
+    revision="2",
     traits=Traits(
         "analyzer",
         measures=("",),

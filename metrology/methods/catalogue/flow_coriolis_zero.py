@@ -279,7 +279,7 @@ TRIAL = ZeroFlow()
 METHOD = Method(
     key="flow-coriolis-zero",
     title="Coriolis flow meter, zero",
-    revision="1",
+    revision="2",
     traits=Traits(
         "flow meter",
         measures=("mass flow", "flow"),

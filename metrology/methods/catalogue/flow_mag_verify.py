@@ -302,7 +302,7 @@ TRIAL = Verification()
 METHOD = Method(
     key="flow-mag-verify",
     title="Magnetic flow meter, verification of electronics",
-    revision="1",
+    revision="2",
     traits=Traits(
         "flow meter", measures=("flow",), default_points=(), has_points=False, paired_adjusting=False, wears=("Wrist strap, lock for the isolator",),
         document="Verification of electronics, not a flow calibration",

@@ -165,7 +165,7 @@ TRIAL = Indicated(scale)
 METHOD = Method(
     key="weigh-indicator",
     title="Weighing indicator",
-    revision="1",
+    revision="2",
     traits=Traits(
         "weighing",
         measures=("mass",),

@@ -371,7 +371,7 @@ TRIAL = Vessel(scale)
 METHOD = Method(
     key="weigh-vessel",
     title="Vessel on load cells",
-    revision="2",
+    revision="3",
     traits=Traits(
         "weighing",
         measures=("mass",),

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from datetime import date, timedelta
+from datetime import date
 
-from metrology.judgement.trend import meets_limit
+from metrology.judgement.trend import meeting_words, meets_limit
 from metrology.methods.setup import Past, RunSetup
 from metrology.methods.slots import RawReading
 
@@ -36,7 +36,4 @@ def trend_words(
         return f"It is past {met.limit:g} {unit} now."
     if not met.points:
         return f"Calibration {len(past) + 1} of this {part}; three are needed to tell a trend."
-    if met.day is None:
-        return f"By {met.points} calibrations it meets no limit within five years."
-    early = f", at the earliest {on + timedelta(days=int(met.earliest))}" if met.earliest is not None else ""
-    return f"By {met.points} calibrations it meets {met.limit:g} {unit} about {on + timedelta(days=int(met.day))}{early}."
+    return meeting_words(met, on, unit, of="calibrations")

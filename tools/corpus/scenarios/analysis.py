@@ -5,7 +5,7 @@ from __future__ import annotations
 from metrology.judgement.tolerance import Term, Tolerance
 from tools.corpus import kit
 from tools.corpus.player import Player, instrument, optional
-from tools.corpus.scenario import SEVENTH, scenario
+from tools.corpus.scenario import SEVENTH, THIRTEENTH, scenario
 
 
 def _ph(**details: object) -> Player:
@@ -17,7 +17,7 @@ def _ph(**details: object) -> Player:
         for name, value, unit in (("slope_percent", slope, "%"), ("offset_mv", offset, "mV"))
     )
     made = instrument(given, unit="pH", lrv=0.0, urv=14.0, tolerance=Tolerance((Term(0.1, "unit"),)))
-    p = Player("an-ph", "1", instrument=made, points_percent=(), history=history)
+    p = Player("an-ph", "", instrument=made, points_percent=(), history=history)
     p.items = dict(kit.BUFFERS)
     return p.forward(buffer_c="22", slope_now="96.5", offset_now="7", grab_read="6.31", grab_ph="6.25")
 
@@ -26,7 +26,7 @@ FIRST_BUFFER = {"indicated": "6.96", "mv": "-4.1", "response_s": "35", "glass_mo
 SECOND_BUFFER = {"indicated": "4.16", "mv": "156.2", "response_s": "60", "buffer_c": "22.4"}
 
 
-@scenario("an-ph", "1", "cleaned-and-adjusted")
+@scenario("an-ph", "2", "cleaned-and-adjusted", earlier={"1": THIRTEENTH})
 def _() -> Player:
     p = _ph().take([FIRST_BUFFER, {**SECOND_BUFFER, "indicated": "4.61"}]).strike(1, "drops of the first buffer were still on it")
     p.take([SECOND_BUFFER]).decide("adjust").forward()
@@ -35,7 +35,7 @@ def _() -> Player:
     return p.decide("leave").forward(reading="6.3").sign().review()
 
 
-@scenario("an-ph", "1", "another-buffer-in-the-middle")
+@scenario("an-ph", "2", "another-buffer-in-the-middle", earlier={"1": THIRTEENTH})
 def _() -> Player:
     p = _ph()
     p.do("reading_taken", step="as_found", slot=0, **FIRST_BUFFER)
@@ -50,7 +50,7 @@ def _cell(**details: object) -> Player:
     history = tuple(optional("metrology.methods.setup", "Past")("cell_constant", on, v, "/cm", "as found", "CC-1") for on, v in past)
     given = {"cell_constant": "1", "coefficient": "2", "sensor_serial": "CC-1", **details}
     made = instrument(given, unit="uS/cm", lrv=0.0, urv=2000.0, tolerance=Tolerance((Term(2.0, "span"),)))
-    p = Player("an-conductivity", "1", instrument=made, points_percent=(), history=history)
+    p = Player("an-conductivity", "", instrument=made, points_percent=(), history=history)
     p.items = {"solution": kit.solution("SOL-1413", 1413.0)}
     return p.forward(solution_c="20", cell_now="1.021", coefficient_now="2")
 
@@ -58,7 +58,7 @@ def _cell(**details: object) -> Player:
 RESISTOR, DRY = {"ohm": "1000", "indicated": "1021.3"}, {"indicated": "0.3"}
 
 
-@scenario("an-conductivity", "1", "cleaned-and-set")
+@scenario("an-conductivity", "2", "cleaned-and-set", earlier={"1": THIRTEENTH})
 def _() -> Player:
     p = _cell().take([RESISTOR, DRY, {"indicated": "1221.0", "referred": "1356.0", "analyzer_c": "20.1"}])
     p.strike(2, "a bubble hung in the cell").take([{"indicated": "1231.0", "referred": "1367.8", "analyzer_c": "20.1"}]).decide(
@@ -72,7 +72,7 @@ def _() -> Player:
     return p.decide("leave").forward(reading="420").sign().review()
 
 
-@scenario("an-conductivity", "1", "another-compensation")
+@scenario("an-conductivity", "2", "another-compensation", earlier={"1": THIRTEENTH})
 def _() -> Player:
     p = _cell(checks_cable=False).take([DRY, {"indicated": "1277.0", "referred": "1277.0", "analyzer_c": "20.0"}])
     p.decide("repair").forward(work="compensation was off; set to linear, 2 %/°C")
@@ -156,7 +156,7 @@ def _injected(p: Player, share: float = 1.0, **more: object) -> list[dict[str, s
     return rows
 
 
-@scenario("an-duplicate-blank", "1", "one-more-injection-accepted-second-blank")
+@scenario("an-duplicate-blank", "2", "one-more-injection-accepted-second-blank", earlier={"1": THIRTEENTH})
 def _() -> Player:
     details = {
         "analytes": "H2, hydrogen, 2000, ppm, 5, at 48, within 3, factor 2; C2H4, ethylene, 500, ppm, 5, at 130, within 4, factor 2; "
@@ -166,7 +166,7 @@ def _() -> Player:
     made = instrument(details, unit="ppm", lrv=0.0, urv=2000.0, output_lo=0.0, output_hi=2000.0, output_unit="ppm", tolerance=5.0)
     past = optional("metrology.methods.setup", "Past")
     history = tuple(past("pair resolution", f"2026-0{m}-04", 2.7 - 0.06 * m, "", "as found", "COL-1") for m in (2, 4, 6, 8))
-    p = Player("an-duplicate-blank", "1", instrument=made, points_percent=(), history=history)
+    p = Player("an-duplicate-blank", "", instrument=made, points_percent=(), history=history)
     names = {"H2": "hydrogen", "C2H4": "ethylene", "CO2": "carbon dioxide"}
     p.items = {
         "syringe": kit.worn("SYR-1", "Gas-tight, 1 ml"),

@@ -5,7 +5,7 @@ from __future__ import annotations
 from metrology.judgement.tolerance import Term, Tolerance
 from tools.corpus import kit
 from tools.corpus.player import Player, instrument, optional
-from tools.corpus.scenario import TWELFTH, scenario
+from tools.corpus.scenario import THIRTEENTH, TWELFTH, scenario
 
 
 def _belt(**more: object) -> Player:
@@ -44,7 +44,7 @@ def _() -> Player:
     return p.take([{"indicated": "12034", "true_mass": "12000"}]).decide("leave").forward(**lock).sign().review()
 
 
-def _scale(method: str, top: float, details: dict[str, str], weights: float, revision: str = "1", **more: object) -> Player:
+def _scale(method: str, top: float, details: dict[str, str], weights: float, revision: str = "", **more: object) -> Player:
     about = {"unit": "kg", "lrv": 0.0, "urv": top, "output_lo": 0.0, "output_hi": top, "output_unit": "kg"}
     i = instrument(details, **about, tolerance=Tolerance((Term(0.2, "span"),)))
     p = Player(method, revision, instrument=i, points_percent=(), **more)
@@ -55,7 +55,7 @@ def _scale(method: str, top: float, details: dict[str, str], weights: float, rev
 HOPPER = {"factor_found": "1.0004", "lock_found": "open", "factor_now": "1.0037", "reading": "0"}
 
 
-@scenario("weigh-indicator", "1", "set-and-locked-again")
+@scenario("weigh-indicator", "2", "set-and-locked-again", earlier={"1": THIRTEENTH})
 def _() -> Player:
     past = optional("metrology.methods.setup", "Past")
     history = tuple(past("span_percent", on, v, "%", "as found") for on, v in (("2024-11-01", 0.02), ("2025-10-20", 0.11)))
@@ -98,13 +98,13 @@ def _() -> Player:
     return p.forward(**way).take(["0", "10000", "0"]).decide("leave").forward(**way).sign()
 
 
-@scenario("weigh-vessel", "2", "file-sent-and-proved")
+@scenario("weigh-vessel", "3", "file-sent-and-proved", earlier={"2": THIRTEENTH})
 def _() -> Player:
     past = optional("metrology.methods.setup", "Past")
     file = {"p_zero": 0.364, "p_span": 1.5772, "p_max": 40_000.0, "p_division": 20.0}
     history = tuple(past(name, "2025-11-03", value, "", "as left") for name, value in file.items())
     way = {**READ, "p_span": "1.5972", "confirmed": "p_span", **{f"{name}_file": f"{value:g}" for name, value in file.items()}}
-    p = _scale("weigh-vessel", 40_000.0, SILO, 10_000, "2", history=history).forward("stored", **way)
+    p = _scale("weigh-vessel", 40_000.0, SILO, 10_000, history=history).forward("stored", **way)
     p.act(
         "read",
         "read from Silo indicator: Signal at Max 1.5972 mV/V",
