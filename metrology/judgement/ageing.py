@@ -19,7 +19,7 @@ STRAIGHT, EXPONENTIAL, SPEEDING_UP, LEVELLING_OFF = "straight line", "exponentia
 SCATTERS = tuple(0.25 * 24 ** (n / 9) for n in range(10))  # % of the first value, 0.25 to 6, evenly in the logarithm
 CONCEIVABLE = 1 / 20
 NEGLIGIBLE = 1e-4  # a course of less weight changes no limit
-BEYOND = 1e6  # %: a course that runs away is taken to be there
+BEYOND = 1e6  # %: no value is larger, and a course that runs away is there
 LEAST_VALUE = 0.1  # %: what is lower is as good as nothing, and has no logarithm
 STEPS = 3  # of Gauss and Newton: the start is what was read on the first and last day
 
@@ -38,16 +38,16 @@ class Shape:
         return math.log(value) if self.power == 0 else float(value**self.power)
 
     def value(self, even: float) -> float:
-        """The value again; nothing is left where a falling course has run out, and no end is seen where a rising one has."""
+        """The value again; nothing is left where a falling course has run out, and it is BEYOND where a rising one has."""
         if self.power == 0:
-            return math.exp(min(even, 700.0))
+            return math.exp(min(even, math.log(BEYOND)))
         if even <= 0:
-            return 0.0 if self.power > 0 else math.inf
-        return float(even ** (1.0 / self.power))
+            return 0.0 if self.power > 0 else BEYOND
+        return float(min(even ** (1.0 / self.power), BEYOND))
 
     def pace(self, value: float) -> float:
         """How much of the even quantity goes by for one of the value."""
-        return float((self.power or 1.0) * max(value, LEAST_VALUE) ** (self.power - 1.0))
+        return float((self.power or 1.0) * min(max(value, LEAST_VALUE), BEYOND) ** (self.power - 1.0))
 
 
 SHAPES = (
@@ -126,7 +126,7 @@ class Course:
 
 def courses_through(days: Sequence[float], values: Sequence[float], shapes: Sequence[Shape] = SHAPES) -> list[Course]:
     """Every shape fitted to results in order of their days, at least three on two days, above zero; the likeliest first, shares adding to one."""
-    fitted = [_fitted(shape, days, [max(v, LEAST_VALUE) for v in values]) for shape in shapes]
+    fitted = [_fitted(shape, days, [_held(v) for v in values]) for shape in shapes]
     top = max(likely for _, likely in fitted)
     weights = [math.exp(likely - top) for _, likely in fitted]
     total = math.fsum(weights)
@@ -155,7 +155,7 @@ def bands_on(courses: Sequence[Course], days: Iterable[float], *, confidence: fl
     tail = (1 - confidence) / 2
     reach = NormalDist().inv_cdf(1 - tail)
     counting = [(c, c.scatter_at(tail) / reach) for c in courses if c.share > NEGLIGIBLE]
-    return [_band([(c.share, min(c.at(day), BEYOND), scatter * c.spread(day)) for c, scatter in counting], tail) for day in days]
+    return [_band([(c.share, c.at(day), scatter * c.spread(day)) for c, scatter in counting], tail) for day in days]
 
 
 def _band(parts: Sequence[tuple[float, float, float]], tail: float) -> tuple[float, float]:
@@ -183,8 +183,7 @@ def _fitted(shape: Shape, days: Sequence[float], values: Sequence[float]) -> tup
             a, b, r = (1 - u) * at_first / pace, u * at_last / pace, v - fit
             aa, ab, bb, a_r, b_r = aa + a * a, ab + a * b, bb + b * b, a_r + a * r, b_r + b * r
         det = aa * bb - ab * ab
-        first = max(first + (bb * a_r - ab * b_r) / det, LEAST_VALUE)
-        last = max(last + (aa * b_r - ab * a_r) / det, LEAST_VALUE)
+        first, last = _held(first + (bb * a_r - ab * b_r) / det), _held(last + (aa * b_r - ab * a_r) / det)
     begin, end = shape.even(first), shape.even(last)
     squares = sum((v - shape.value(begin + (end - begin) * u)) ** 2 for u, v in zip(clock, values, strict=True))
     logs = [-(len(days) - 2) * math.log(s) - squares / (2 * s * s) for s in SCATTERS]
@@ -192,7 +191,13 @@ def _fitted(shape: Shape, days: Sequence[float], values: Sequence[float]) -> tup
     weights = [math.exp(x - top) for x in logs]
     total = math.fsum(weights)
     course = Course(shape, since, span, first, last, (bb / det, -ab / det, aa / det), 0.0, tuple(w / total for w in weights))
+    if shape.power < 0 and last >= first:
+        return course, -math.inf  # what does not fall does not level off
     return course, math.log(shape.chance) + top + math.log(total) - math.log(det) / 2
+
+
+def _held(value: float) -> float:
+    return min(max(value, LEAST_VALUE), BEYOND)
 
 
 def _bisect(rising: Callable[[float], float], low: float, high: float) -> float:

@@ -92,6 +92,8 @@ def forecast(points: Sequence[SignalPoint], *, end_percent: float, first: float 
     ends, earliest = ends_by[told.shape], earliest_down(courses, end_percent, confidence=confidence, within=HORIZON_DAYS)
     if now <= end_percent:
         ends = earliest = last
+    elif ends is not None:
+        earliest = min(_or_never(earliest), ends)
     until = min(last + HORIZON_DAYS, (ends or last + 365) + 30)
     steps = [days[0] + (until - days[0]) * n / BAND_STEPS for n in range(BAND_STEPS + 1)]
     *bands, at_end = bands_on(courses, [*steps, last if ends is None else ends], confidence=confidence)

@@ -141,6 +141,19 @@ class Life(unittest.TestCase):
         self.assertEqual((two.ends_day, two.earliest_day), (90, 90))
         self.assertIn("replace it", two.says)
 
+    def test_whatever_the_results_no_day_is_before_the_last_and_none_is_certain_after_it_is_expected(self):
+        rng = random.Random(11)
+        for n in range(400):
+            days = sorted(rng.choice((rng.uniform(0, 2000), rng.randrange(6))) for _ in range(rng.choice((3, 4, 7))))
+            lasting = rng.choice((lambda d: 100 - d * 0.05, lambda d: 100 + d * 0.6, lambda d: 10 ** rng.uniform(-6, 6), lambda d: 100.0))
+            values = [lasting(d) * math.exp(rng.gauss(0, 0.02)) for d in days]
+            with self.subTest(n=n, days=days, values=values):
+                told = forecast([SignalPoint(d, v) for d, v in zip(days, values, strict=True)], end_percent=40.0, first=100.0)
+                if told.ends_day is not None:
+                    self.assertTrue(days[-1] <= told.earliest_day <= told.ends_day)
+                self.assertTrue(all(math.isfinite(x) for row in told.band for x in row))
+                self.assertTrue(all(0 <= low <= high for _, low, _, high in told.band))
+
     def test_results_of_two_days_alone_tell_their_line(self):
         told = forecast([SignalPoint(0, 100), SignalPoint(0, 101), SignalPoint(100, 90)], end_percent=50.0)
         self.assertLess(told.earliest_day, told.ends_day)
