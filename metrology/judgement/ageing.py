@@ -3,7 +3,8 @@
 A course runs evenly in a power of the value (1 a straight line, 0 its logarithm: an exponential, below 0 one that levels off) or of the time
 (above 1: one that speeds up). Each is fixed by its values on the first and on the last day, fitted by least squares in the value itself
 (Gauss-Newton), and weighed by its likelihood over a grid of scatters with what the two free values cost (Laplace). Scatter is never taken for less
-than a quarter percent: a few results that happen to lie on a line say nothing of how well the next one will.
+than a quarter percent: a few results that happen to lie on a line say nothing of how well the next one will. Nor for less than they show: where no
+course comes nearer than a coarser grid would tell, the grid is coarser.
 """
 
 from __future__ import annotations
@@ -17,6 +18,7 @@ from metrology.judgement.student import normal_cdf
 
 STRAIGHT, EXPONENTIAL, SPEEDING_UP, LEVELLING_OFF = "straight line", "exponential", "speeding up", "levelling off"
 SCATTERS = tuple(0.25 * 24 ** (n / 9) for n in range(10))  # % of the first value, 0.25 to 6, evenly in the logarithm
+INSIDE = 2.5  # %: a scatter that is seen lies no higher in the grid, which is stretched where it would
 CONCEIVABLE = 1 / 20
 NEGLIGIBLE = 1e-4  # a course of less weight changes no limit
 BEYOND = 1e6  # %: no value is larger, and a course that runs away is there
@@ -71,7 +73,7 @@ STEADY_OR_FASTER = tuple(s for s in SHAPES if s.power == 1.0)  # what a value ma
 class Course:
     """A shape fitted to results: first and last value, and the covariance of both for a scatter of one.
 
-    share: its probability among all courses. scatters: the weight of each of SCATTERS under it.
+    share: its probability among all courses. scatters: how likely which scatter is under it, as (scatter, weight).
     """
 
     shape: Shape
@@ -81,7 +83,7 @@ class Course:
     last: float
     covariance: tuple[float, float, float]
     share: float
-    scatters: tuple[float, ...]
+    scatters: tuple[tuple[float, float], ...]
 
     def at(self, day: float) -> float:
         """Its value on a day, in % of the first of its life."""
@@ -97,7 +99,7 @@ class Course:
 
     def scatter_at(self, probability: float) -> float:
         """What a result of no spread but its scatter exceeds with a probability."""
-        return _bisect(lambda x: self._below(x) - (1 - probability), 0.0, 40.0)
+        return _bisect(lambda x: self._below(x) - (1 - probability), 0.0, 8 * self.scatters[-1][0])
 
     def low_day(self, level: float, *, scatter: float, within: int) -> float | None:
         """The first day, counted like the results, on which it may have come down to a level; None where it does not within so many days."""
@@ -121,17 +123,19 @@ class Course:
         return float(((day - self.since) / self.days) ** self.shape.clock)
 
     def _below(self, x: float) -> float:
-        return math.fsum(w * normal_cdf(x / s) for w, s in zip(self.scatters, SCATTERS, strict=True))
+        return math.fsum(w * normal_cdf(x / s) for s, w in self.scatters)
 
 
 def courses_through(days: Sequence[float], values: Sequence[float], shapes: Sequence[Shape] = SHAPES) -> list[Course]:
     """Every shape fitted to results in order of their days, at least three on two days, above zero; the likeliest first, shares adding to one."""
-    fitted = [_fitted(shape, days, [_held(v) for v in values]) for shape in shapes]
-    top = max(likely for _, likely in fitted)
-    weights = [math.exp(likely - top) for _, likely in fitted]
-    total = math.fsum(weights)
-    courses = [replace(course, share=w / total) for (course, _), w in zip(fitted, weights, strict=True)]
-    return sorted(courses, key=lambda c: c.share, reverse=True)
+    held = [_held(v) for v in values]
+    free = len(days) - 2
+    fitted = [_fitted(shape, days, held) for shape in shapes]
+    stretched = max(1.0, math.sqrt(min(f.squares for f in fitted) / free) / INSIDE)
+    weighed = [_weighed(f, [s * stretched for s in SCATTERS], free) for f in fitted]
+    top = max(likely for _, likely in weighed)
+    total = math.fsum(math.exp(likely - top) for _, likely in weighed)
+    return sorted((replace(c, share=math.exp(likely - top) / total) for c, likely in weighed), key=lambda c: c.share, reverse=True)
 
 
 def earliest_down(courses: Sequence[Course], level: float, *, confidence: float, within: int) -> float | None:
@@ -169,8 +173,20 @@ def _band(parts: Sequence[tuple[float, float, float]], tail: float) -> tuple[flo
     return max(0.0, beyond(tail)), max(0.0, beyond(1 - tail))
 
 
-def _fitted(shape: Shape, days: Sequence[float], values: Sequence[float]) -> tuple[Course, float]:
-    """The course of a shape and the logarithm of its weight."""
+@dataclass(frozen=True)
+class _Fit:
+    """A shape through results: its values on the first and last day, their sums of squares and products, and the squares that are left."""
+
+    shape: Shape
+    since: float
+    days: float
+    first: float
+    last: float
+    sums: tuple[float, float, float]
+    squares: float
+
+
+def _fitted(shape: Shape, days: Sequence[float], values: Sequence[float]) -> _Fit:
     since, span = days[0], days[-1] - days[0]
     clock = [((d - since) / span) ** shape.clock for d in days]
     first, last = values[0], values[-1]
@@ -186,14 +202,22 @@ def _fitted(shape: Shape, days: Sequence[float], values: Sequence[float]) -> tup
         first, last = _held(first + (bb * a_r - ab * b_r) / det), _held(last + (aa * b_r - ab * a_r) / det)
     begin, end = shape.even(first), shape.even(last)
     squares = sum((v - shape.value(begin + (end - begin) * u)) ** 2 for u, v in zip(clock, values, strict=True))
-    logs = [-(len(days) - 2) * math.log(s) - squares / (2 * s * s) for s in SCATTERS]
+    return _Fit(shape, since, span, first, last, (aa, ab, bb), squares)
+
+
+def _weighed(f: _Fit, scatters: Sequence[float], free: int) -> tuple[Course, float]:
+    """The course of a fit, and the logarithm of its weight."""
+    logs = [-free * math.log(s) - f.squares / (2 * s * s) for s in scatters]
     top = max(logs)
     weights = [math.exp(x - top) for x in logs]
     total = math.fsum(weights)
-    course = Course(shape, since, span, first, last, (bb / det, -ab / det, aa / det), 0.0, tuple(w / total for w in weights))
-    if shape.power < 0 and last >= first:
+    aa, ab, bb = f.sums
+    det = aa * bb - ab * ab
+    told = tuple((s, w / total) for s, w in zip(scatters, weights, strict=True))
+    course = Course(f.shape, f.since, f.days, f.first, f.last, (bb / det, -ab / det, aa / det), 0.0, told)
+    if f.shape.power < 0 and f.last >= f.first:
         return course, -math.inf  # what does not fall does not level off
-    return course, math.log(shape.chance) + top + math.log(total) - math.log(det) / 2
+    return course, math.log(f.shape.chance) + top + math.log(total) - math.log(det) / 2
 
 
 def _held(value: float) -> float:

@@ -127,6 +127,16 @@ class Life(unittest.TestCase):
         self.assertLess(told.earliest_day, 500.0)  # on a course that speeds up it ends long before
         self.assertGreater(told.at_end[1] - told.at_end[0], 10.0)
 
+    def test_scatter_beyond_what_is_usual_is_counted_with(self):
+        widths = []
+        for size in (1, 5, 20):  # in steps that the grid of scatters holds, and beyond it
+            told = forecast([SignalPoint(60.0 * n, 100 - n + size * (-1) ** n) for n in range(8)], end_percent=40.0, first=100.0)
+            _, low, _, high = told.band[10]
+            widths.append(high - low)
+        self.assertGreater(widths[0], 4)
+        self.assertGreater(widths[1], 20)
+        self.assertGreater(widths[2], 70)
+
     def test_a_fall_that_gets_faster_is_seen(self):
         told = forecast([SignalPoint(90.0 * n, v) for n, v in enumerate((100, 99, 96.1, 90.8, 83.9, 75))], end_percent=40.0)
         self.assertEqual(told.model, "speeding up")
