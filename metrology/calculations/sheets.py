@@ -410,9 +410,9 @@ SHEETS: tuple[Sheet, ...] = (
         (
             ("not_before_day", "Not before day", ""),
             ("expected_day", "Expected at its end on day", ""),
-            ("model", "By", ""),
             ("band_low", "Next result on that day, from", "%"),
-            ("band_high", "to", "%"),
+            ("band_high", "Next result on that day, to", "%"),
+            ("model", "By", ""),
         ),
         "straight line, exponential, and courses that level off or speed up; while they can't be told apart the earlier end counts; 95 % band",
         "least squares; courses weighed by likelihood",
@@ -481,7 +481,7 @@ SHEETS: tuple[Sheet, ...] = (
             field("k", "k", start="2"),
             choice_field("rule", "Rule", tuple(RULES)),
             field("max_risk", "Accepted risk", start="0.05"),
-            field("dof", "Degrees of freedom behind U, 0 where many", start="0", required=False),
+            field("dof", "Degrees of freedom, 0: many", start="0", required=False),
             field("bias", "Known error added in full to U", start="0", required=False),
         ),
         (
