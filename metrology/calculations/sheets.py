@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping
 
 from metrology.calculations.analysis_sheets import ANALYSIS
+from metrology.calculations.judging_sheets import JUDGING
 from metrology.calculations.sheet import Plot, Sheet, SheetField, choice_field, field
+from metrology.calculations.signal_fields import OUT, RANGE, TRANSFER
 from metrology.calculations.weighing_sheets import WEIGHING
-from metrology.judgement.decision import RULES
 from metrology.quantities.acidity import BUFFERS
 from metrology.quantities.gas import BASES, GASES
 from metrology.quantities.temperature import SENSOR_CLASSES
@@ -16,9 +16,6 @@ from metrology.quantities.thermocouple_tables import REFERENCE_FUNCTIONS
 from metrology.quantities.units import UNITS
 from metrology.quantities.weighing import SCALE_SCHEMES
 
-_RANGE = (field("lrv", "LRV", start="0"), field("urv", "URV", start="100"))
-_OUT = (field("output_lo", "Output at LRV", "mA", "4"), field("output_hi", "Output at URV", "mA", "20"))
-_TRANSFER = (choice_field("transfer", "Transfer", ("linear", "sqrt", "reverse")), field("cutoff_percent", "Cut-off", "% of output", "0"))
 _TYPES = tuple(sorted(REFERENCE_FUNCTIONS))
 _TC = choice_field("type", "Type", _TYPES, "K")
 _UNITS = tuple(u for names in UNITS.values() for u in names)
@@ -35,7 +32,7 @@ SHEETS: tuple[Sheet, ...] = (
         "signal",
         "Output for a value",
         "Signal and loop",
-        (*_RANGE, field("value", "Value", start="50"), *_OUT, *_TRANSFER),
+        (*RANGE, field("value", "Value", start="50"), *OUT, *TRANSFER),
         (("percent", "Input", "%"), ("output", "Output", "mA"), ("output_percent", "Output", "%")),
         "output = lo + f((value - LRV) / (URV - LRV)) x (hi - lo); f(x) = x, square root of x, or 1 - x",
         "definition of the range; IEC 61298-2:2008",
@@ -46,7 +43,7 @@ SHEETS: tuple[Sheet, ...] = (
         "signal-inverse",
         "Value for an output",
         "Signal and loop",
-        (*_RANGE, field("output", "Output", "mA", "12"), *_OUT, *_TRANSFER),
+        (*RANGE, field("output", "Output", "mA", "12"), *OUT, *TRANSFER),
         (("percent", "Input", "%"), ("value", "Value", ""), ("output_percent", "Output", "%")),
         "value = LRV + f inverse of ((output - lo) / (hi - lo)) x (URV - LRV)",
         "definition of the range; IEC 61298-2:2008",
@@ -340,184 +337,7 @@ SHEETS: tuple[Sheet, ...] = (
         "100 x |a - b| / mean",
         "difference of duplicates",
     ),
-    Sheet(
-        "settle",
-        "Has it settled?",
-        "Judging",
-        (
-            SheetField(
-                "samples",
-                "Seconds and value, one a line",
-                kind="rows",
-                start="\n".join(f"{t} {8 - 4 * math.exp(-t / 3):.4f}" for t in range(41)),
-                columns=("t_s", "value"),
-                column_units=("s",),
-            ),
-            field("stimulus_at_s", "Stimulus at", "s", "0"),
-            field("limit", "What may still come", start="0.004"),
-            field("resolution", "The display steps by", start="0"),
-            field("horizon_s", "Slowest approach looked for", "s", "30"),
-            field("full_change", "Change that was to come, 0 where it is not known", start="0", required=False),
-        ),
-        (
-            ("settled", "It has settled", ""),
-            ("settled_at_s", "From", "s"),
-            ("value", "Where it ends", ""),
-            ("to_come", "Still to come", ""),
-            ("to_come_bound", "At most", ""),
-            ("u", "Standard uncertainty", ""),
-            ("why", "In words", ""),
-        ),
-        "slope over a window that grows with the time since the stimulus, carried on to the slowest approach looked for",
-        "least squares; see the methods document",
-    ),
-    Sheet(
-        "interval",
-        "When a calibration is due again",
-        "Judging",
-        (
-            choice_field("rule", "Rule", ("fixed", "staircase", "drift"), "drift"),
-            field("base_days", "Interval of the register", "days", "365"),
-            field("reliability", "Reliability wanted", start="0.95"),
-            SheetField(
-                "history",
-                "Calibrations: day, as found and as left in % of tolerance, signed",
-                kind="rows",
-                start="0 0 0\n350 30 2\n720 28 28\n1080 55 0",
-                columns=("day", "found_percent", "left_percent"),
-                column_units=("days", "%", "%"),
-            ),
-        ),
-        (("days", "Days from the last one", "days"), ("due_now", "Due at once", ""), ("because", "Because", "")),
-        "risk to be found outside from drift, wandering and scatter together; staircase by passes and fails",
-        "ILAC-G24 / OIML D 10:2022, methods 1 and 3",
-    ),
-    Sheet(
-        "sensor-life",
-        "Life of a sensor that ages",
-        "Judging",
-        (
-            field("end_percent", "At its end at", "% of new", "40"),
-            SheetField(
-                "results",
-                "Results: day, sensitivity in % of new",
-                kind="rows",
-                start="0 100\n180 94\n360 89\n540 83",
-                columns=("day", "percent"),
-                column_units=("days", "%"),
-            ),
-        ),
-        (
-            ("not_before_day", "Not before day", ""),
-            ("expected_day", "Expected at its end on day", ""),
-            ("band_low", "Next result on that day, from", "%"),
-            ("band_high", "Next result on that day, to", "%"),
-            ("model", "By", ""),
-        ),
-        "straight line, exponential, and courses that level off or speed up; while they can't be told apart the earlier end counts; 95 % band",
-        "least squares; courses weighed by likelihood",
-    ),
-    Sheet(
-        "points",
-        "Errors and statistics of readings",
-        "Judging",
-        (
-            *_RANGE,
-            *_OUT,
-            *_TRANSFER,
-            field("tolerance_percent", "Tolerance", "% of span", "0.5"),
-            SheetField(
-                "readings",
-                "Readings: applied, indicated, up or down; digital value and seconds where read",
-                kind="rows",
-                start="0 4.01 up\n50 12.03 up\n100 20.02 up\n100 20.02 down\n50 12.05 down\n0 4.01 down",
-                columns=("applied", "indicated", "direction", "pv", "at_s"),
-                column_units=("", "", "", "", "s"),
-            ),
-        ),
-        (
-            ("max_error", "Largest error", "%"),
-            ("zero_error", "Zero error", "%"),
-            ("span_error", "Span error", "%"),
-            ("hysteresis", "Hysteresis", "%"),
-            ("linearity_independent", "Linearity, independent", "%"),
-            ("linearity_terminal", "Linearity, terminal-based", "%"),
-            ("linearity_zero_based", "Linearity, zero-based", "%"),
-            ("verdict", "Verdict", ""),
-            ("signature", "Signature", ""),
-            ("undecided", "Left open", ""),
-            ("would_tell", "What would tell", ""),
-            ("candidates", "Causes and their shares", ""),
-        ),
-        "error = 100 (indicated - ideal) / output span",
-        "IEC 61298-2:2008, 4.1.7",
-    ),
-    Sheet(
-        "uncertainty",
-        "Uncertainty: combined and expanded",
-        "Judging",
-        (
-            SheetField(
-                "components",
-                "Components: name, value, distribution",
-                kind="rows",
-                start="reference 0.1 normal\nresolution 0.05 rectangular",
-                columns=("name", "value", "distribution"),
-            ),
-            field("coverage", "Coverage", start="0.9545"),
-        ),
-        (("combined", "Combined", ""), ("effective_dof", "Degrees of freedom", ""), ("k", "k", ""), ("expanded", "Expanded U", "")),
-        "uc2 = sum of ui2; effective degrees of freedom by Welch-Satterthwaite; U = k uc",
-        "JCGM 100:2008, 5.1.2, G.3.2, G.4.1",
-    ),
-    Sheet(
-        "decision",
-        "Verdict under a rule",
-        "Judging",
-        (
-            field("error", "Error", start="0.3"),
-            field("tolerance", "Tolerance", start="0.5"),
-            field("expanded", "Expanded U", start="0.1"),
-            field("k", "k", start="2"),
-            choice_field("rule", "Rule", tuple(RULES)),
-            field("max_risk", "Accepted risk", start="0.05"),
-            field("dof", "Degrees of freedom, 0: many", start="0", required=False),
-            field("bias", "Known error added in full to U", start="0", required=False),
-        ),
-        (
-            ("verdict", "Verdict", ""),
-            ("guard_band", "Guard band", ""),
-            ("acceptance_limit", "Acceptance limit", ""),
-            ("tur", "TUR", ""),
-            ("p_conform", "Probability of conformance", ""),
-        ),
-        "acceptance limit = tolerance - guard band; probability from a normal distribution about the error, Student's t where few readings are behind U",
-        "ILAC-G8:09/2019; JCGM 106:2012; JCGM 101:2008, 6.4.9",
-        plot=Plot("error", "p_conform", -1, 1),
-    ),
-    Sheet(
-        "drift",
-        "Drift: line through results",
-        "Judging",
-        (
-            SheetField("x", "Times", kind="list", start="0 180 360 540"),
-            SheetField("y", "Errors", kind="list", start="0.05 0.11 0.2 0.24"),
-            field("at", "Predict at", start="720"),
-            field("confidence", "Confidence", start="0.95"),
-        ),
-        (
-            ("slope", "Slope", ""),
-            ("intercept", "Intercept", ""),
-            ("r", "Correlation", ""),
-            ("s_residual", "Scatter", ""),
-            ("predicted", "Predicted", ""),
-            ("s_predicted", "Its standard deviation", ""),
-            ("band", "Band, plus or minus", ""),
-        ),
-        "least squares; band = t x s of the prediction",
-        "JCGM 100:2008, H.3",
-        plot=Plot("at", "predicted", 0, 1500),
-    ),
+    *JUDGING,
     Sheet(
         "coriolis-zero",
         "Coriolis zero: stored against observed",
