@@ -83,7 +83,8 @@ class Policy:
     times that may be forced before the gas is proved. response_percent:
     least answer to a stimulus, % of what was to come. zero_window_s, span_window_s, give_up_s: windows and limit of an
     exposure. purge_percent: of range, below which gas counts as gone; countdown_s: wait after it. air_percent: oxygen of
-    air, % vol. inhibit_band_ma: how near the current must be to the inhibit current. reference_v_percent: how far off a
+    air, % vol; air_water_percent: what water in ambient air may take of it, % vol (0.4 where it is half saturated at 28 °C).
+    inhibit_band_ma: how near the current must be to the inhibit current. reference_v_percent: how far off a
     stored reference voltage may be. spare_percent: litres beyond need. life_end_percent: sensitivity left at which a
     sensor is replaced.
 
@@ -131,6 +132,7 @@ class Policy:
     purge_percent: float = 3.0
     countdown_s: float = 60.0
     air_percent: float = 20.9
+    air_water_percent: float = 0.4
     inhibit_band_ma: float = 0.2
     reference_v_percent: float = 25.0
     spare_percent: float = 20.0
@@ -196,6 +198,7 @@ POLICY_FIELDS: tuple[PolicyField, ...] = (
     PolicyField("purge_percent", "Purged below", "% of range", group="gas"),
     PolicyField("countdown_s", "Countdown after purging", "s", group="gas"),
     PolicyField("air_percent", "Oxygen of air", "% vol", group="gas"),
+    PolicyField("air_water_percent", "Water in ambient air takes up to", "% vol of its oxygen", group="gas"),
     PolicyField("inhibit_band_ma", "Inhibit current within", "mA", group="gas"),
     PolicyField("reference_v_percent", "Reference voltage within", "%", group="gas"),
     PolicyField("spare_percent", "Litres to spare", "%", group="gas"),
@@ -232,6 +235,7 @@ RANGES: tuple[tuple[str, float, float, str], ...] = (
     ("purge_percent", 0.1, 50, "%"),
     ("countdown_s", 0, 3600, "s"),
     ("air_percent", 20.0, 21.5, "% vol"),
+    ("air_water_percent", 0, 1.5, "% vol"),
     ("inhibit_band_ma", 0.01, 1, "mA"),
     ("reference_v_percent", 1, 100, "%"),
     ("spare_percent", 0, 200, "%"),

@@ -272,6 +272,21 @@ class OthersAndHolds(GasCase):
         p.forward()
         return p
 
+    def test_the_water_of_ambient_air_is_in_u_and_that_of_a_bottle_is_not(self):
+        made = {"gas": "oxygen", "technology": "oxygen"}
+        # 0.4 % vol of a range of 25 is 1.6 % of it; a bottle is dry, and what is 0 by policy is not there.
+        for code, water, wanted in (("AMBIENT", 0.4, 1.6), ("AMBIENT", 0.2, 0.8), ("AMBIENT", 0.0, None), ("B-AIR", 0.4, None)):
+            air = bottle(code, gas="", name="Air")
+            p = GasPlay(
+                "gas-oxygen",
+                instrument=detector(made, unit="% vol", urv=25.0),
+                gases={"air": air},
+                policy={"zero_gas": "ambient", "air_water_percent": water},
+            )
+            p.forward()
+            parts = {r["name"]: r["value"] for r in p.expose("20.7").view["evidence"][0]["rows"][0]["budget"]["rows"]}
+            self.assertEqual(parts.get("Water in ambient air"), None if wanted is None else f"{wanted:.4f} %", (code, water))
+
     def test_nitrogen_takes_oxygen_through_its_falling_alarms_only(self):
         p = self.oxygen_run()
         p.expose("20.9", "0.1")

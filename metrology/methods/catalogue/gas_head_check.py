@@ -24,7 +24,7 @@ KIND = GasKind(
 METHOD = gas_method(
     key="gas-head-check",
     title="Gas detector head, function check",
-    revision="1",
+    revision="2",
     kind=KIND,
     flow=GasFlow(
         KIND,

@@ -24,7 +24,7 @@ KIND = GasKind(proves_alarms=False)
 METHOD = gas_method(
     key="gas-multichannel",
     title="Gas detector head with several channels",
-    revision="4",
+    revision="5",
     kind=KIND,
     flow=GasFlow(KIND, opening=opening, back=back),
     also=("gas-head-check",),

@@ -32,7 +32,7 @@ KIND = replace(gas_oxygen.KIND, exposures_each=1, adjust_choice="calibrate", is_
 METHOD = gas_method(
     key="gas-oxygen-check",
     title="Oxygen depletion detector, function check",
-    revision="1",
+    revision="2",
     kind=KIND,
     flow=replace(
         gas_oxygen.FLOW,

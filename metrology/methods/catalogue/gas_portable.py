@@ -66,7 +66,7 @@ KIND = GasKind(has_output=False, proves_alarms=False, own_exposures=exposures, o
 METHOD = gas_method(
     key="gas-portable",
     title="Portable gas instrument",
-    revision="4",
+    revision="5",
     kind=KIND,
     flow=GasFlow(
         KIND,

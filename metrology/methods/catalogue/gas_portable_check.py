@@ -82,7 +82,7 @@ KIND = GasKind(
 METHOD = gas_method(
     key="gas-portable-check",
     title="Portable gas instrument, function check",
-    revision="1",
+    revision="2",
     kind=KIND,
     flow=GasFlow(
         KIND,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from tools.corpus import kit
 from tools.corpus.player import Player, instrument
-from tools.corpus.scenario import FIFTH, FOURTH, SECOND, THIRD, scenario, targets
+from tools.corpus.scenario import FIFTH, FOURTEENTH, FOURTH, SECOND, THIRD, scenario, targets
 
 HYDROGEN = {"gas": "hydrogen", "basis": "iec", "technology": "catalytic", "t90_s": "10", "signal_unit": "mV", "new_sensitivity": "0.5"}
 HEAD = {
@@ -14,7 +14,7 @@ OXYGEN = {"gas": "oxygen", "technology": "oxygen", "proves_zero": True, "alarms"
 
 
 def detector(
-    method: str, details: dict[str, object], gases: object, *, revision: str = "1", policy: object = None, **more: object
+    method: str, details: dict[str, object], gases: object, *, revision: str = "", policy: object = None, **more: object
 ) -> Player:
     """A gas run at its first exposure."""
     plain = {"tag": "AE-1", "serial": "S-1", "service": "Hydrogen", "area": "Cells", "unit": "%LEL", "urv": 100.0, "tolerance": 5.0}
@@ -124,12 +124,12 @@ def _() -> Player:
     return _two_channels("3")
 
 
-@scenario("gas-multichannel", "4", "every-channel-released")
+@scenario("gas-multichannel", "5", "every-channel-released", earlier={"4": FOURTEENTH})
 def _() -> Player:
-    return _two_channels("4")
+    return _two_channels("")
 
 
-@scenario("gas-head-check", "1", "one-channel-repaired")
+@scenario("gas-head-check", "2", "one-channel-repaired", earlier={"1": FOURTEENTH})
 def _() -> Player:
     gases = {"span:A": kit.gas("B-H2", "hydrogen", 50.0), "span:B": kit.gas("B-CH4", "methane", 50.0)}
     p = detector("gas-head-check", HEAD, gases).take(["50", "31"]).decide("repair").forward(work="filter of B changed")
@@ -185,13 +185,24 @@ def _() -> Player:
     return p.take(["20.9", "0.1"]).forward(**{"alarm:as_left:Low": "19.4"}).decide("leave").forward(reading="20.9").sign()
 
 
-@scenario("gas-oxygen", "4", "set-in-air")
+@scenario("gas-oxygen", "5", "set-in-air", earlier={"4": FOURTEENTH})
 def _() -> Player:
-    p = _oxygen("4").take(["18.9", "0.1"]).forward(**{"alarm:as_found:Low": "19.5"}).decide("adjust").turn(("air", "18.9", "20.9"))
+    p = _oxygen("").take(["18.9", "0.1"]).forward(**{"alarm:as_found:Low": "19.5"}).decide("adjust").turn(("air", "18.9", "20.9"))
     return p.take(["20.9", "0.1"]).forward(**{"alarm:as_left:Low": "19.4"}).decide("leave").forward(reading="20.9").sign()
 
 
-@scenario("gas-oxygen-check", "1", "set-after-all")
+@scenario("gas-oxygen", "5", "in-ambient-air")
+def _() -> Player:
+    gases = {
+        "air": {**kit.gas("AMBIENT"), "reason": "the bottle of air is empty"},
+        "zero": kit.gas("B-N2", balance="nitrogen", oxygen=0.0),
+    }
+    p = detector("gas-oxygen", OXYGEN, gases, unit="% vol", urv=25.0, service="Oxygen")
+    p.take(["20.7", "0.1"]).forward(**{"alarm:as_found:Low": "19.4"})
+    return p.decide("leave").forward(reading="20.8").sign()
+
+
+@scenario("gas-oxygen-check", "2", "set-after-all", earlier={"1": FOURTEENTH})
 def _() -> Player:
     gases = {"air": kit.gas("B-AIR"), "zero": kit.gas("B-N2", balance="nitrogen", oxygen=0.0)}
     p = detector("gas-oxygen-check", OXYGEN, gases, unit="% vol", urv=25.0, service="Oxygen")
@@ -231,12 +242,12 @@ def _() -> Player:
     return _two_ranges("3")
 
 
-@scenario("gas-portable", "4", "every-range-released")
+@scenario("gas-portable", "5", "every-range-released", earlier={"4": FOURTEENTH})
 def _() -> Player:
-    return _two_ranges("4")
+    return _two_ranges("")
 
 
-@scenario("gas-portable-check", "1", "one-mixture")
+@scenario("gas-portable-check", "2", "one-mixture", earlier={"1": FOURTEENTH})
 def _() -> Player:
     details = {
         "basis": "iec",
