@@ -24,6 +24,7 @@ class Asked:
     """How a setting is asked for. kind: text, number, flag, choice. low, high: of a number.
 
     read: text to value where it is more than a number or a choice; show: value to words, with its unit; load: plain data of an event back to its type.
+    was: its name in runs begun before it had this one.
     """
 
     label: str
@@ -34,6 +35,7 @@ class Asked:
     low: float | None = None
     high: float | None = None
     is_policy: bool = False
+    was: str = ""
     read: Callable[[str], Any] | None = None
     show: Callable[[Any], str] | None = None
     load: Callable[[Any], Any] | None = None
@@ -106,9 +108,10 @@ def load_settings(kind: type[T], payload: Mapping[str, Any]) -> T:
     """Settings back from the first event of a run, where they stand as plain data; what it does not know is passed over."""
     values = {}
     for f in fields(kind):
-        if f.name in payload:
-            how = f.metadata.get("asked")
-            values[f.name] = how.load(payload[f.name]) if how and how.load else payload[f.name]
+        how = f.metadata.get("asked")
+        name = how.was if how and how.was and f.name not in payload else f.name
+        if name in payload:
+            values[f.name] = how.load(payload[name]) if how and how.load else payload[name]
     return kind(**values)
 
 

@@ -7,7 +7,7 @@ from metrology.faults import Fault
 from metrology.judgement.conductivity_signature import CellReading, find_conductivity_signatures
 from metrology.judgement.tolerance import Term, Tolerance
 from metrology.methods.catalogue.an_conductivity import ConductivitySettings
-from metrology.methods.settings import read_settings
+from metrology.methods.settings import load_settings, read_settings
 from metrology.methods.setup import Past
 from metrology.methods.standards.kinds import OFFERED
 from metrology.quantities import conductivity as c
@@ -59,6 +59,12 @@ class CellPlay(Play):
 
 AIR = {"indicated": "0.2"}
 GOOD = {"indicated": "1278.0", "referred": "1420.0"}
+
+
+class Settings(TestCase):
+    def test_a_run_begun_under_the_old_name_of_a_setting_keeps_what_it_said(self):
+        for said, read in (({"air_percent": 0.8}, 0.8), ({"dry_air_percent": 0.7, "air_percent": 0.8}, 0.7), ({}, 0.5)):
+            self.assertEqual(load_settings(ConductivitySettings, said).dry_air_percent, read)
 
 
 class Quantities(TestCase):

@@ -1,14 +1,19 @@
 """Policies in the interface: what counts, where it comes from, from when, and every change with who and why."""
 
 from datetime import timedelta
+from importlib import import_module
 
+from django.apps import apps
 from django.utils import timezone
 
 from apps.plant.following import FOLLOWERS
-from apps.plant.models import PolicyChange, layers_on
+from apps.plant.models import Instrument, PolicyChange, layers_on
 from apps.plant.policies import asked_policies, kit_limits, policy_for
 from apps.runs.models import Run
 from apps.runs.tests.base import PlantTestCase
+from metrology.judgement.policy import POLICY_FIELDS
+from metrology.methods.registry import METHODS
+from metrology.methods.settings import setting_fields
 
 METHOD = "tx-multipoint"
 
@@ -43,6 +48,22 @@ class Policies(PlantTestCase):
         self.assertEqual(
             (own["words"], own["comes_from"], own["changes"][0]["words"]), ("60 % of tolerance", "as the whole plant", "taken back")
         )
+
+    def test_no_policy_has_the_name_of_another(self):
+        core, own = {f.name for f in POLICY_FIELDS}, {}
+        for key, method in METHODS.items():
+            for f in setting_fields(method.settings):
+                if f.asked.is_policy:
+                    self.assertNotIn(f.name, core, key)
+                    self.assertEqual(own.setdefault(f.name, f.asked.label), f.asked.label, key)
+        self.assertEqual(self.row("air_percent")["label"], "Oxygen of air")
+        self.assertEqual(self.set("dry_air_percent", "0.8").status_code, 200)
+        self.assertEqual((self.row("dry_air_percent")["words"], self.row("air_percent")["words"]), ("0.8 % of span", "20.9 % vol"))
+
+    def test_what_an_instrument_had_under_the_old_name_goes_on_under_the_new_one(self):
+        Instrument.objects.filter(pk=self.instrument.pk).update(method="an-conductivity", details={"air_percent": "0.8", "cell": "1"})
+        import_module("apps.plant.migrations.0022_dry_air").rename(apps, None)
+        self.assertEqual(Instrument.objects.get(pk=self.instrument.pk).details, {"dry_air_percent": "0.8", "cell": "1"})
 
     def test_it_counts_from_its_day_and_not_before(self):
         today = timezone.localdate()

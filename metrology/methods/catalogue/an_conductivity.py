@@ -56,7 +56,9 @@ class ConductivitySettings(Settings):
     sensor_serial: str = asked("Sensor serial", "text", default="")
     checks_cable: bool = asked("Its cable is checked with a resistor", "flag", default=True, is_policy=True)
     resistor_percent: float = asked("The resistor is known to", default=0.1, unit="%", low=0.0, high=5.0, is_policy=True)
-    air_percent: float = asked("In dry air it may read", default=0.5, unit="% of span", low=0.01, high=10.0, is_policy=True)
+    dry_air_percent: float = asked(
+        "In dry air it may read", default=0.5, unit="% of span", low=0.01, high=10.0, is_policy=True, was="air_percent"
+    )
     constant_good: float = asked("Cell constant is good within", default=10.0, unit="%", low=0.5, high=50.0, is_policy=True)
     constant_bad: float = asked("Cell is replaced beyond", default=20.0, unit="%", low=1.0, high=90.0, is_policy=True)
     compensation_limit: float = asked("Compensation is good within", default=1.0, unit="%", low=0.1, high=10.0, is_policy=True)
@@ -81,7 +83,7 @@ def cell(setup: RunSetup) -> Cell:
     d = settings_of(setup)
     return Cell(
         setup.value("cell_now", d.cell_constant), d.cell_constant, d.compensation, setup.value("coefficient_now", d.coefficient),
-        d.air_percent, d.constant_good, d.constant_bad, d.compensation_limit, d.temperature_limit, d.checks_cable, d.resistor_percent,
+        d.dry_air_percent, d.constant_good, d.constant_bad, d.compensation_limit, d.temperature_limit, d.checks_cable, d.resistor_percent,
         d.tells_raw,
     )  # fmt: skip
 
@@ -103,7 +105,7 @@ def targets(setup: RunSetup, _variant: str) -> tuple[AdjustTarget, ...]:
     code = dict(setup.entered).get("solution.code", "the solution")
     how = "compensation off" if settings_of(setup).tells_raw else "referred to 25 °C"
     aims = []
-    for at, percent in ((0.0, settings_of(setup).air_percent), (wanted, 100.0)):
+    for at, percent in ((0.0, settings_of(setup).dry_air_percent), (wanted, 100.0)):
         room = min(tolerance_of(setup, at), percent) / 100 * span
         aims.append(max(room * setup.policy.aim_percent / 100, 1e-6 * span))
     return (
