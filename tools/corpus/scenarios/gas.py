@@ -24,8 +24,8 @@ def detector(
     return p.forward(**{f"{k}:{c}": "2.5" for k in ("found_v", "set_v") for c in "AB"})
 
 
-def _bump(revision: str, found: str = "alarm:as_found:Low", left: str = "alarm:as_left:Low") -> Player:
-    p = detector("gas-bump", {**HYDROGEN, "alarms": "Low 20 rising latching"}, kit.HYDROGEN, revision=revision).take(["33"])
+def _bump(found: str = "alarm:as_found:Low", left: str = "alarm:as_left:Low") -> Player:
+    p = detector("gas-bump", {**HYDROGEN, "alarms": "Low 20 rising latching"}, kit.HYDROGEN).take(["33"])
     p.forward(**{found: "20.4"}).decide("calibrate").forward().turn(("zero", "0", ""), ("span", "33", "50"))
     p.take(["0", "50"]).forward(**{left: "20.1"}).decide("leave")
     if p.step.kind == "readings":
@@ -35,17 +35,12 @@ def _bump(revision: str, found: str = "alarm:as_found:Low", left: str = "alarm:a
 
 @scenario("gas-bump", "1", "becomes-calibration", FOURTH)
 def _() -> Player:
-    return _bump("1", "alarm:Low", "alarm:Low")
+    return _bump("alarm:Low", "alarm:Low")
 
 
-@scenario("gas-bump", "2", "becomes-calibration", FIFTH)
+@scenario("gas-bump", "3", "becomes-calibration", earlier={"2": FIFTH})
 def _() -> Player:
-    return _bump("2")
-
-
-@scenario("gas-bump", "3", "becomes-calibration")
-def _() -> Player:
-    return _bump("3")
+    return _bump()
 
 
 @scenario("gas-zero-span", "3", "seen-and-proved-at-the-control-room")
@@ -99,9 +94,9 @@ def _() -> Player:
     return p.forward().take(["0.3", "51"]).decide("leave").forward().sign()
 
 
-def _two_channels(revision: str) -> Player:
+def _two_channels() -> Player:
     gases = {**kit.HYDROGEN, "span:A": kit.gas("B-H2", "hydrogen", 50.0), "span:B": kit.gas("B-CH4", "methane", 50.0)}
-    p = detector("gas-multichannel", HEAD, gases, revision=revision).take(["0", "44", "0", "51"]).decide("adjust")
+    p = detector("gas-multichannel", HEAD, gases).take(["0", "44", "0", "51"]).decide("adjust")
     p.turn(("A zero", "0", ""), ("A span", "44", "50"), ("B zero", "0", ""), ("B span", "51", "50"))
     p.take(["0", "50", "0", "50"]).decide("leave")
     if p.step.kind == "readings":
@@ -111,22 +106,12 @@ def _two_channels(revision: str) -> Player:
 
 @scenario("gas-multichannel", "1", "two-channels", THIRD)
 def _() -> Player:
-    return _two_channels("1")
+    return _two_channels()
 
 
-@scenario("gas-multichannel", "2", "every-channel-released", FOURTH)
+@scenario("gas-multichannel", "5", "every-channel-released", earlier={"2": FOURTH, "3": FIFTH, "4": FOURTEENTH})
 def _() -> Player:
-    return _two_channels("2")
-
-
-@scenario("gas-multichannel", "3", "every-channel-released", FIFTH)
-def _() -> Player:
-    return _two_channels("3")
-
-
-@scenario("gas-multichannel", "5", "every-channel-released", earlier={"4": FOURTEENTH})
-def _() -> Player:
-    return _two_channels("")
+    return _two_channels()
 
 
 @scenario("gas-head-check", "2", "one-channel-repaired", earlier={"1": FOURTEENTH})
@@ -136,58 +121,48 @@ def _() -> Player:
     return p.take(["49", "48"]).decide("leave").forward().sign()
 
 
-def _optical(revision: str) -> Player:
+def _optical() -> Player:
     details = {"gas": "methane", "basis": "iec", "technology": "optical", "t90_s": "8", "path_l": "0.3"}
     gases = {"zero": kit.gas("B-AIR"), "span": kit.gas("B-CH4", "methane", 50.0)}
-    p = detector("gas-ir-zero", details, gases, revision=revision).take(["2.5", "56"]).decide("adjust").turn(("zero", "2.5", "0"))
+    p = detector("gas-ir-zero", details, gases).take(["2.5", "56"]).decide("adjust").turn(("zero", "2.5", "0"))
     p.take(["0", "51"]).decide("leave")
     if p.step.kind == "readings":
         p.take(["50"]).decide("leave")
     return p.forward().sign()
 
 
-@scenario("gas-ir-zero", "1", "zeroed", FOURTH)
+@scenario("gas-ir-zero", "3", "zeroed", earlier={"1": FOURTH, "2": FIFTH})
 def _() -> Player:
-    return _optical("1")
+    return _optical()
 
 
-@scenario("gas-ir-zero", "2", "zeroed", FIFTH)
-def _() -> Player:
-    return _optical("2")
-
-
-@scenario("gas-ir-zero", "3", "zeroed")
-def _() -> Player:
-    return _optical("3")
-
-
-def _oxygen(revision: str) -> Player:
+def _oxygen() -> Player:
     gases = {"air": kit.gas("B-AIR"), "zero": kit.gas("B-N2", balance="nitrogen", oxygen=0.0)}
     more = {"unit": "% vol", "urv": 25.0, "service": "Oxygen"}
-    return detector("gas-oxygen", OXYGEN, gases, revision=revision, **more)  # type: ignore[arg-type]
+    return detector("gas-oxygen", OXYGEN, gases, **more)  # type: ignore[arg-type]
 
 
 @scenario("gas-oxygen", "1", "adjusted", SECOND)
 def _() -> Player:
-    p = _oxygen("1").take(["18.9", "0.1"]).forward(**{"alarm:Low": "19.5"}).decide("adjust").turn(("air", "18.9", "20.9"))
+    p = _oxygen().take(["18.9", "0.1"]).forward(**{"alarm:Low": "19.5"}).decide("adjust").turn(("air", "18.9", "20.9"))
     return p.take(["20.9", "0.1"]).forward(**{"alarm:Low": "19.4"}).decide("leave").forward(reading="20.9").sign()
 
 
 @scenario("gas-oxygen", "2", "adjusted", FOURTH)
 def _() -> Player:
-    p = _oxygen("2").take(["18.9", "0.1"]).forward(**{"alarm:Low": "19.5"}).decide("adjust").turn(("air", "18.9", "20.9"))
+    p = _oxygen().take(["18.9", "0.1"]).forward(**{"alarm:Low": "19.5"}).decide("adjust").turn(("air", "18.9", "20.9"))
     return p.take(["20.9", "0.1"]).forward(**{"alarm:Low": "19.4"}).decide("leave").forward(reading="20.9").sign()
 
 
 @scenario("gas-oxygen", "3", "set-in-air", FIFTH)
 def _() -> Player:
-    p = _oxygen("3").take(["18.9", "0.1"]).forward(**{"alarm:as_found:Low": "19.5"}).decide("adjust").turn(("air", "18.9", "20.9"))
+    p = _oxygen().take(["18.9", "0.1"]).forward(**{"alarm:as_found:Low": "19.5"}).decide("adjust").turn(("air", "18.9", "20.9"))
     return p.take(["20.9", "0.1"]).forward(**{"alarm:as_left:Low": "19.4"}).decide("leave").forward(reading="20.9").sign()
 
 
 @scenario("gas-oxygen", "5", "set-in-air", earlier={"4": FOURTEENTH})
 def _() -> Player:
-    p = _oxygen("").take(["18.9", "0.1"]).forward(**{"alarm:as_found:Low": "19.5"}).decide("adjust").turn(("air", "18.9", "20.9"))
+    p = _oxygen().take(["18.9", "0.1"]).forward(**{"alarm:as_found:Low": "19.5"}).decide("adjust").turn(("air", "18.9", "20.9"))
     return p.take(["20.9", "0.1"]).forward(**{"alarm:as_left:Low": "19.4"}).decide("leave").forward(reading="20.9").sign()
 
 
@@ -210,13 +185,13 @@ def _() -> Player:
     return p.take(["20.9", "0.1"]).forward(**{"alarms_came:as_left": "all"}).decide("leave").forward(reading="20.9").sign()
 
 
-def _two_ranges(revision: str) -> Player:
+def _two_ranges() -> Player:
     details = {"basis": "iec", "technology": "catalytic", "channels": "LEL, methane, 100, %LEL; O2, oxygen, 25, % vol"}
     gases = {
         "zero": kit.gas("B-AIR"), "span:LEL": kit.gas("B-CH4", "methane", 50.0), "air": kit.gas("B-AIR"),
         "nitrogen": kit.gas("B-N2", balance="nitrogen", oxygen=0.0),
     }  # fmt: skip
-    p = detector("gas-portable", details, gases, revision=revision)
+    p = detector("gas-portable", details, gases)
     p.take(lambda s: f"{float(s['ideal']) + 1.0:.2f}" if s["channel"] == "LEL" else s["ideal"]).decide("adjust")
     looks = []
     for t in targets(p):
@@ -229,22 +204,12 @@ def _two_ranges(revision: str) -> Player:
 
 @scenario("gas-portable", "1", "two-ranges", THIRD)
 def _() -> Player:
-    return _two_ranges("1")
+    return _two_ranges()
 
 
-@scenario("gas-portable", "2", "every-range-released", FOURTH)
+@scenario("gas-portable", "5", "every-range-released", earlier={"2": FOURTH, "3": FIFTH, "4": FOURTEENTH})
 def _() -> Player:
-    return _two_ranges("2")
-
-
-@scenario("gas-portable", "3", "every-range-released", FIFTH)
-def _() -> Player:
-    return _two_ranges("3")
-
-
-@scenario("gas-portable", "5", "every-range-released", earlier={"4": FOURTEENTH})
-def _() -> Player:
-    return _two_ranges("")
+    return _two_ranges()
 
 
 @scenario("gas-portable-check", "2", "one-mixture", earlier={"1": FOURTEENTH})
