@@ -42,17 +42,18 @@ class Prepared(Generic[M, R]):
     def __init__(self, make: Callable[..., QuerySet[M, R]], *fields: Field[Any, Any]) -> None:
         self._make = make
         self._slots = [Slot(n, f) for n, f in enumerate(fields)]
-        self._written: dict[str, tuple[QuerySet[M, R], Any, str, Sequence[Any]]] = {}
+        self._written: dict[str, tuple[QuerySet[M, R], Any, Any, str, Sequence[Any]]] = {}
 
     def all(self, *values: Any, using: str = "default") -> list[R]:
         """The rows for these values, read now."""
-        base, written, sql, places = self._written.get(using) or self._write(using)
+        base, written, converters, sql, places = self._written.get(using) or self._write(using)
         connection = connections[using]
         params = [p.output_field.get_db_prep_value(values[p.place], connection, False) if isinstance(p, Slot) else p for p in places]
         asking = base.query.get_compiler(using)
         for name in WORKED_OUT:
             setattr(asking, name, getattr(written, name))
         asking.as_sql = lambda *_, **__: (sql, tuple(params))
+        asking.get_converters = lambda *_: converters
         rows = base._chain()  # type: ignore[attr-defined]
         rows.query.get_compiler = lambda *_, **__: asking
         return list(rows)
@@ -61,9 +62,10 @@ class Prepared(Generic[M, R]):
         """The first row; None where there is none. The query itself says how many it asks for."""
         return next(iter(self.all(*values, using=using)), None)
 
-    def _write(self, using: str) -> tuple[QuerySet[M, R], Any, str, Sequence[Any]]:
+    def _write(self, using: str) -> tuple[QuerySet[M, R], Any, Any, str, Sequence[Any]]:
         base = self._make(*self._slots).using(using)
         compiler = base.query.get_compiler(using)
         sql, places = compiler.as_sql()
-        self._written[using] = (base, compiler, sql, places)
+        converters = compiler.get_converters([column for column, _, _ in compiler.select[: compiler.col_count]])
+        self._written[using] = (base, compiler, converters, sql, places)
         return self._written[using]

@@ -5,6 +5,7 @@ Errors are carried in percent of output span; the same error can be told on four
 
 from __future__ import annotations
 
+import itertools
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -192,16 +193,10 @@ def _independent_linearity(curve: list[tuple[float, float]]) -> float:
 
 
 def _zero_based_linearity(curve: list[tuple[float, float]]) -> float:
-    """Least largest distance from a line through the lowest point, its slope free (convex in the slope)."""
+    """Least largest distance from a line through the lowest point, its slope free.
+
+    No slope brings two points beyond it nearer than |y1 x2 - y2 x1| / (x1 + x2), and with one unknown the worst pair decides (Helly's theorem).
+    """
     x0, y0 = curve[0]
     rest = [(x - x0, y - y0) for x, y in curve[1:]]
-    slopes = [y / x for x, y in rest]
-    low, high = min(slopes), max(slopes)
-
-    def worst(s: float) -> float:
-        return max(abs(y - s * x) for x, y in rest)
-
-    for _ in range(100):
-        a, b = low + (high - low) / 3, high - (high - low) / 3
-        low, high = (low, b) if worst(a) <= worst(b) else (a, high)
-    return worst(0.5 * (low + high))
+    return max((abs(y1 * x2 - y2 * x1) / (x1 + x2) for (x1, y1), (x2, y2) in itertools.combinations(rest, 2)), default=0.0)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Iterable, Mapping
-from dataclasses import asdict, dataclass, field, replace
+from dataclasses import asdict, dataclass, field, fields, replace
 from typing import Any
 
 from metrology.faults import Fault, require_range
@@ -18,6 +18,13 @@ from metrology.quantities.units import quantity_of
 
 INSTRUMENT, KIT = "instrument", "kit"  # what a run may be about
 DEFAULT_POINTS = (0.0, 25.0, 50.0, 75.0, 100.0)
+
+
+def _hash_once(frozen: Any) -> int:
+    """The hash of a frozen value of many fields, which is asked for at every reading and worked out once."""
+    if "_hash" not in frozen.__dict__:
+        frozen.__dict__["_hash"] = hash(tuple(getattr(frozen, f.name) for f in fields(frozen)))
+    return int(frozen.__dict__["_hash"])
 
 
 @dataclass(frozen=True)
@@ -50,6 +57,8 @@ class InstrumentSetup:
     maker: str = ""
     model: str = ""
     device_revision: str = ""
+
+    __hash__ = _hash_once
 
     def __post_init__(self) -> None:
         require_span(self.lrv, self.urv)
@@ -128,6 +137,8 @@ class RunSetup:
     functions: tuple[TripPoint, ...] = ()
     unqualified: tuple[str, ...] = ()
     supervisor: str = ""
+
+    __hash__ = _hash_once
 
     def __post_init__(self) -> None:
         if self.points_percent:

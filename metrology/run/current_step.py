@@ -28,7 +28,6 @@ from metrology.run.progress import (
 )
 from metrology.run.proposing import proposal_at, reason_asked
 from metrology.run.raw import raw_readings
-from metrology.run.set_types import SetData
 from metrology.run.state import RunState
 from metrology.run.step_types import (
     AdjustStep,
@@ -44,29 +43,29 @@ from metrology.run.step_types import (
 from metrology.run.step_views import compare_step, compute_step
 
 ENDED = ("signed", "accepted", "voided")
-Show = Callable[[RunState, Method, Step, list[SetData]], Any]
+Show = Callable[[RunState, Method, Step], Any]
 
 
-def current_step(state: RunState, method: Method, progress: Progress, evidence: list[SetData]) -> StepData | None:
+def current_step(state: RunState, method: Method, progress: Progress) -> StepData | None:
     """The step that the run is at, with what its kind shows; None when nothing more is to be done."""
     step = progress.current
     if step is None or state.status in ENDED:
         return None
-    return _step(state, method, step, evidence)
+    return _step(state, method, step)
 
 
 def beside(state: RunState, method: Method, progress: Progress) -> list[BesideData]:
     """The steps that are asked for on the same screen as the current one."""
     if state.status in ENDED:
         return []
-    shown = ((s, _step(state, method, s, [], is_beside=True)) for s in steps_beside(state, method, progress))
+    shown = ((s, _step(state, method, s, is_beside=True)) for s in steps_beside(state, method, progress))
     return [
         cast(BesideData, {**{k: v for k, v in data.items() if k in BesideData.__annotations__}, "names_screen": names_screen(s)})
         for s, data in shown
     ]
 
 
-def _step(state: RunState, method: Method, step: Step, evidence: list[SetData], *, is_beside: bool = False) -> StepData:
+def _step(state: RunState, method: Method, step: Step, *, is_beside: bool = False) -> StepData:
     suggested = (
         method.trial.suggest(state.setup, raw_readings(state, method, step.set_name or found_step(state, method)), step)
         if step.enters
@@ -126,7 +125,7 @@ def _step(state: RunState, method: Method, step: Step, evidence: list[SetData], 
     }
     show = _SHOWN.get(step.kind)
     if show:
-        data[step.kind] = show(state, method, step, evidence)  # type: ignore[literal-required]
+        data[step.kind] = show(state, method, step)  # type: ignore[literal-required]
     return data
 
 
@@ -160,32 +159,31 @@ def _panels(state: RunState, step: Step) -> list[str]:
     return ["gas", "keys"] if step.kind == "adjust" else ["gas"]
 
 
-def _readings_step(state: RunState, method: Method, step: Step, evidence: list[SetData]) -> ReadingsStep:
+def _readings_step(state: RunState, method: Method, step: Step) -> ReadingsStep:
     i = state.setup.instrument
     plan = method.trial.plan(state.setup, step.key, raw_readings(state, method, step.key)).slots
     slot = current_slot(state, method, step.key)
-    rows = next((s["rows"] for s in evidence if s["key"] == step.key), [])
-    asked = method.trial.asks(state.setup, slot or plan[-1])
+    asks = [(s, method.trial.asks(state.setup, s)) for s in plan]
+    asked = next((of for s, of in asks if slot is not None and s.index == slot.index), asks[-1][1])
     indicated = next(q for q in asked if q.name == "indicated")
     return {
         "total": len(plan),
         "taken": len(state.active_readings(step.key)),
-        "rows": rows,
         "output_unit": indicated.unit,
         "unit": i.unit,
         "believable": f"{indicated.low:.4g} to {indicated.high:.4g} {indicated.unit}",
-        "next": _next_reading(state, method, slot, asked, ahead=_ahead(state, method, step, plan[slot.index :])) if slot else None,
+        "next": _next_reading(state, method, slot, asked, ahead=_ahead(state, step, asks[slot.index :])) if slot else None,
         "hookup": hookup_of(state, method),
         "chromatogram": chromatogram_step(state, method, step.key),
-        "read_live": _read_live(state, method, plan),
+        "read_live": _read_live(method, asks),
     }
 
 
-def _read_live(state: RunState, method: Method, plan: Sequence[Slot]) -> list[LiveQuantity]:
+def _read_live(method: Method, asks: Sequence[tuple[Slot, Sequence[Quantity]]]) -> list[LiveQuantity]:
     """What of the whole set can be read live, each once."""
     found: dict[tuple[str, str], LiveQuantity] = {}
-    for slot in plan:
-        for q in method.trial.asks(state.setup, slot):
+    for slot, asked in asks:
+        for q in asked:
             channel = method.watching.source_channel(q.name, slot.channel)
             found[q.name, channel] = {"name": q.name, "unit": q.unit, "channel": channel}
     return list(found.values())
@@ -202,12 +200,12 @@ def _watches(state: RunState, method: Method, step: Step) -> dict[str, str]:
     }
 
 
-def _ahead(state: RunState, method: Method, step: Step, plan: Sequence[Slot]) -> int:
+def _ahead(state: RunState, step: Step, asks: Sequence[tuple[Slot, Sequence[Quantity]]]) -> int:
     """How many points in a row are not taken yet, ask for one number each (what is applied stands there already), and wait for nothing."""
     taken = state.active_readings(step.key)
     count = 0
-    for slot in plan:
-        typed = [q for q in method.trial.asks(state.setup, slot) if q.name != "applied" and not q.is_live_only]
+    for slot, asked in asks:
+        typed = [q for q in asked if q.name != "applied" and not q.is_live_only]
         if slot.index in taken or len(typed) != 1 or (count and slot.after_min):
             break
         count += 1
@@ -310,13 +308,13 @@ def _trims(state: RunState, step: Step, target: AdjustTarget | None, decimals: i
 
 # What a kind of step shows beyond its fields and checks; kinds that are not here need nothing more.
 _SHOWN: dict[str, Show] = {
-    "compute": lambda state, _method, step, _evidence: compute_step(state, step),
-    "compare": lambda state, _method, step, _evidence: compare_step(state, step),
+    "compute": lambda state, _method, step: compute_step(state, step),
+    "compare": lambda state, _method, step: compare_step(state, step),
     "readings": _readings_step,
-    "judge": lambda state, method, step, _evidence: _judge_step(state, method, step),
-    "adjust": lambda state, method, step, _evidence: _adjust_step(state, method, step),
-    "count": lambda state, _method, step, _evidence: count_step(state, step),
-    "clock": lambda state, _method, step, _evidence: clock_step(state, step),
+    "judge": lambda state, method, step: _judge_step(state, method, step),
+    "adjust": lambda state, method, step: _adjust_step(state, method, step),
+    "count": lambda state, _method, step: count_step(state, step),
+    "clock": lambda state, _method, step: clock_step(state, step),
 }
 
 

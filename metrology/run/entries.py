@@ -129,6 +129,12 @@ class Reading(NamedTuple):
         return {k: v for k, v in self.event.payload.items() if k not in OWN_KEYS}
 
     @property
+    def captured(self) -> Mapping[str, Any]:
+        """The statistics of each quantity that was read live; empty of a typed reading."""
+        told: Mapping[str, Any] | None = self.event.payload.get("captured")
+        return told or {}
+
+    @property
     def point(self) -> Slot | None:
         """The slot as it was when it was taken; None of older readings, whose slot is looked up in the plan."""
         p: Mapping[str, Any] = self.event.payload

@@ -81,8 +81,7 @@ def _plain_row(r: Reading, slot: Slot, unit: str, told: Columns) -> RowData:
         "halves": [],
         "simulated": r.extra.get("simulated") or r.extra.get("load"),
         "captured": [
-            {"quantity": name, "says": captured_words(told), "figures": captured_figures(told)}
-            for name, told in (r.extra.get("captured") or {}).items()
+            {"quantity": name, "says": captured_words(told), "figures": captured_figures(told)} for name, told in r.captured.items()
         ],
         "budget": None,
         "standards": [],

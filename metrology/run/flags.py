@@ -51,7 +51,7 @@ def flags_of(state: RunState, method: Method) -> list[str]:
             out.append(f"{LEFT_WITH_REASON[done.step]}, {done.by}: {done.values['reason']}")
     out += [_off_clock(by, count, off) for by, (count, off) in state.off_clock.items()]
     for r in state.readings:
-        told = (r.extra.get("captured") or {}).get("indicated", {})
+        told = r.captured.get("indicated", {})
         out += [f"Reading {r.slot + 1}: {says}" for says in told.get("remarks", [])]
     return out
 

@@ -13,7 +13,7 @@ T = TypeVar("T")
 def kept(state: RunState, name: str, made_of: Sequence[Any], make: Callable[[], T]) -> T:
     """The part of that name: the one kept when it was made of the very same things, else made now. It is only read, never changed.
 
-    The things are compared by identity, words by what they say: events make new objects of whatever they change and leave the others alone.
+    The things are compared by identity, words and numbers by what they say: events make new objects of whatever they change and leave the others alone.
     """
     before = state.told.get(name)
     if before is not None and len(before[0]) == len(made_of) and all(map(_is_same, before[0], made_of)):
@@ -25,4 +25,4 @@ def kept(state: RunState, name: str, made_of: Sequence[Any], make: Callable[[], 
 
 
 def _is_same(a: Any, b: Any) -> bool:
-    return a is b or (isinstance(a, str | bool) and a == b)
+    return a is b or (isinstance(a, str | int) and a == b)

@@ -54,6 +54,11 @@ def choices(state: RunState) -> dict[str, str]:
 
 
 def make_progress(state: RunState, method: Method) -> Progress:
+    """Where the run stands after its last event; asked for many times between two of them, and walked once."""
+    return kept(state, "progress", (method, state.seq), lambda: _make_progress(state, method))
+
+
+def _make_progress(state: RunState, method: Method) -> Progress:
     """Walk the method's steps; the first that is neither done nor left out is current."""
     out: list[StepProgress] = []
     current: Step | None = None

@@ -6,7 +6,6 @@ from typing import TypedDict
 
 from metrology.run.chromatogram_types import ChromatogramStep
 from metrology.run.hookups import HookupData
-from metrology.run.set_types import RowData
 
 
 class Option(TypedDict):
@@ -88,7 +87,6 @@ class ReadingsStep(TypedDict):
 
     total: int
     taken: int
-    rows: list[RowData]
     output_unit: str
     unit: str
     believable: str

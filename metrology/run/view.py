@@ -85,7 +85,7 @@ def make_view(state: RunState, method: Method, now: datetime) -> RunView:
         "points": _points_words(state),
         "started": {"at": iso(state.started_at), "by": state.started_by, "name": state.started_by_name},
         "rail": _rail(progress),
-        "step": current_step(state, method, progress, evidence),
+        "step": current_step(state, method, progress),
         "beside": beside(state, method, progress),
         "evidence": evidence,
         "results": _results(state, method, evidence),

@@ -166,7 +166,7 @@ class Branches(TestCase):
 
     def test_a_reading_far_out_but_believable_is_questioned_beside_its_verdict(self):
         run = Play().prepare().read("as_found", ["4.00", "8.00", "10.24"])
-        self.assertEqual(run.view["step"]["readings"]["rows"][2]["slip"], "12.04")
+        self.assertEqual(run.view["evidence"][0]["rows"][2]["slip"], "12.04")
 
 
 class CapturedInWords(TestCase):

@@ -15,7 +15,6 @@ const STEP: Step = {
   readings: {
     total: 10,
     taken: 0,
-    rows: [],
     output_unit: "mA",
     unit: "kPa",
     believable: "3.6 to 22 mA",

@@ -67,8 +67,8 @@ function Asked({ next, total, unit, counted }: { next: Next; total: number; unit
   );
 }
 
-function LastReading({ step }: { step: Step }) {
-  const last = [...(step.readings?.rows ?? [])].reverse().find((row) => !row.struck);
+function LastReading({ run, step }: { run: Run; step: Step }) {
+  const last = [...(run.view.evidence.find((s) => s.key === step.key)?.rows ?? [])].reverse().find((row) => !row.struck);
   if (!last) return null;
   return (
     <div role="status" aria-label="Last reading" className="flex flex-wrap items-baseline gap-x-4 gap-y-1">
@@ -280,7 +280,7 @@ export function ReadingsStep({ run, step }: StepProps) {
       )}
       {failure && !asks && !entries.refused && <Failure error={failure} />}
       {failure?.code === "warming_up" && <EndTimer run={run} timer={String(failure.details.timer ?? "warm_up")} />}
-      {!failure && <LastReading step={step} />}
+      {!failure && <LastReading run={run} step={step} />}
     </StepFrame>
   );
 }
