@@ -7,6 +7,7 @@ from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from metrology.judgement.gas_kit import AMBIENT
 from metrology.judgement.reference import ReferenceStandard
 from metrology.judgement.uncertainty import IN_FULL, Component
 from metrology.methods.fragments import sensor_of
@@ -112,6 +113,11 @@ class Budget:
     def resolution(self, step: float, span: float) -> None:
         """The step of the reading itself."""
         self.add("Resolution of the reading", 50.0 * step / span, "rectangular", is_random=True)
+
+    def oxygen_of(self, bottle: str, span: float) -> None:
+        """What water takes of the oxygen of ambient air, where that is what was read: up to so much, by policy; span in % vol."""
+        if bottle == AMBIENT:
+            self.add("Water in ambient air", 100 * self.setup.policy.air_water_percent / span, "rectangular")
 
     def settling(self, spans: Mapping[str, float]) -> None:
         """Spread of each captured trace over its window, as the spread of its mean. spans: what 100 % is of each quantity."""

@@ -3,6 +3,7 @@
 from unittest import TestCase
 
 from metrology.faults import Fault
+from metrology.judgement.gas_kit import AMBIENT
 from metrology.judgement.tolerance import Term, Tolerance
 from metrology.methods.catalogue.kit_incoming import IncomingSettings, battery, settings_of
 from metrology.methods.registry import CATALOGUE, METHODS, all_settings
@@ -53,7 +54,8 @@ class Incoming(Play):
         if self.current == "gas":
             given = gas or (("zero", zero_air()), ("span", bottle("B-CH4", "methane", 500.0, "ppm")))
             for role, made in given:
-                self.do("gas_assigned", role=role, bottle=plain(made), regulator=None, line=None, reason="", peers=[])
+                reason = "outdoors, away from the stacks" if made.code == AMBIENT else ""
+                self.do("gas_assigned", role=role, bottle=plain(made), regulator=None, line=None, reason=reason, peers=[])
             self.do("step_confirmed", step="gas", values={})
         return self.read(self.current, (zero, span))
 
@@ -173,6 +175,21 @@ class IncomingCheck(TestCase):
         p.read_both("0.1", "20.8", gas=(("zero", nitrogen), ("air", zero_air())))
         p.to_judge()
         self.assertEqual(self.choice(p), "accept")
+
+    def test_the_water_of_ambient_air_is_in_u_of_oxygen_alone(self):
+        # 0.4 % vol of a range of 25 is 1.6 % of it.
+        nitrogen = bottle("B-N2", gas="", name="Nitrogen", balance="nitrogen", oxygen=0.0)
+        for code, wanted in ((AMBIENT, "1.6000 %"), ("B-AIR", None)):
+            p = Incoming("oxygen", unit="% vol", top=25.0).to_inlet().inlet(("60", "5"))
+            p.read_both("0.1", "20.8", gas=(("zero", nitrogen), ("air", bottle(code, gas="", name="Air"))))
+            zero, span = ({c["name"]: c["value"] for c in row["budget"]["rows"]} for row in p.view["evidence"][0]["rows"])
+            self.assertNotIn("Water in ambient air", zero)
+            self.assertEqual(span.get("Water in ambient air"), wanted)
+        p = Incoming().to_inlet().inlet(("60", "5"))
+        ambient = bottle(AMBIENT, gas="", name="Air")
+        p.read_both("0", "500", gas=(("zero", ambient), ("span", bottle("B-CH4", "methane", 500.0, "ppm"))))
+        for row in p.view["evidence"][0]["rows"]:
+            self.assertNotIn("Water in ambient air", [c["name"] for c in row["budget"]["rows"]])
 
     def test_hours_by_the_log(self):
         p = Incoming().whole()

@@ -20,6 +20,7 @@ ELEVENTH = "3f16203"  # causes by thresholds in turn
 TWELFTH = "514aa1b"  # vessels of which the parameters were typed only
 THIRTEENTH = "3898b9f"  # what is followed met its limit at the earliest by a straight line alone
 FOURTEENTH = "913d889"  # ambient air was taken to be dry
+FIFTEENTH = "0b8da28"  # that of a portable checked in, too
 
 
 @dataclass(frozen=True)

@@ -155,12 +155,13 @@ class TakenIn(InItsUnit):
         return s.zero_within if slot.extra["exposure"] == ZERO else s.span_within * applied / (i.urv - i.lrv)
 
     def budget(self, setup: RunSetup, slot: Slot, point: Point, reading: RawReading, spread: Spread | None) -> tuple[Component, ...]:
-        """The bottle and the display."""
+        """The bottle, water where it is the oxygen of ambient air, and the display."""
         i = setup.instrument
         made = Budget(setup, point.applied, reading, per_input=100 / (i.urv - i.lrv))
-        u = setup.value(f"{slot.extra['gas']}.u", 0.0)
-        if u:
-            made.add(f"Gas {slot.extra.get('bottle', '')}", u / 100 * slot.percent, divisor=2.0)
+        bottle = str(slot.extra.get("bottle", ""))
+        made.add(f"Gas {bottle}", setup.value(f"{slot.extra['gas']}.u", 0.0) / 100 * slot.percent, divisor=2.0)
+        if is_oxygen(setup):
+            made.oxygen_of(bottle, i.urv - i.lrv)
         made.resolution(parse_typed(reading.indicated, name="The reading", unit=i.unit).resolution, i.urv - i.lrv)
         return tuple(made.parts)
 
@@ -377,7 +378,7 @@ TRIAL = TakenIn()
 METHOD = Method(
     key="kit-incoming",
     title="Incoming check of a portable",
-    revision="1",
+    revision="2",
     traits=Traits(
         "kit",
         default_points=(),

@@ -14,7 +14,6 @@ from typing import Any
 
 from metrology.judgement.errors import ErrorInBases, Point
 from metrology.judgement.exposure import WAITING, Exposure, Stimulus, exposure_rule, judge_exposure
-from metrology.judgement.gas_kit import AMBIENT
 from metrology.judgement.gas_signature import ChannelSeen, find_gas_signatures
 from metrology.judgement.settling import NO_RESPONSE, OK, OUT_OF_ACCEPTANCE, UNSTABLE, Sample, SettleRule
 from metrology.judgement.signature import Signature
@@ -203,8 +202,8 @@ class Exposed(PointByPoint):
         role = slot.extra["gas"]
         bottle = dict(setup.entered).get(f"{role}.bottle", "the bottle")
         b.add(f"Certificate of {bottle}", u_applied(setup, role, c) * abs(point.applied) / c.top, divisor=2.0)
-        if c.gas == "oxygen" and bottle == AMBIENT:
-            b.add("Water in ambient air", 100 * setup.policy.air_water_percent / c.top, "rectangular")
+        if c.gas == "oxygen":
+            b.oxygen_of(bottle, c.top)
         typed = parse_typed(reading.indicated, name="The reading", unit=c.unit).resolution
         b.resolution(step_of(setup, c) if self.is_detector else typed, c.top)
         b.settling({"indicated": c.top})
