@@ -7,7 +7,7 @@ from unittest import TestCase
 from metrology.calculations.registry import CALCULATORS
 from metrology.calculator_fields import Input
 from metrology.faults import Fault
-from metrology.judgement.approach import TURNS, Approach, _turns
+from metrology.judgement.approach import SHARES, TURNS, Approach, _line, _turns
 from metrology.judgement.settling import SettleRule, judge_settling, settle_words
 from tools.settle_trials import run_trials
 
@@ -72,6 +72,31 @@ class Still(TestCase):
             self.assertEqual(_turns(roof, share * at_limit), turns, share)
         rising = [(t, 0.01 * (t + 9) ** 2, 4, 0.0) for t in range(-9, 1)]
         self.assertFalse(_turns(rising, 1e-9), "one that goes on the same way does not turn")
+
+    def test_what_may_come_is_the_slope_and_more_of_it_where_it_is_less_sure(self):
+        for step, noise in ((0.1, 0.05), (0.5, 0.02), (1.0, 0.1)):
+            seen = Approach(0.1, since=0.0)
+            for n in range(int(20 / step) + 1):
+                seen.add(n * step, 50 + noise * (-1) ** n)
+            for found in filter(None, (seen._over(share * 20, 0.0) for share in SHARES)):
+                se = found.sd / math.sqrt(_line(seen._rows(found.window_s)).stt)
+                hidden = (
+                    0.6 * se * 30 * math.exp(-found.window_s / 60)
+                )  # by the end of the window the slowest approach has come down so far
+                self.assertAlmostEqual(found.bound, abs(found.slope) * 30 + hidden, delta=0.03 * found.bound)
+
+    def test_settled_just_below_the_limit_and_not_at_it(self):
+        def told(limit):
+            seen = Approach(limit, since=0.0)
+            for n in range(101):
+                seen.add(n * 0.1, 50 + 0.05 * (-1) ** n)
+                found = seen.judge()
+            return found
+
+        least = told(1e-6).bound  # nothing settles, and every window is looked at
+        self.assertTrue(told(1.001 * least).is_settled)
+        self.assertFalse(told(least).is_settled)
+        self.assertFalse(told(0.999 * least).is_settled)
 
     def test_a_creep_within_the_horizon_is_waited_for_and_one_beyond_it_where_it_shows(self):
         for tau, most in ((15, 0.1), (30, 0.1), (120, 0.15)):
