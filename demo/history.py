@@ -22,9 +22,10 @@ from metrology.methods.slots import Slot
 from metrology.methods.steps import Step
 from metrology.quantities.words import decimals_for, number
 from metrology.run.events import Event
+from metrology.run.folding import apply, fold
 from metrology.run.progress import evaluate_set, make_progress, passes_of
 from metrology.run.rules import admit
-from metrology.run.state import RunState, apply, fold
+from metrology.run.state import RunState
 from metrology.simulation.transmitter import SimulatedTransmitter
 
 NAMESPACE = uuid.UUID("6b1f6a52-6a05-4c60-9a5a-2f4c7b6f0d11")

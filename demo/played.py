@@ -21,9 +21,10 @@ from metrology.methods.registry import get_method
 from metrology.methods.setup import setup_payload
 from metrology.methods.steps import Step
 from metrology.run.events import Event
+from metrology.run.folding import apply, fold
 from metrology.run.progress import evaluate_together, make_progress
 from metrology.run.rules import admit
-from metrology.run.state import RunState, apply, fold
+from metrology.run.state import RunState
 
 FIRST_TERMINAL = 41
 

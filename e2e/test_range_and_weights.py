@@ -39,7 +39,7 @@ class SmartTransmitter(BenchJourney):
         from apps.accounts.models import Person
         from apps.runs.services import NewEvent, append_events
         from apps.runs.store import load_run
-        from metrology.run.state import fold
+        from metrology.run.folding import fold
 
         state = fold(load_run(UUID(run_id))[1])
         payload = {"hold": state.open_holds[0].id, "values": {"reading": "10", "operator": "Control room"}, "reason": "called away"}

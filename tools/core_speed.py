@@ -11,8 +11,8 @@ from metrology.judgement.causes.explain import explain
 from metrology.judgement.sensor_life import SignalPoint, forecast
 from metrology.methods.slots import RawReading
 from metrology.run.events import Event
+from metrology.run.folding import fold
 from metrology.run.raw import raw_readings
-from metrology.run.state import fold
 from metrology.run.view import make_view
 from metrology.tests.runs import Play
 from tools import cause_trials

@@ -47,8 +47,9 @@ from metrology.run.asked_types import ASKED
 from metrology.run.countersigning import PART
 from metrology.run.events import Event
 from metrology.run.fields import text_of
+from metrology.run.folding import apply, fold
 from metrology.run.rules import admit
-from metrology.run.state import RunState, apply, fold
+from metrology.run.state import RunState
 
 MAX_BATCH = 200
 # What ends or reviews a run has a door of its own, where a password is asked for; what a device says comes from the device.

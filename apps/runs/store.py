@@ -15,7 +15,8 @@ from config.failures import Missing
 from config.prepared import Prepared
 from metrology.faults import Fault
 from metrology.run.events import GENESIS, Event, link
-from metrology.run.state import RunState, fold
+from metrology.run.folding import fold
+from metrology.run.state import RunState
 from metrology.run.view_types import RunView
 
 log = logging.getLogger(__name__)

@@ -9,9 +9,9 @@ from metrology.methods.setup import InstrumentSetup, RunSetup, setup_payload
 from metrology.quantities.transfer import Transfer
 from metrology.run.events import Event
 from metrology.run.fields import CONFIRMED
+from metrology.run.folding import apply, fold
 from metrology.run.progress import make_progress
 from metrology.run.rules import admit
-from metrology.run.state import apply, fold
 from metrology.run.view import make_view
 
 START = datetime(2026, 11, 2, 8, 0, tzinfo=UTC)

@@ -12,7 +12,7 @@ from metrology.methods.steps import Field
 from metrology.run.events import GENESIS, Event, link
 from metrology.run.fields import check_fields
 from metrology.run.flags import flags_of
-from metrology.run.state import apply, fold
+from metrology.run.folding import apply, fold
 from metrology.tests.runs import CHECKS, START, Play, instrument, meter, reference
 
 GOOD = [0.05] * 10

@@ -15,7 +15,6 @@ from metrology.quantities.transfer import Transfer
 from metrology.run.events import GENESIS, Event, link, moment_text
 from metrology.run.progress import make_progress
 from metrology.run.rules import admit
-from metrology.run.state import apply, fold
 from metrology.run.view import make_view
 
 START = datetime(2026, 11, 2, 8, 0, tzinfo=UTC)
@@ -34,6 +33,13 @@ def optional(module: str, name: str) -> Any:
         return getattr(importlib.import_module(module), name)
     except (ImportError, AttributeError):
         return None
+
+
+def _of_folding(name: str) -> Any:
+    return optional("metrology.run.folding", name) or optional("metrology.run.state", name)  # where it was before
+
+
+apply, fold = _of_folding("apply"), _of_folding("fold")
 
 
 def instrument(details: Mapping[str, Any] | None = None, **given: Any) -> Callable[[str], InstrumentSetup]:

@@ -22,8 +22,8 @@ from apps.records.selectors import export_csv
 from apps.runs.models import Run
 from metrology.methods.registry import get_method
 from metrology.run.events import Event
+from metrology.run.folding import fold
 from metrology.run.progress import evaluate_set, make_progress
-from metrology.run.state import fold
 from metrology.run.view import make_view
 
 CORPUS = Path(__file__).parent / "corpus_runs"

@@ -9,8 +9,8 @@ from django.test import SimpleTestCase
 from apps.records.tests.corpus import CORPUS, differences, names, read_run, surfaces
 from metrology.methods.registry import METHODS, get_method
 from metrology.run.events import GENESIS, link
+from metrology.run.folding import fold
 from metrology.run.seal import compare
-from metrology.run.state import fold
 
 
 class Corpus(SimpleTestCase):

@@ -8,8 +8,8 @@ from typeguard import CollectionCheckStrategy, TypeCheckError, check_type
 from apps.records.tests.corpus import names, read_run
 from metrology.run.asked_types import ASKED
 from metrology.run.event_types import KEPT, OPEN
+from metrology.run.folding import _APPLY
 from metrology.run.rules import _RULES
-from metrology.run.state import _APPLY
 
 
 def misfits(kind: str, payload: dict[str, Any]) -> str:

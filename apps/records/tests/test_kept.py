@@ -4,7 +4,7 @@ from django.test import SimpleTestCase
 
 from apps.records.tests.corpus import SEEN, names, read_run
 from metrology.methods.registry import METHODS, get_method
-from metrology.run.state import apply, fold
+from metrology.run.folding import apply, fold
 from metrology.run.view import changed_parts, make_view
 
 

@@ -20,7 +20,7 @@ from apps.runs.services import append_events, start_run
 from apps.runs.store import CACHE, find_broken_link, load_events
 from apps.runs.tests.base import GOOD, PlantClient, PlantTestCase, make_reference
 from metrology.faults import Fault
-from metrology.run.state import fold
+from metrology.run.folding import fold
 
 
 class Appending(PlantTestCase):

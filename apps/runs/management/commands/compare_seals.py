@@ -9,8 +9,8 @@ from apps.runs.store import load_events
 from metrology import CORE_VERSION
 from metrology.faults import Fault
 from metrology.methods.registry import get_method
+from metrology.run.folding import fold
 from metrology.run.seal import compare
-from metrology.run.state import fold
 
 SHOWN = 12
 

@@ -8,7 +8,7 @@ from django.db import transaction
 from apps.runs.models import Hold, Run
 from apps.runs.projections import project
 from apps.runs.store import load_events
-from metrology.run.state import fold
+from metrology.run.folding import fold
 
 
 class Command(BaseCommand):
