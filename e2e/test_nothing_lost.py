@@ -189,6 +189,23 @@ class NothingLost(BrowserTestCase):
         expect(p.get_by_role("region", name="Open holds")).to_have_count(0)
         self.assertEqual(Run.objects.get().status, "voided")
 
+    def test_while_the_network_lags_the_page_leads_on_to_the_next_point(self):
+        p, held = self.page, []
+        p.route("**/events/", lambda route: held.append(route), times=1)
+        for text, apply, ideal, number in ((GOOD[0], "100.00", "8.000", 2), (GOOD[1], "200.00", "12.000", 3)):
+            p.get_by_label("Reading, mA").fill(text)
+            p.get_by_label("Reading, mA").press("Enter")
+            expect(p.get_by_label("Really applied")).to_have_value(apply)
+            expect(p.get_by_role("form").get_by_text(f"{apply} kPa", exact=True)).to_be_visible()
+            expect(p.get_by_role("form").get_by_text(f"{ideal} mA", exact=True)).to_be_visible()
+            expect(p.get_by_role("button", name=f"Record reading {number}", exact=True)).to_be_enabled()
+        self.assertEqual(RunEvent.objects.filter(type="reading_taken").count(), 0)
+        held[0].continue_()
+        self.steps.read(GOOD[2:], first=3)
+        expect(p.get_by_text("Proposed:").first).to_be_visible()
+        _, _, state = load_state(Run.objects.get().id)
+        self.assertEqual([r.applied for r in state.readings], [f"{n}.00" for n in (0, 100, 200, 300, 400, 400, 300, 200, 100, 0)])
+
     def test_typing_on_while_the_network_lags_loses_no_digit(self):
         read_at_speed(self, percent=[0, 25, 50, 75, 100], cycles=1, seed=1)
 

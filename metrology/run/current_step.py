@@ -9,6 +9,7 @@ from metrology.judgement.voting import vote_words
 from metrology.methods.adjusting.base import REFUSALS, AdjustTarget
 from metrology.methods.method import Method
 from metrology.methods.parameters import ACTS, TRIM_ACTS
+from metrology.methods.setup import RunSetup
 from metrology.methods.slots import Quantity, Slot
 from metrology.methods.steps import UNHELD, Step
 from metrology.quantities.words import decimals_for, iso, number, percent
@@ -17,6 +18,7 @@ from metrology.run.chromatograms import chromatogram_step
 from metrology.run.counting import clock_step, count_step
 from metrology.run.holds import lost_words
 from metrology.run.hookups import hookup_of
+from metrology.run.kept import kept
 from metrology.run.pairs import pair_rows
 from metrology.run.progress import (
     Progress,
@@ -36,6 +38,7 @@ from metrology.run.step_types import (
     LiveQuantity,
     NextReading,
     PassData,
+    PointData,
     ReadingsStep,
     StepData,
     TrimOffered,
@@ -44,6 +47,8 @@ from metrology.run.step_views import compare_step, compute_step
 
 ENDED = ("signed", "accepted", "voided")
 Show = Callable[[RunState, Method, Step], Any]
+Asks = tuple[Slot, Sequence[Quantity]]  # a point with what it asks for
+MOST_AHEAD = 21  # points that may be entered before the first of them is stored
 
 
 def current_step(state: RunState, method: Method, progress: Progress) -> StepData | None:
@@ -164,22 +169,22 @@ def _readings_step(state: RunState, method: Method, step: Step) -> ReadingsStep:
     plan = method.trial.plan(state.setup, step.key, raw_readings(state, method, step.key)).slots
     slot = current_slot(state, method, step.key)
     asks = [(s, method.trial.asks(state.setup, s)) for s in plan]
-    asked = next((of for s, of in asks if slot is not None and s.index == slot.index), asks[-1][1])
+    left = asks[slot.index :] if slot else []
+    asked = left[0][1] if left else asks[-1][1]
     indicated = next(q for q in asked if q.name == "indicated")
     return {
         "total": len(plan),
         "taken": len(state.active_readings(step.key)),
         "output_unit": indicated.unit,
         "unit": i.unit,
-        "believable": f"{indicated.low:.4g} to {indicated.high:.4g} {indicated.unit}",
-        "next": _next_reading(state, method, slot, asked, ahead=_ahead(state, step, asks[slot.index :])) if slot else None,
+        "next": _next_reading(state, method, step, left[0], _ahead(state, step, left)) if left else None,
         "hookup": hookup_of(state, method),
         "chromatogram": chromatogram_step(state, method, step.key),
         "read_live": _read_live(method, asks),
     }
 
 
-def _read_live(method: Method, asks: Sequence[tuple[Slot, Sequence[Quantity]]]) -> list[LiveQuantity]:
+def _read_live(method: Method, asks: Sequence[Asks]) -> list[LiveQuantity]:
     """What of the whole set can be read live, each once."""
     found: dict[tuple[str, str], LiveQuantity] = {}
     for slot, asked in asks:
@@ -200,37 +205,39 @@ def _watches(state: RunState, method: Method, step: Step) -> dict[str, str]:
     }
 
 
-def _ahead(state: RunState, step: Step, asks: Sequence[tuple[Slot, Sequence[Quantity]]]) -> int:
-    """How many points in a row are not taken yet, ask for one number each (what is applied stands there already), and wait for nothing."""
+def _ahead(state: RunState, step: Step, asks: Sequence[Asks]) -> Sequence[Asks]:
+    """The points in a row that are not taken yet, ask for one number each (what is applied stands there already), and wait for nothing."""
     taken = state.active_readings(step.key)
     count = 0
-    for slot, asked in asks:
+    for slot, asked in asks[:MOST_AHEAD]:
         typed = [q for q in asked if q.name != "applied" and not q.is_live_only]
         if slot.index in taken or len(typed) != 1 or (count and slot.after_min):
             break
         count += 1
-    return count
+    return asks[:count]
 
 
-def _next_reading(state: RunState, method: Method, slot: Slot, asked: Sequence[Quantity], *, ahead: int) -> NextReading:
-    i = state.setup.instrument
+def _point(state: RunState, method: Method, step_key: str, slot: Slot, asked: Sequence[Quantity]) -> PointData:
+    """A point as it is asked for; the same as long as nothing is entered that changes it."""
+    made_of = (method, state.setup, slot)
+    return kept(state, f"point {step_key} {slot.index}", made_of, lambda: _point_words(state.setup, method, slot, asked))
+
+
+def _point_words(setup: RunSetup, method: Method, slot: Slot, asked: Sequence[Quantity]) -> PointData:
+    told = method.trial.columns(setup)
     indicated = next(q for q in asked if q.name == "indicated")
     applied = next((q for q in asked if q.name == "applied"), None)
-    told = method.trial.columns(state.setup)
+    decimals = applied.decimals if applied else decimals_for(setup.instrument.urv - setup.instrument.lrv)
     return {
         "slot": slot.index,
-        "ahead": ahead,
         "number": slot.index + 1,
         "direction": slot.direction,
         "cycle": slot.cycle,
         "percent": f"{slot.percent:.4g} %" if told.by_percent else "",
         "direction_word": slot.direction if told.has_direction else "",
-        "nominal": ""
-        if slot.is_open or not told.applied
-        else number(slot.nominal, applied.decimals if applied else decimals_for(i.urv - i.lrv)),
+        "nominal": "" if slot.is_open or not told.applied else number(slot.nominal, decimals),
         "ideal": "" if slot.is_open else number(indicated.expected, indicated.decimals),
         "how": slot.how,
-        "ready_at": iso(ready_at(state, slot)) or "",
         "channel": slot.channel,
         "quantities": [
             {
@@ -247,6 +254,15 @@ def _next_reading(state: RunState, method: Method, slot: Slot, asked: Sequence[Q
             }
             for q in asked
         ],
+    }
+
+
+def _next_reading(state: RunState, method: Method, step: Step, at: Asks, ahead: Sequence[Asks]) -> NextReading:
+    return {
+        **_point(state, method, step.key, *at),
+        "ahead": len(ahead),
+        "coming": [_point(state, method, step.key, *coming) for coming in ahead[1:]],
+        "ready_at": iso(ready_at(state, at[0])) or "",
     }
 
 

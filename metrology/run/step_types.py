@@ -53,14 +53,10 @@ class QuantityData(TypedDict):
     believable: str
 
 
-class NextReading(TypedDict):
-    """The reading to take next and what to expect.
-
-    ahead: how many points from this one on, in a row, ask for one number each and wait for nothing: so many may be entered before they are shown.
-    """
+class PointData(TypedDict):
+    """A point as it is asked for: what to apply there, how to come to it, and what should be read."""
 
     slot: int
-    ahead: int
     number: int
     direction: str
     direction_word: str  # empty where the readings have no direction
@@ -69,9 +65,20 @@ class NextReading(TypedDict):
     nominal: str  # empty, as is ideal, where it is not known beforehand
     ideal: str
     how: str
-    ready_at: str  # when it may be read at the earliest, empty where it need not wait
     channel: str
     quantities: list[QuantityData]
+
+
+class NextReading(PointData):
+    """The reading to take next and what to expect.
+
+    ahead: how many points from this one on, in a row, ask for one number each and wait for nothing: so many may be entered before they are asked for.
+    coming: those of them after this one, so that each is shown before it is entered.
+    """
+
+    ahead: int
+    coming: list[PointData]
+    ready_at: str  # when it may be read at the earliest, empty where it need not wait
 
 
 class LiveQuantity(TypedDict):
@@ -89,7 +96,6 @@ class ReadingsStep(TypedDict):
     taken: int
     output_unit: str
     unit: str
-    believable: str
     next: NextReading | None
     read_live: list[LiveQuantity]  # of the whole set
     hookup: HookupData | None

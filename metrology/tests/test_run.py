@@ -9,6 +9,7 @@ from metrology.judgement.policy import resolve_policy
 from metrology.methods.registry import METHODS
 from metrology.methods.settings import read_settings
 from metrology.methods.steps import Field
+from metrology.run.current_step import MOST_AHEAD
 from metrology.run.events import GENESIS, Event, link
 from metrology.run.fields import check_fields
 from metrology.run.flags import flags_of
@@ -396,6 +397,21 @@ class Ahead(TestCase):
         self.assertEqual(self.ahead(run), 10)
         run.read("as_found", ["4.0", "8.0", "12.0"])
         self.assertEqual(self.ahead(run), 7)
+
+    def test_each_of_them_is_told_as_it_is_asked_for_once_it_is_next(self):
+        run, texts = Play().prepare(), [f"{4 + 4 * n:.3f}" for n in (0, 1, 2, 3, 4, 4, 3, 2, 1, 0)]
+        told = [run.view["step"]["readings"]["next"]]
+        told += told[0]["coming"]
+        for n, text in enumerate(texts):
+            now = run.view["step"]["readings"]["next"]
+            self.assertEqual({k: now[k] for k in told[n]} if n else now, told[n])
+            self.assertEqual([p["number"] for p in now["coming"]], list(range(n + 2, 11)))
+            run.read("as_found", [text])
+
+    def test_of_a_long_set_so_many_as_a_page_needs(self):
+        for points, wanted in ((10, 20), (11, MOST_AHEAD)):
+            run = Play(points_percent=tuple(100.0 * n / (points - 1) for n in range(points))).prepare()
+            self.assertEqual(self.ahead(run), wanted)
 
     def test_a_struck_one_in_between_is_one_alone(self):
         run = Play().prepare().read("as_found", ["4.0", "8.0", "12.0"])

@@ -2656,15 +2656,14 @@ export interface components {
                         taken: number;
                         output_unit: string;
                         unit: string;
-                        believable: string;
                         /**
                          * @description The reading to take next and what to expect.
                          *
-                         *     ahead: how many points from this one on, in a row, ask for one number each and wait for nothing: so many may be entered before they are shown.
+                         *     ahead: how many points from this one on, in a row, ask for one number each and wait for nothing: so many may be entered before they are asked for.
+                         *     coming: those of them after this one, so that each is shown before it is entered.
                          */
                         next: {
                             slot: number;
-                            ahead: number;
                             number: number;
                             direction: string;
                             direction_word: string;
@@ -2673,7 +2672,6 @@ export interface components {
                             nominal: string;
                             ideal: string;
                             how: string;
-                            ready_at: string;
                             channel: string;
                             quantities: {
                                 name: string;
@@ -2687,6 +2685,32 @@ export interface components {
                                 counts_up: boolean;
                                 believable: string;
                             }[];
+                            ahead: number;
+                            coming: {
+                                slot: number;
+                                number: number;
+                                direction: string;
+                                direction_word: string;
+                                cycle: number;
+                                percent: string;
+                                nominal: string;
+                                ideal: string;
+                                how: string;
+                                channel: string;
+                                quantities: {
+                                    name: string;
+                                    label: string;
+                                    unit: string;
+                                    source_channel: string;
+                                    expected: string;
+                                    hint: string;
+                                    required: boolean;
+                                    is_live_only: boolean;
+                                    counts_up: boolean;
+                                    believable: string;
+                                }[];
+                            }[];
+                            ready_at: string;
                         } | null;
                         read_live: {
                             name: string;
@@ -5554,15 +5578,14 @@ export interface components {
                         taken: number;
                         output_unit: string;
                         unit: string;
-                        believable: string;
                         /**
                          * @description The reading to take next and what to expect.
                          *
-                         *     ahead: how many points from this one on, in a row, ask for one number each and wait for nothing: so many may be entered before they are shown.
+                         *     ahead: how many points from this one on, in a row, ask for one number each and wait for nothing: so many may be entered before they are asked for.
+                         *     coming: those of them after this one, so that each is shown before it is entered.
                          */
                         next: {
                             slot: number;
-                            ahead: number;
                             number: number;
                             direction: string;
                             direction_word: string;
@@ -5571,7 +5594,6 @@ export interface components {
                             nominal: string;
                             ideal: string;
                             how: string;
-                            ready_at: string;
                             channel: string;
                             quantities: {
                                 name: string;
@@ -5585,6 +5607,32 @@ export interface components {
                                 counts_up: boolean;
                                 believable: string;
                             }[];
+                            ahead: number;
+                            coming: {
+                                slot: number;
+                                number: number;
+                                direction: string;
+                                direction_word: string;
+                                cycle: number;
+                                percent: string;
+                                nominal: string;
+                                ideal: string;
+                                how: string;
+                                channel: string;
+                                quantities: {
+                                    name: string;
+                                    label: string;
+                                    unit: string;
+                                    source_channel: string;
+                                    expected: string;
+                                    hint: string;
+                                    required: boolean;
+                                    is_live_only: boolean;
+                                    counts_up: boolean;
+                                    believable: string;
+                                }[];
+                            }[];
+                            ready_at: string;
                         } | null;
                         read_live: {
                             name: string;

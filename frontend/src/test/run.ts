@@ -1,5 +1,21 @@
 import type { Run, RunView, Step } from "../api/client";
 
+/** Five points up and the same down. */
+function point(slot: number): NonNullable<NonNullable<Step["readings"]>["next"]>["coming"][number] {
+  const isUp = slot < 5;
+  const percent = 25 * (isUp ? slot : 9 - slot);
+  const [nominal, ideal] = [(4 * percent).toFixed(2), (4 + 0.16 * percent).toFixed(3)];
+  const quantity = { source_channel: "", hint: "", required: true, is_live_only: false, counts_up: false };
+  return {
+    slot, number: slot + 1, direction: isUp ? "up" : "down", direction_word: isUp ? "up" : "down", cycle: 1, percent: `${percent} %`, nominal, ideal, channel: "",
+    how: isUp ? "Come up to it." : "Come down to it.",
+    quantities: [
+      { ...quantity, name: "applied", label: "Really applied", unit: "kPa", expected: nominal, believable: "-20 to 20 kPa" },
+      { ...quantity, name: "indicated", label: "Reading", unit: "mA", expected: ideal, believable: "3.6 to 22 mA" },
+    ],
+  };
+}
+
 const STEP: Step = {
   key: "as_found",
   kind: "readings",
@@ -17,15 +33,9 @@ const STEP: Step = {
     taken: 0,
     output_unit: "mA",
     unit: "kPa",
-    believable: "3.6 to 22 mA",
     read_live: [{ name: "applied", unit: "kPa", channel: "" }, { name: "indicated", unit: "mA", channel: "" }],
     chromatogram: null, hookup: null,
-    next: { slot: 0, ahead: 10, number: 1, direction: "up", direction_word: "up", cycle: 1, percent: "0 %", nominal: "0.00", ideal: "4.000", how: "Come up to it.", ready_at: "", channel: "",
-      quantities: [
-        { name: "applied", label: "Really applied", unit: "kPa", source_channel: "", expected: "0.00", hint: "", required: true, is_live_only: false, counts_up: false, believable: "-20 to 20 kPa" },
-        { name: "indicated", label: "Reading", unit: "mA", source_channel: "", expected: "4.000", hint: "", required: true, is_live_only: false, counts_up: false, believable: "3.6 to 22 mA" },
-      ],
-    },
+    next: { ...point(0), ahead: 10, coming: Array.from({ length: 9 }, (_, n) => point(n + 1)), ready_at: "" },
   },
   judge: null,
   adjust: null,

@@ -14,7 +14,7 @@ import { PassPlot } from "./PassPlot";
 import { Proofs } from "./Proofs";
 import { ReadingTable } from "./ReadingTable";
 import { StrikeDialog } from "./RunDialogs";
-import { useNotStored } from "./useEntries";
+import { pointAfter, useNotStored } from "./useEntries";
 import { ResultTable } from "./ResultTable";
 import { GasEvidence } from "../gas/GasEvidence";
 
@@ -189,7 +189,8 @@ export function Evidence({ run }: { run: Run }) {
   const mayWork = useMay("work on a run");
   const sets = view.evidence;
   const current = view.step?.kind === "readings" ? view.step.key : view.step?.kind === "judge" ? sets.at(-1)?.key : null;
-  const next = view.step?.readings?.next;
+  const asked = view.step?.readings?.next;
+  const next = asked && pointAfter(asked, notStored);
   const last = sets.at(-1);
   const adjust = view.step?.adjust;
   const signature = last?.signatures[0];

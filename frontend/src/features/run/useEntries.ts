@@ -1,6 +1,6 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useLayoutEffect, useRef, useState } from "react";
-import { ApiFailure, type Run } from "../../api/client";
+import { ApiFailure, type Run, type Step } from "../../api/client";
 import { useDraft } from "../../ui/useDraft";
 import { newId, useAppend, type Carried, type NewEvent } from "./useRun";
 
@@ -8,9 +8,12 @@ import { newId, useAppend, type Carried, type NewEvent } from "./useRun";
 const AT_ONCE = 40;
 
 type Values = Record<string, string>;
+type Next = NonNullable<NonNullable<Step["readings"]>["next"]>;
+export type Point = Next["coming"][number];
+
 /**
  * A reading as it was entered: for which slot, and under which id it is stored once, however often it is sent. shown: what stood on the page for that very
- * point, such as what is applied; of a point that was not shown yet the server knows it.
+ * point, such as what is applied.
  */
 export interface Entry {
   id: string;
@@ -68,6 +71,11 @@ interface Through {
   typed: Values;
   set: (name: string, value: string) => void;
   clear: () => void;
+}
+
+/** The point that is asked for once so many are stored; the last one that is known where they are more. */
+export function pointAfter(next: Next, waiting: number): Point {
+  return next.coming[Math.min(waiting, next.coming.length) - 1] ?? next;
 }
 
 /** How many readings of a run were entered and are not stored yet. */
@@ -181,13 +189,14 @@ export function useEntries({ run, step, next, isTyping, restore, onStored }: Giv
     waiting,
     refused,
     reset: append.reset,
-    enter: (values: Values, shown: Values, confirmed = false) => {
+    /** shown: what stands on the page beside the field, and for which point; of any other the server knows it. */
+    enter: (values: Values, shown: { slot: number; values: Values }, confirmed = false) => {
       if (append.isError && !stopped) append.reset(); // what was refused is in the field again, and is entered anew
       const upcoming = told.current.seq > run.view.seq ? told.current.slot : next;
       const slot = held.current.length ? (held.current.at(-1)?.slot ?? next) + 1 : upcoming;
       const again = last.current;
       const isSame = again !== null && again.slot === slot && again.confirmed === confirmed && JSON.stringify(again.values) === JSON.stringify(values);
-      keep([...held.current, isSame ? again : { id: newId(), slot, values, shown: slot === next ? shown : {}, confirmed }]); // the same in everything, or another
+      keep([...held.current, isSame ? again : { id: newId(), slot, values, shown: slot === shown.slot ? shown.values : {}, confirmed }]); // the same in everything, or another
     },
     /** The refused one as it is now meant, and on with those behind it. */
     settle: (changed: Values, confirmed = false) => {

@@ -21,34 +21,32 @@ import { ChromatogramEntry, Wait } from "../Chromatograms";
 import { useChromatogram } from "../useChromatogram";
 import { EndTimer } from "../EndTimer";
 import { StepFrame, type StepProps } from "../StepFrame";
-import { useEntries, useTypedThrough } from "../useEntries";
+import { pointAfter, useEntries, useTypedThrough, type Point } from "../useEntries";
 import { Waiting } from "../Waiting";
 
-type Next = NonNullable<NonNullable<Step["readings"]>["next"]>;
-
-function Asked({ next, total, unit, counted }: { next: Next; total: number; unit: string; counted: string }) {
-  const Way = next.direction === "up" ? ArrowUp : ArrowDown;
-  const applied = next.quantities.find((q) => q.name === "applied");
-  const indicated = next.quantities.find((q) => q.name === "indicated");
+function Asked({ at, total, unit, counted }: { at: Point; total: number; unit: string; counted: string }) {
+  const Way = at.direction === "up" ? ArrowUp : ArrowDown;
+  const applied = at.quantities.find((q) => q.name === "applied");
+  const indicated = at.quantities.find((q) => q.name === "indicated");
   return (
     <div className="grid grid-cols-[repeat(4,auto)] justify-start items-end gap-x-8 gap-y-1 border-y-2 border-slate py-2">
       <p>
-        <span className="block text-sm text-muted">{next.channel || "Point"}</span>
+        <span className="block text-sm text-muted">{at.channel || "Point"}</span>
         <span className="inline-flex items-center gap-1 text-3xl font-bold">
-          {next.number}
+          {at.number}
           <span className="text-lg font-normal text-muted">of {total}</span>
-          {next.direction_word && (
+          {at.direction_word && (
             <>
               <Way size={26} aria-hidden="true" />
-              <span className="text-lg font-normal">{next.direction_word}</span>
+              <span className="text-lg font-normal">{at.direction_word}</span>
             </>
           )}
         </span>
       </p>
-      <p className={next.nominal ? "" : "hidden"}>
-        <span className="block text-sm text-muted">Apply{next.percent && ` (${next.percent})`}</span>
+      <p className={at.nominal ? "" : "hidden"}>
+        <span className="block text-sm text-muted">Apply{at.percent && ` (${at.percent})`}</span>
         <span className="text-3xl font-bold">
-          {applied && applied.unit !== unit ? applied.expected : next.nominal} <span className="text-lg font-normal">{applied?.unit ?? unit}</span>
+          {applied && applied.unit !== unit ? applied.expected : at.nominal} <span className="text-lg font-normal">{applied?.unit ?? unit}</span>
         </span>
       </p>
       {counted && (
@@ -57,10 +55,10 @@ function Asked({ next, total, unit, counted }: { next: Next; total: number; unit
           <span className="text-3xl font-bold tabular-nums">{counted}</span>
         </p>
       )}
-      <p className={next.ideal ? "" : "hidden"}>
+      <p className={at.ideal ? "" : "hidden"}>
         <span className="block text-sm text-muted">Ideal</span>
         <span className="text-3xl font-bold text-water">
-          {next.ideal} <span className="text-lg font-normal">{indicated?.unit}</span>
+          {at.ideal} <span className="text-lg font-normal">{indicated?.unit}</span>
         </span>
       </p>
     </div>
@@ -158,15 +156,16 @@ export function ReadingsStep({ run, step }: StepProps) {
   }, [next?.slot, readsLive]);
   useShortcuts([{ keys: "Ctrl+L", says: "choose where readings come from", run: () => setChoosing((on) => !on), always: true }]);
   if (!r || !next) return null;
-  // Past what may be entered before it is shown, a number stays in its field until the point is.
+  // What is entered goes on before it is stored, and the page with it: the point that the next number is for. Past those that are known it stays in its field.
   const mustWait = entries.waiting.length > 0 && entries.waiting.length >= next.ahead;
+  const at = pointAfter(next, entries.waiting.length);
   const record = (changed: Record<string, string> = {}, confirmed = false) => {
     if (mustWait) return;
     capture.reset();
-    const applied = next.quantities.find((q) => q.name === "applied");
+    const applied = at.quantities.find((q) => q.name === "applied");
     const values: Record<string, string> = { ...typed, ...changed };
     if (paper !== null) values.read_at = paperTime(paper);
-    entries.enter(values, applied ? { applied: applied.expected } : {}, confirmed);
+    entries.enter(values, { slot: at.slot, values: applied ? { applied: applied.expected } : {} }, confirmed);
     clear();
     field.current?.focus({ preventScroll: readsLive }); // at once: later it would take the focus from whoever types on
   };
@@ -221,14 +220,14 @@ export function ReadingsStep({ run, step }: StepProps) {
             </Button>
           ) : (
             <Button kind="primary" type="submit" large disabled={capture.isPending || mustWait}>
-              Record reading {next.number + (mustWait ? 0 : entries.waiting.length)}
+              Record reading {at.number}
             </Button>
           )}
         </>
       }
     >
-      {!byCurve && <Asked next={next} total={r.total} unit={r.unit} counted={counter ? (live.frame?.rows[counter.name]?.text ?? "") : ""} />}
-      <p className="font-bold">{next.how}</p>
+      {!byCurve && <Asked at={at} total={r.total} unit={r.unit} counted={counter ? (live.frame?.rows[counter.name]?.text ?? "") : ""} />}
+      <p className="font-bold">{at.how}</p>
       {paper !== null && !isLive && (
         <div className="max-w-xs">
           <TextField label="Read at, as written on the paper" hint="Like 10:32, or 2026-11-24 10:32" value={paper} onChange={setPaper} />
@@ -245,7 +244,7 @@ export function ReadingsStep({ run, step }: StepProps) {
       {entry && <ChromatogramEntry entry={entry} state={curve} live={live.frame} traces={live.traces} />}
       {isLive && !entry && <LivePanel frame={live.frame} traces={live.traces} connected={live.connected} />}
       <div className={byCurve ? "hidden" : "grid max-w-2xl grid-cols-2 items-start gap-4"}>
-        {next.quantities.filter((q) => !q.is_live_only).sort((a, b) => Number(b.name === "indicated") - Number(a.name === "indicated")).map((q) => {
+        {at.quantities.filter((q) => !q.is_live_only).sort((a, b) => Number(b.name === "indicated") - Number(a.name === "indicated")).map((q) => {
           const fromLive = sources.some((s) => s.quantity === q.name);
           const isIt = q.name === "indicated";
           return (
@@ -259,7 +258,7 @@ export function ReadingsStep({ run, step }: StepProps) {
               onChange={(v) => set(q.name, v)}
               inputRef={isIt ? field : undefined}
               autoFocus={isIt && !readsLive}
-              hint={fromLive ? "" : q.hint || (isIt ? `Gives ${r.believable}.` : "")}
+              hint={fromLive ? "" : q.hint || (isIt ? `Gives ${q.believable}.` : "")}
             />
           );
         })}

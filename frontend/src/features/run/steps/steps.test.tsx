@@ -95,6 +95,25 @@ describe("a reading", () => {
     expect(all(server)).toEqual([[[0, "4.01"]], [[0, "4.01"], [1, "8.02"]]]);
   });
 
+  it("leads on to the point that the next number is for, before the one before it is stored", async () => {
+    const server = pretendServer({ [EVENTS]: { status: 503, body: {} } });
+    show(<ReadingsStep run={run} step={run.view.step} />);
+    const applied = () => screen.getByLabelText<HTMLInputElement>(/^Really applied/);
+    const asked = [["4.01", "100.00", "8.000", "2"], ["8.02", "200.00", "12.000", "3"]];
+    for (const [text, apply, ideal, number] of asked) {
+      type(text ?? "");
+      fireEvent.submit(field());
+      expect(applied().value).toBe(apply);
+      expect(screen.getByText(apply ?? "").textContent).toBe(`${apply} kPa`);
+      expect(screen.getByText(ideal ?? "").textContent).toBe(`${ideal} mA`);
+      screen.getByText(`Record reading ${number}`);
+    }
+    fireEvent.click(await screen.findByText("Send again"));
+    await waitFor(() => expect(server.asked.length).toBe(2));
+    const events = (server.asked[1]?.body as { events: { payload: Record<string, unknown> }[] }).events;
+    expect(events.map((e) => [e.payload.applied, e.payload.indicated])).toEqual([["0.00", "4.01"], ["100.00", "8.02"]]);
+  });
+
   it("is not entered past what the next points are known to ask for; its digits stay", async () => {
     const server = pretendServer({ [EVENTS]: { status: 503, body: {} } });
     const next = { ...run.view.step?.readings?.next, ahead: 2 };
