@@ -24,25 +24,31 @@ DATABASE = ROOT / "var" / "bench-live.sqlite3"
 WORLD = ROOT / "var" / "bench-live-world.json"
 WATCH_S, IDLE_S = 15.0, 10.0
 
-# In the page: from the server's stamp on a frame to the number being in the document, both clocks being this machine's.
+# In the page: from the server's stamp on a sample to its number being in the document, both clocks being this machine's. The page has a stream of its
+# own, which may be ahead of this one: samples and changes of the document are kept, and matched in the end. A number that stays is shown
+# by the first of its samples.
 WATCH = """(seconds) => new Promise((done) => {
-    const taken = [];
+    const changes = [], samples = [];
     const shown = document.querySelector('[data-live="indicated"]');
     const source = new EventSource(location.pathname.replace('/run/', '/api/v1/runs/') + '/live/');
-    let stamps = new Map();
     source.addEventListener('frame', (e) => {
         const row = JSON.parse(e.data).rows.indicated;
-        if (row && row.t) stamps.set(row.text, row.t);
+        if (row && row.t && samples.at(-1)?.t !== 1000 * row.t) samples.push({ t: 1000 * row.t, text: row.text });
     });
     const watcher = new MutationObserver(() => {
         const text = shown.textContent.trim().split(' ')[0];
-        if (stamps.has(text)) {
-            taken.push(Date.now() - 1000 * stamps.get(text));
-            stamps.delete(text);
-        }
+        if (changes.at(-1)?.text !== text) changes.push({ at: Date.now(), text });
     });
     watcher.observe(shown, { childList: true, subtree: true, characterData: true });
-    setTimeout(() => { watcher.disconnect(); source.close(); done(taken); }, 1000 * seconds);
+    setTimeout(() => {
+        watcher.disconnect();
+        source.close();
+        const taken = changes.map(({ at, text }) => {
+            const n = samples.findLastIndex((s, k) => k > 0 && s.t <= at && s.text === text && samples[k - 1].text !== text);
+            return n < 0 ? null : at - samples[n].t;
+        });
+        done(taken.filter((ms) => ms !== null));
+    }, 1000 * seconds);
 })"""
 
 
