@@ -103,7 +103,7 @@ def alarms_seen_in(setup: RunSetup, alarms: Sequence[Alarm], set_key: str, readi
     if not told or not readings:
         return ()
     went = [float(r.indicated) for r in readings]
-    peaks = [float(p) for r in readings if (p := (r.extra.get("captured") or {}).get("indicated", {}).get("peak")) is not None]
+    peaks = [float(p) for r in readings if (p := r.captured.get("indicated", {}).get("peak")) is not None]
     return tuple(
         AlarmSeen(
             a, float(text) if text else None, max([*went, *peaks]) if a.rising else min(went), room_of(setup, a.set_point),

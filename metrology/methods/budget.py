@@ -121,7 +121,7 @@ class Budget:
 
     def settling(self, spans: Mapping[str, float]) -> None:
         """Spread of each captured trace over its window, as the spread of its mean. spans: what 100 % is of each quantity."""
-        for name, told in (self.reading.extra.get("captured") or {}).items():
+        for name, told in self.reading.captured.items():
             if name in spans and told["n"] > 1:
                 # Neighbouring samples of a settled trace hang together; a tenth of them are taken as independent.
                 independent = max(1.0, told["n"] / 10)

@@ -81,6 +81,12 @@ class RawReading:
     entered: tuple[tuple[str, str], ...] | None = None
     kept: dict[str, tuple[tuple[Any, ...], Any]] = field(default_factory=dict, compare=False, repr=False)
 
+    @property
+    def captured(self) -> Mapping[str, Any]:
+        """The statistics of each quantity that was read live; empty of a typed reading."""
+        told: Mapping[str, Any] | None = self.extra.get("captured")
+        return told or {}
+
     def once(self, what: str, by: tuple[Any, ...], work: Callable[..., T]) -> T:
         """What is worked out of this reading by some things, kept until it is asked for by others: a set is judged anew with each reading."""
         held = self.kept.get(what)

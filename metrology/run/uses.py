@@ -23,7 +23,7 @@ def uses_of(state: RunState, method: Method) -> list[Use]:
         if AT_ONCE in slot.extra:
             continue
         item = str(slot.extra.get("bottle") or _item(state, r.standards.get(method.standards.role_at(state.setup, slot), "")))
-        use = method.uses(state.setup, str(slot.extra.get("exposure", "")), r.extra.get("captured"))
+        use = method.uses(state.setup, str(slot.extra.get("exposure", "")), r.captured)
         if item and use:
             found.append(replace(use, item=item))
     for a in state.adjustments:

@@ -291,7 +291,7 @@ class Exposed(PointByPoint):
 
     def suggest(self, setup: RunSetup, readings: Sequence[RawReading], step: Step) -> Mapping[str, str]:
         """At which reading each alarm came, where the exposure was captured with the detector's status beside it."""
-        captured = [(r.extra.get("captured") or {}).get("indicated", {}).get("alarms", {}) for r in readings]
+        captured = [r.captured.get("indicated", {}).get("alarms", {}) for r in readings]
         seen = {name: str(value) for told in captured for name, value in told.items()}
         return {f.name: seen[name] for f in step.fields if (name := f.name.rpartition(":")[2]) in seen}
 
@@ -302,7 +302,7 @@ class Exposed(PointByPoint):
 
 def u_of_ratio(reading: RawReading, ideal: float, digit: float) -> float:
     """Expanded uncertainty of read over applied, relative, k = 2, without the bottle's: repeatability, resolution, how quietly it stood."""
-    told = (reading.extra.get("captured") or {}).get("indicated", {})
+    told = reading.captured.get("indicated", {})
     parts = (REPEATS, 2 * digit / math.sqrt(12) / abs(ideal), 2 * float(told.get("sd") or 0.0) / abs(ideal)) if ideal else (REPEATS,)
     return math.hypot(*parts)
 
@@ -322,7 +322,7 @@ def inhibit_of(setup: RunSetup) -> float:
 
 def t90_of(reading: RawReading) -> float | None:
     """T90 of an exposure, captured or typed."""
-    told = (reading.extra.get("captured") or {}).get("indicated", {})
+    told = reading.captured.get("indicated", {})
     if told.get("t90_s") is not None:
         return float(told["t90_s"])
     text = reading.extra.get("t90_s")
@@ -331,7 +331,7 @@ def t90_of(reading: RawReading) -> float | None:
 
 def response_of(setup: RunSetup, j: Judged, reading: RawReading) -> str:
     """The class of an exposure: as captured, else by what was typed."""
-    told = (reading.extra.get("captured") or {}).get("indicated", {}).get("response")
+    told = reading.captured.get("indicated", {}).get("response")
     if told:
         return str(told)
     p = setup.policy
@@ -459,7 +459,7 @@ def exposed(setup: RunSetup, reading: RawReading, context: ResultContext) -> Map
         return None
     applied = float(reading.applied)
     signal = float(reading.extra["signal"]) if reading.extra.get("signal") else None
-    minutes = litres_of(setup, kind, reading.extra.get("captured")) / settings_of(setup).flow_l_min
+    minutes = litres_of(setup, kind, reading.captured) / settings_of(setup).flow_l_min
     ideal = reading.slot.ideal
     return {
         "name": "exposure",

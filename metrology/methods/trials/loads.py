@@ -202,7 +202,7 @@ class Loads(InItsUnit):
         back: float | None = None
         for r in readings:
             kind, error = r.slot.extra["kind"], float(r.indicated) - float(r.applied)
-            captured = (r.extra.get("captured") or {}).get("indicated")
+            captured = r.captured.get("indicated")
             moving += [float(captured["sd"])] if captured else []
             if kind == BACK:
                 back = error - next((x.error for x in rows if x.load == 0), 0.0)

@@ -163,7 +163,7 @@ class MixtureExposed(Exposed):
             if span and span.point.applied:
                 out.append((f"Response of {c.name}", f"{100 * span.point.indicated / span.point.applied:.1f} %"))
         for r in readings:
-            for told in ((r.extra.get("captured") or {}).get("indicated") or {}).get("interrupted", ()):
+            for told in (r.captured.get("indicated") or {}).get("interrupted", ()):
                 out.append((f"While {r.slot.channel} was read", str(told)))
         return tuple(dict.fromkeys(out))
 

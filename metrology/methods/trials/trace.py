@@ -100,7 +100,7 @@ class TraceExposed(Exposed):
 def _air_or_gain(unit: str, first: Judged, reading: RawReading, twice: Judged | None) -> tuple[Signature, ...]:
     excess = first.point.indicated - first.point.ideal
     evidence = [f"At the set flow it reads {first.point.indicated:g} {unit} of {first.point.ideal:.4g} {unit}: {excess:+.3g} {unit}."]
-    told = (reading.extra.get("captured") or {}).get("indicated") or {}
+    told = reading.captured.get("indicated") or {}
     fall = -float(told.get("slope") or 0.0) * float(told.get("window_s") or 0.0)
     if fall > FALLING * excess:
         evidence.append(f"It was still falling while it was read, by {fall:.2g} {unit} over the window: air is being flushed out.")

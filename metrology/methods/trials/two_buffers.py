@@ -235,7 +235,7 @@ def _response(reading: RawReading) -> float | None:
     typed = _number(reading, "response_s")
     if typed is not None:
         return typed
-    captured = reading.extra.get("captured") or {}
+    captured = reading.captured
     found = [captured[n].get("t95_s") for n in ("mv", "indicated") if n in captured]
     return next((float(t) for t in found if t is not None), None)
 
