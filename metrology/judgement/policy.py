@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass, fields, replace
+from dataclasses import dataclass, fields
 from typing import Any
 
 from metrology.faults import Fault, require_range
@@ -251,7 +251,7 @@ RANGES: tuple[tuple[str, float, float, str], ...] = (
 
 def resolve_policy(*layers: Mapping[str, Any]) -> Policy:
     """The policy that results when later layers (plant, method, instrument) override earlier ones, checked."""
-    policy = Policy()
+    chosen: dict[str, Any] = {}
     known = {f.name: f.type for f in fields(Policy)}
     for layer in layers:
         for name, value in layer.items():
@@ -264,8 +264,8 @@ def resolve_policy(*layers: Mapping[str, Any]) -> Policy:
                     value = int(value) if name in ("max_passes", "least_results") else float(value)
                 except (TypeError, ValueError):
                     raise Fault("not_a_number", f"Policy {name} is {value!r}; it must be a number.", field=name) from None
-            policy = replace(policy, **{name: value})
-    return check_policy(policy)
+            chosen[name] = value
+    return check_policy(Policy(**chosen))
 
 
 def check_policy(policy: Policy) -> Policy:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 from metrology.faults import Fault, require_finite, require_positive
@@ -58,6 +58,20 @@ class Uncertainty:
     k: float
     expanded: float
     bias: float = 0.0
+
+
+def in_mean(components: Sequence[Component], count: int) -> list[Component]:
+    """The components of the mean of `count` readings: what is another one in each of them averages out, what they share does not (GUM 4.2.3)."""
+    return [_scaled(c, 1 / count) if c.is_random else c for c in components]
+
+
+def in_difference(components: Sequence[Component], share: float) -> list[Component]:
+    """The components of what readings do not share, such as the difference of two of them: `share` times the variance of what is random, no more."""
+    return [_scaled(c, share) for c in components if c.is_random]
+
+
+def _scaled(component: Component, variance: float) -> Component:
+    return replace(component, sensitivity=component.sensitivity * math.sqrt(variance))
 
 
 def check_component(component: Component) -> Component:

@@ -7,6 +7,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from metrology.judgement.decision import FAIL
+from metrology.judgement.uncertainty import Component, combine, in_difference, in_mean
+from metrology.methods.budget import COVERAGE
 from metrology.methods.outcome import Judged, Outcome
 
 
@@ -25,23 +27,23 @@ class SetUncertainty:
 def set_uncertainty(judged: Sequence[Judged]) -> SetUncertainty:
     """U of each statistic; of none where a reading has none.
 
-    What all readings share counts whole and what is random counts as in a mean, by the readings behind each statistic. Those at the two ends of
-    the range count as if they shared nothing, which is on the safe side for the span.
+    What all readings share counts whole and what is random counts as in a mean, by the readings behind each statistic, with the degrees of freedom that
+    this leaves (GUM G.4.1). Those at the two ends of the range count as if they shared nothing, which is on the safe side for the span.
     """
     if not judged or any(j.uncertainty is None for j in judged):
         return SetUncertainty()
     low, high = (pick(judged, key=lambda j: j.point.fraction) for pick in (min, max))
     worst = max(judged, key=lambda j: abs(j.point.error_percent))
-    widest = max(judged, key=_expanded)
-    random, at_one = max(map(_random, judged)), _at(low, judged)
+    widest, at_one = max(judged, key=_expanded), _at(low, judged)
+    scatters = max(judged, key=lambda j: math.fsum(c.standard**2 for c in j.components if c.is_random))
     zero = _of_mean(low, at_one)
     return SetUncertainty(
         largest=_expanded(worst),
         zero=zero,
         span=math.hypot(zero, _of_mean(high, _at(high, judged))),
         mean=_of_mean(widest, len(judged)),
-        hysteresis=random * math.sqrt(2 / max(1, at_one // 2)),
-        linearity=random * math.sqrt(1.5 / at_one),  # the middle against half of each end
+        hysteresis=_of_difference(scatters, 2 / max(1, at_one // 2)),
+        linearity=_of_difference(scatters, 1.5 / at_one),  # the middle against half of each end
     )
 
 
@@ -65,15 +67,15 @@ def _expanded(j: Judged) -> float:
     return j.uncertainty.expanded if j.uncertainty else 0.0
 
 
-def _random(j: Judged) -> float:
-    """k times what is another one in each reading."""
-    return (j.uncertainty.k if j.uncertainty else 0.0) * math.sqrt(math.fsum(c.standard**2 for c in j.components if c.is_random))
-
-
 def _of_mean(j: Judged, count: int) -> float:
     """U of the mean of `count` readings like this one."""
-    u = j.uncertainty
-    if u is None:
-        return 0.0
-    shared = math.fsum(c.standard**2 for c in j.components if not c.is_random)
-    return math.hypot(u.k * math.sqrt(shared), _random(j) / math.sqrt(count)) + u.bias
+    return _expanded_of(in_mean(j.components, count))
+
+
+def _of_difference(j: Judged, share: float) -> float:
+    """U of what is random alone in a reading like this one, with so much of its variance."""
+    return _expanded_of(in_difference(j.components, share))
+
+
+def _expanded_of(components: Sequence[Component]) -> float:
+    return combine(components, coverage=COVERAGE, digits=3).expanded if components else 0.0

@@ -214,8 +214,7 @@ def _reading_taken(s: RunState, e: Event) -> None:
     p: kept.ReadingTaken = e.payload
     made = Reading(e, p.get("standards", s.standing), s.setup.entered)
     s.readings.append(made)
-    before = s.counting.get(p["step"], {})  # a branch of this state may hold the same
-    s.counting[p["step"]] = {**before, p["slot"]: (*before.get(p["slot"], ()), made)}
+    s.counting.setdefault(p["step"], {}).setdefault(p["slot"], []).append(made)
 
 
 def _source_chosen(s: RunState, e: Event) -> None:
@@ -248,16 +247,13 @@ def _device_accepted(s: RunState, e: Event) -> None:
 
 
 def _count_no_more(s: RunState, struck: Reading) -> None:
-    at = dict(s.counting[struck.step])
-    slot, own = struck.slot, struck.event.id
-    left = at.pop(slot, ())
-    for i in range(len(left) - 1, -1, -1):
-        if left[i].event.id == own:
-            left = left[:i] + left[i + 1 :]
+    held = s.counting[struck.step].get(struck.slot, [])
+    for i in range(len(held) - 1, -1, -1):
+        if held[i].event.id == struck.event.id:
+            del held[i]
             break
-    if left:
-        at[slot] = left
-    s.counting[struck.step] = at
+    if not held:
+        s.counting[struck.step].pop(struck.slot, None)
 
 
 def _reading_struck(s: RunState, e: Event) -> None:

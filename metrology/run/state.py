@@ -45,7 +45,7 @@ class RunState:
     reopened: list[Reopened] = field(default_factory=list)
     read_from_it: dict[str, dict[str, str]] = field(default_factory=dict)  # by step: what the instrument told of its fields
     made: dict[str, ReferenceStandard] = field(default_factory=dict, compare=False)  # references by event, made once
-    counting: dict[str, dict[int, tuple[Reading, ...]]] = field(default_factory=dict)  # readings that are not struck, by set and slot
+    counting: dict[str, dict[int, list[Reading]]] = field(default_factory=dict)  # readings that are not struck, by set and slot
     raws: dict[str, RawReading] = field(default_factory=dict, compare=False)  # readings by their id, as they are judged
     told: dict[str, tuple[tuple[Any, ...], Any]] = field(
         default_factory=dict, compare=False
@@ -107,6 +107,7 @@ class RunState:
     def branch(self) -> RunState:
         """A state that can be carried on while this one stays as it is for those who are reading it."""
         own: dict[str, Any] = {f.name: copy(value) for f in fields(self) if isinstance(value := getattr(self, f.name), dict | list | set)}
+        own["counting"] = {step: {slot: list(held) for slot, held in slots.items()} for step, slots in self.counting.items()}
         return replace(self, **own)
 
     def active_readings(self, step: str) -> dict[int, Reading]:

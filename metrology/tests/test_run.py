@@ -386,6 +386,23 @@ class Chain(TestCase):
         self.assertNotEqual(base, link(event, run_id="s", previous=GENESIS))
 
 
+class Branch(TestCase):
+    def test_what_is_carried_on_leaves_the_state_that_others_read_as_it_was(self):
+        run = Play().prepare().read("as_found", ["4.0", "8.0", "12.0"])
+        before, taken = fold(run.events), run.events[-1]
+        seen = before.active_readings("as_found")
+        carried = before.branch()
+        struck = replace(taken, seq=taken.seq + 1, id="e-1", type="reading_struck", payload={"reading": taken.id, "reason": "too soon"})
+        again = replace(taken, seq=taken.seq + 2, id="e-2")
+        apply(carried, struck)
+        self.assertEqual(sorted(carried.active_readings("as_found")), [0, 1])
+        apply(carried, again)
+        apply(carried, replace(again, seq=again.seq + 1, id="e-3", payload={**again.payload, "slot": 3}))
+        self.assertEqual([r.id for r in carried.active_readings("as_found").values()], [seen[0].id, seen[1].id, "e-2", "e-3"])
+        self.assertEqual(before.active_readings("as_found"), seen)
+        self.assertEqual([r.struck_reason for r in before.readings], ["", "", ""])
+
+
 class Ahead(TestCase):
     """How many points may be entered before they are shown."""
 

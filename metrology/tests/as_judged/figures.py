@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from datetime import date, timedelta
 from typing import Any
@@ -115,6 +115,11 @@ def _budgets() -> Asked:
         (),
     )
     return turned([{"components": r, "coverage": c} for r in rows for c in (0.9545, 0.95, 0.99)])
+
+
+def _averaged(components: Sequence[uncertainty.Component], coverage: float) -> tuple[uncertainty.Uncertainty, ...]:
+    one, apart = uncertainty.in_mean(components, 3), uncertainty.in_difference(components, 1.5)
+    return tuple(uncertainty.combine(parts, coverage=coverage) for parts in (one, apart) if parts)
 
 
 def _ended() -> Asked:
@@ -291,6 +296,7 @@ JUDGED: Judged = {
     "layers": (lambda layers: policy.resolve_policy(*layers), _layers),
     "ratios": (reference.ratio_together, _ratios),
     "budget": (uncertainty.combine, _budgets),
+    "budget-of-mean": (_averaged, _budgets),
     "consequence": (consequence.open_doubt, _ended),
     "counts": (_bounded, _counts),
     "decision": (decision.decide, _decisions),
