@@ -20,8 +20,9 @@ LONGEST_S = 900.0
 
 @dataclass(frozen=True)
 class Told:
-    """Of approaches inside the horizon: shares with more than a tenth and a quarter of the tolerance left, never settled, covered by U, median lateness
-    past 1.5 times the earliest right moment, s; of slower ones the share with more than a tenth left.
+    """Of approaches inside the horizon: share with more than a tenth of the tolerance left, how many with more than a quarter, how many never settled, the
+    share covered by U, median lateness past 1.5 times the earliest right moment, s, and past the window that it was told from as well; of slower ones the
+    share with more than a tenth left.
     """
 
     over_tenth: float
@@ -29,6 +30,7 @@ class Told:
     never: int
     covered: float
     late_s: float
+    later_than_window_s: float
     slower_over_tenth: float
 
 
@@ -81,8 +83,18 @@ def _right(c: _Course) -> float:
     return last
 
 
-def _play(c: _Course, rng: random.Random) -> tuple[float, float, float] | None:
-    """When it was called settled, how much was left, and how far the value was off in its standard uncertainties."""
+@dataclass(frozen=True)
+class _Settled:
+    """When it was called so, how much was left, how far the value was off in its standard uncertainties, and from what window it was told, s."""
+
+    at: float
+    left: float
+    off: float
+    window_s: float
+
+
+def _play(c: _Course, rng: random.Random) -> _Settled | None:
+    """None where it never is."""
     seen, t = Approach(LIMIT, since=0.0, resolution=c.display), 0.0
     while t < LONGEST_S:
         if rng.random() > 0.03:  # else it dropped out
@@ -90,7 +102,7 @@ def _play(c: _Course, rng: random.Random) -> tuple[float, float, float] | None:
             seen.add(t, round(v / c.display) * c.display if c.display else v)
             found = seen.judge()
             if found and found.is_settled:
-                return t, abs(c.end - c.at(t)), abs(found.value - c.end) / found.u
+                return _Settled(t, abs(c.end - c.at(t)), abs(found.value - c.end) / found.u, found.window_s)
         t += c.every * rng.uniform(0.85, 1.15)
     return None
 
@@ -98,24 +110,28 @@ def _play(c: _Course, rng: random.Random) -> tuple[float, float, float] | None:
 def run_trials(count: int, seed: int) -> Told:
     """So many courses from a seed."""
     rng = random.Random(seed)
-    inside: list[tuple[float, float, float, float]] = []
+    inside: list[tuple[_Settled, float]] = []
     slower: list[float] = []
     never = 0
     for _ in range(count):
         course = _draw(rng)
         came = _play(course, rng)
         if course.slowest > HORIZON_S:
-            slower += [came[1]] if came else []
+            slower += [came.left] if came else []
         elif came is None:
             never += 1
         else:
-            inside.append((*came, _right(course)))
-    late = sorted(t - 1.5 * right for t, _, _, right in inside)
+            inside.append((came, came.at - 1.5 * _right(course)))
     return Told(
-        sum(left > 0.1 * TOLERANCE for _, left, _, _ in inside) / max(1, len(inside)),
-        sum(left > 0.25 * TOLERANCE for _, left, _, _ in inside),
+        sum(came.left > 0.1 * TOLERANCE for came, _ in inside) / max(1, len(inside)),
+        sum(came.left > 0.25 * TOLERANCE for came, _ in inside),
         never,
-        sum(off <= 2 for _, _, off, _ in inside) / max(1, len(inside)),
-        late[len(late) // 2] if late else 0.0,
+        sum(came.off <= 2 for came, _ in inside) / max(1, len(inside)),
+        _middle([late for _, late in inside]),
+        _middle([late - came.window_s for came, late in inside]),
         sum(left > 0.1 * TOLERANCE for left in slower) / max(1, len(slower)),
     )
+
+
+def _middle(values: list[float]) -> float:
+    return sorted(values)[len(values) // 2] if values else 0.0

@@ -2,13 +2,15 @@
 
 Over windows that reach back over a good part of the time since the stimulus, a line is laid through the samples. What may still come is at least its
 slope times the horizon, the slowest approach that is looked for; a slope that is sure reaches as far as its own decline says. A window that rings, turns
-round, or still holds the stimulus itself, tells nothing; a pulsation that goes on as it is does not keep a signal from having settled, and counts in the
-uncertainty. The method and what it can't see are in the methods document; its trials are `tools/settle_trials.py`.
+round, or still holds the stimulus itself, tells nothing; nor does a narrow one that the approach came to sooner than anything comes that does not swing.
+A pulsation that goes on as it is does not keep a signal from having settled, and counts in the uncertainty. The method and what it can't see are in the
+methods document; its trials are `tools/settle_trials.py`.
 """
 
 from __future__ import annotations
 
 import math
+from bisect import bisect_left, bisect_right
 from collections import deque
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -19,15 +21,25 @@ from metrology.faults import require_positive
 HORIZON_S = 30.0  # (P) the slowest approach that is looked for, where nothing else is said
 Z = 0.6  # standard errors of the slope that are added to it
 TURNS = 2.0  # standard errors between the slopes of both halves from which one that rises and one that falls are a turn, and no scatter
-SHARES = (0.35, 0.42, 0.5, 0.6, 0.7, 0.78, 0.85)  # of the time since the stimulus: the windows that are looked at, the shortest first
+SHARES = (0.35, 0.42, 0.5, 0.6, 0.7, 0.78, 0.85)  # of the time since it began: the windows that are looked at, the shortest first
 BINS = 24  # a window holds so many bins at least
 LEVELS = 14
 FEWEST = 6  # bins that a line is laid through
 FAR = 10.0  # so many horizons a slope that is sure is carried on at most
 SURE = 3.0  # standard errors from which a slope is sure
 IN_A_ROW = 2  # samples that must say so
+BEGUN = 0.05  # of a change: once so much of it was seen, it has begun, and the time counts from there
+WORTH = 25.0  # limits: a smaller change has no beginning that could be told from noise
+NARROW = 0.55  # of the time since it began: what narrower windows say counts only where the approach did not break off before them
+PARTS = (0.15, 0.2, 0.25, 0.3, 0.35, 0.4, 0.5)  # of the window: the equal times over which that is looked at
+BEGINS = (4.0, 3.5, 3.0, 2.5)  # of these, before the window: where they begin
+SLOWS = 2.0  # times that one change is of the next before it may break off; an even pace that stops comes to two at most
+BREAKS = 0.5  # the share by which changes over equal times shrink must not fall to less than this of itself
+APART = 1.5  # standard errors from which it has
 RINGING = 3.0  # a structure left in the residuals beyond the limit over this is no scatter
 RECENT, FEW_DIGITS = 40, 8  # a display is taken to step where its last samples are of so few values
+LARGEST_STEP = 20.0  # limits: what is farther apart is a jump of the signal and no step of its display
+Mean = tuple[float, int]  # of so many samples
 Row = tuple[float, float, int, float]  # time before now, mean, count, sum of squares within
 
 
@@ -81,6 +93,9 @@ class Approach:
         self._levels: list[list[_Bin]] = [[] for _ in range(LEVELS)]
         self._recent: deque[float] = deque(maxlen=RECENT)
         self._changes: list[float] = []
+        self._records: list[
+            tuple[float, float]
+        ] = []  # (how far it was from the first sample, when that was left behind), each farther than all before
         self._agreed = 0
         self.last: tuple[float, float] | None = None
         self.first: tuple[float, float] | None = None
@@ -93,6 +108,9 @@ class Approach:
         if self.last and v != self.last[1]:
             self._changes.append(t)
         self.first = self.first or (t, v)
+        far = abs(v - self.first[1])
+        if not self._records or far > self._records[-1][0]:
+            self._records.append((far, self.last[0] if self.last else t))
         self.last = (t, v)
         self._recent.append(v)
         width = self.shortest / BINS
@@ -109,19 +127,30 @@ class Approach:
         values = sorted(set(self._recent))
         if len(self._recent) < 10 or not 1 < len(values) <= FEW_DIGITS:
             return self.given
-        return max(self.given, min(b - a for a, b in pairwise(values)))
+        step = min(b - a for a, b in pairwise(values))
+        return max(self.given, step) if step <= LARGEST_STEP * self.limit else self.given
+
+    @property
+    def began(self) -> float:
+        """When what is seen began: when it left its first value, or the stimulus where it has hardly moved."""
+        if self.first is None or self.last is None or (far := abs(self.last[1] - self.first[1])) < WORTH * self.limit:
+            return self.since
+        return max(self.since, self._records[bisect_right(self._records, BEGUN * far, key=lambda r: r[0])][1])
 
     def judge(self) -> Coming | None:
         """How it stands after the last sample; None while there are too few samples to say anything."""
         if self.last is None:
             return None
-        elapsed, step = self.last[0] - self.since, self.resolution
+        elapsed, step = self.last[0] - self.began, self.resolution
         limit = max(self.limit, step / 2)
         found: Coming | None = None
-        for share in SHARES:
-            window = max(self.shortest, share * elapsed)
-            seen = self._over(window, step) if window <= elapsed * 1.02 else None
-            if seen and (found is None or seen.bound < found.bound):
+        broke_off = False
+        for window in dict.fromkeys(max(self.shortest, share * elapsed) for share in SHARES):
+            is_narrow = window < NARROW * elapsed
+            seen = self._over(window, step) if window <= elapsed * 1.02 and not (is_narrow and broke_off) else None
+            if seen and is_narrow and seen.bound < limit and self._breaks_off(window, seen.sd**2, step):
+                broke_off = True
+            elif seen and (found is None or seen.bound < found.bound):
                 found = seen
             if found and found.bound < limit:
                 break
@@ -167,6 +196,25 @@ class Approach:
         rest = line.slope * self.horizon / 2
         u = math.sqrt(scatter**2 + step**2 / 12 + (bound / 2) ** 2)
         return Coming(False, line.at(0.0) + rest, rest, bound, u, line.slope, -rows[0][0], line.n, math.sqrt(variance))
+
+    def _breaks_off(self, window: float, variance: float, step: float) -> bool:
+        """Whether it came to the window sooner than anything comes that does not swing: it may be on its way back, and a creep make up for it."""
+        assert self.last is not None
+        starts, began = self.last[0] - window, self.began
+        for length in (part * window for part in PARTS):
+            for begin in (starts - k * length for k in BEGINS):
+                if begin >= began and _falls_short(self._means(begin, length), variance, step):
+                    return True
+        return False
+
+    def _means(self, begin: float, length: float) -> list[Mean]:
+        """Means over five equal times one after the other, from a time on; fewer where there are none in one of them."""
+        level = max(0, min(LEVELS - 1, math.floor(math.log2(length * BINS / self.shortest / 6))))
+        bins, width = self._levels[level], self.shortest / BINS * 2.0**level
+        first, many = round((begin - self.since) / width), max(1, round(length / width))  # by whole bins, so that the times are equal
+        ends = [bisect_left(bins, first + n * many, key=lambda b: b.key) for n in range(6)]
+        parts = [bins[i:j] for i, j in pairwise(ends) if i < j]
+        return [(math.fsum(b.v for b in part) / (n := sum(b.n for b in part)), n) for part in parts]
 
     def _turned(self, since: float) -> Sequence[float]:
         """When the display showed another value, since a time."""
@@ -228,6 +276,23 @@ def _turns(rows: Sequence[Row], variance: float) -> bool:
     if not early.stt or not late.stt or early.slope * late.slope >= 0:
         return False
     return abs(late.slope - early.slope) > TURNS * math.sqrt(variance * (1 / early.stt + 1 / late.stt))
+
+
+def _falls_short(means: Sequence[Mean], variance: float, step: float) -> bool:
+    """Whether the last of four changes over equal times is too small for an approach that does not swing.
+
+    Those of an exponential shrink by the same share each, and by less where a creep follows it; a pace that stops at once, as a pump does, is no swing
+    either. variance: of one sample; step: of the display.
+    """
+    if len(means) < 5:
+        return False
+    before, first, second, third = (b - a for (a, _), (b, _) in pairwise(means))
+    if first * second <= 0 or first * before <= 0 or abs(before) < SLOWS * abs(first):
+        return False
+    _, _, n2, n3, n4 = (n for _, n in means)
+    least, pulls = BREAKS * second * second / first, 2 * BREAKS * second / first
+    se = math.sqrt(step * step / 6 + variance * (1 / n4 + 1 / n3) + pulls * pulls * variance * (1 / n3 + 1 / n2))
+    return (least - third) * math.copysign(1.0, second) > APART * se
 
 
 def _noise(rows: Sequence[Row], n: int) -> float:

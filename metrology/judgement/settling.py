@@ -41,7 +41,8 @@ class SettleRule:
 
 @dataclass(frozen=True)
 class Settle:
-    """How a signal stands. slope in units a second, spread is two standard deviations; settle_s, t90_s and t95_s from the change.
+    """How a signal stands. slope in units a second, spread is two standard deviations; settle_s, t90_s and t95_s from the change, waited_s from where
+    the response began.
 
     bound: how much may still come, u: standard uncertainty of the mean with that; None where a window tells by itself.
     """
@@ -116,7 +117,7 @@ class Response:
         rule, since = self.rule, self.since
         if self.first is None or self.last is None:
             return Settle(NO_DATA, math.nan, math.nan, math.nan, rule.window_s, 0, None, math.nan, None, 0.0)
-        waited = self.last[0] - since
+        waited = self.last[0] - (self._approach.began if self._approach else since)
         found = _by_window(self._window, rule)
         if self._approach:
             found = _by_approach(found, self._approach.coming)
@@ -232,17 +233,20 @@ def _coming_words(s: Settle, rule: SettleRule, unit: str) -> str:
             return f"Not settled after {s.waited_s:.0f} s: it swings or jumps. Look for a leak, a loose contact or a moving process."
         if s.n < 5 or s.waited_s < rule.window_s:
             return f"The window of {rule.window_s:g} s is filling."
-        return f"{_pace(s, places, unit)}; where it will end can't be told yet."
+        return f"{'It hardly moves' if _hardly_moves(s, rule) else _pace(s, places, unit)}; where it will end can't be told yet."
     may = f"up to {s.bound:.{places}f} {unit} may still come, limit {limit} {unit}"
     if s.status == SETTLED:
         return f"It stands: {may}."
     if s.status == UNSTABLE:
         return f"Not settled after {s.waited_s:.0f} s: {may}. Look for a leak, a loose contact or a moving process."
-    pace = abs(s.slope) * 60
-    if pace * s.window_s / 60 < rule.limit / 2:  # it hardly moves: what is missing is certainty
+    if _hardly_moves(s, rule):  # what is missing is certainty
         return f"It hardly moves; {may}. It is looked at a little longer."
     more = rule.horizon_s * math.log(s.bound / rule.limit) if s.bound > rule.limit else 0.0
     return f"{_pace(s, places, unit)}; {max(1.0, more):.0f} s more if it goes on as the slowest looked for, limit {limit} {unit}."
+
+
+def _hardly_moves(s: Settle, rule: SettleRule) -> bool:
+    return abs(s.slope) * s.window_s < rule.limit / 2
 
 
 def _pace(s: Settle, places: int, unit: str) -> str:
