@@ -27,7 +27,7 @@ LEVELS = 14
 FEWEST = 6  # bins that a line is laid through
 FAR = 10.0  # so many horizons a slope that is sure is carried on at most
 SURE = 3.0  # standard errors from which a slope is sure
-IN_A_ROW = 2  # samples that must say so
+IN_A_ROW, APART_S = 2, 0.5  # samples that must say so, the last so many s after the first at least
 BEGUN = 0.05  # of a change: once so much of it was seen, it has begun, and the time counts from there
 WORTH = 25.0  # limits: a smaller change has no beginning that could be told from noise
 NARROW = 0.55  # of the time since it began: what narrower windows say counts only where the approach did not break off before them
@@ -35,6 +35,9 @@ PARTS = (0.15, 0.2, 0.25, 0.3, 0.35, 0.4, 0.5)  # of the window: the equal times
 BEGINS = (4.0, 3.5, 3.0, 2.5)  # of these, before the window: where they begin
 SLOWS = 2.0  # times that one change is of the next before it may break off; an even pace that stops comes to two at most
 BREAKS = 0.5  # the share by which changes over equal times shrink must not fall to less than this of itself
+SWING = 10.0  # limits: a swing that goes so far beyond where it stands is seen
+DIES = 1.25  # times that one is of the next: less is a pulsation
+COURSE = 120  # bins in which all of it is looked at
 APART = 1.5  # standard errors from which it has
 RINGING = 3.0  # a structure left in the residuals beyond the limit over this is no scatter
 RECENT, FEW_DIGITS = 40, 8  # a display is taken to step where its last samples are of so few values
@@ -96,7 +99,7 @@ class Approach:
         self._records: list[
             tuple[float, float]
         ] = []  # (how far it was from the first sample, when that was left behind), each farther than all before
-        self._agreed = 0
+        self._agreed, self._since = 0, since
         self.last: tuple[float, float] | None = None
         self.first: tuple[float, float] | None = None
         self.coming: Coming | None = None
@@ -144,18 +147,20 @@ class Approach:
         elapsed, step = self.last[0] - self.began, self.resolution
         limit = max(self.limit, step / 2)
         found: Coming | None = None
-        broke_off = False
+        broke_off, stood = False, self.coming is not None and self.coming.is_settled
         for window in dict.fromkeys(max(self.shortest, share * elapsed) for share in SHARES):
             is_narrow = window < NARROW * elapsed
             seen = self._over(window, step) if window <= elapsed * 1.02 and not (is_narrow and broke_off) else None
-            if seen and is_narrow and seen.bound < limit and self._breaks_off(window, seen.sd**2, step):
+            if seen and is_narrow and seen.bound < limit and not stood and self._breaks_off(window, seen.sd**2, step):
                 broke_off = True
             elif seen and (found is None or seen.bound < found.bound):
                 found = seen
             if found and found.bound < limit:
                 break
         self._agreed = self._agreed + 1 if found and found.bound < limit else 0
-        if found and self._agreed >= IN_A_ROW:
+        if self._agreed <= 1:
+            self._since = self.last[0]
+        if found and self._agreed >= IN_A_ROW and self.last[0] - self._since >= APART_S - 1e-9:
             found = replace(found, is_settled=True)
         self.coming = found
         return found
@@ -201,11 +206,26 @@ class Approach:
         """Whether it came to the window sooner than anything comes that does not swing: it may be on its way back, and a creep make up for it."""
         assert self.last is not None
         starts, began = self.last[0] - window, self.began
+        if self.last[0] < self._rings_until(began):
+            return True
         for length in (part * window for part in PARTS):
             for begin in (starts - k * length for k in BEGINS):
                 if begin >= began and _falls_short(self._means(begin, length), variance, step):
                     return True
         return False
+
+    def _rings_until(self, began: float) -> float:
+        """When a swing that was seen is within the limit by its own decay; when it began where none was."""
+        assert self.first is not None and self.last is not None
+        level = max(0, min(LEVELS - 1, math.ceil(math.log2(max(1.0, (self.last[0] - began) * BINS / self.shortest / COURSE)))))
+        bins, width = self._levels[level], self.shortest / BINS * 2.0**level
+        course = [(b.t / b.n, b.v / b.n) for b in bins[bisect_left(bins, math.floor((began - self.since) / width), key=lambda b: b.key) :]]
+        swings = _swings(course, (began, self.first[1]), SWING * self.limit)
+        if len(swings) < 2:
+            return began
+        (then, before), (at, far) = swings[-2:]
+        shrinks = abs(before / far)
+        return at + (at - then) * math.log(abs(far) / self.limit) / math.log(shrinks) if shrinks > DIES else began
 
     def _means(self, begin: float, length: float) -> list[Mean]:
         """Means over five equal times one after the other, from a time on; fewer where there are none in one of them."""
@@ -276,6 +296,21 @@ def _turns(rows: Sequence[Row], variance: float) -> bool:
     if not early.stt or not late.stt or early.slope * late.slope >= 0:
         return False
     return abs(late.slope - early.slope) > TURNS * math.sqrt(variance * (1 / early.stt + 1 / late.stt))
+
+
+def _swings(course: Sequence[tuple[float, float]], start: tuple[float, float], least: float) -> list[tuple[float, float]]:
+    """Where it turned round beyond where it is now, to the one side and to the other, by more than `least`: when, and how far. Its start is the first."""
+    now = course[-1][1]
+    swings = [(start[0], start[1] - now)]
+    for (_, a), (t, b), (_, c) in zip(course, course[1:], course[2:], strict=False):
+        far = b - now
+        if (b - a) * (c - b) > 0 or (b - a) * far <= 0 or abs(far) <= least:
+            continue
+        if far * swings[-1][1] < 0:
+            swings.append((t, far))
+        elif abs(far) > abs(swings[-1][1]):
+            swings[-1] = (t, far)
+    return swings
 
 
 def _falls_short(means: Sequence[Mean], variance: float, step: float) -> bool:

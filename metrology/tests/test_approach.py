@@ -11,6 +11,7 @@ from metrology.judgement.approach import (
     APART,
     BEGUN,
     BREAKS,
+    DIES,
     LARGEST_STEP,
     SHARES,
     SLOWS,
@@ -19,6 +20,7 @@ from metrology.judgement.approach import (
     Approach,
     _falls_short,
     _line,
+    _swings,
     _turns,
 )
 from metrology.judgement.settling import SettleRule, judge_settling, settle_words
@@ -100,13 +102,13 @@ class Still(TestCase):
 
     def test_settled_just_below_the_limit_and_not_at_it(self):
         def told(limit):
-            """Whether it has settled, and the larger bound of the last two samples, which both must be below the limit."""
+            """Whether it has settled, and the largest bound of the last half second, all of which must be below the limit."""
             seen, bounds = Approach(limit, since=0.0), [math.inf]
             for n in range(101):
                 seen.add(n * 0.1, 50 + 0.05 * math.sin(2.4 * n))
                 found = seen.judge()
                 bounds.append(found.bound if found else math.inf)
-            return found.is_settled, max(bounds[-2:])
+            return found.is_settled, max(bounds[-6:])
 
         low, high = 0.001, 1.0
         while high - low > 1e-5:
@@ -134,6 +136,38 @@ class Still(TestCase):
         self.assertFalse(_falls_short(falling[:4], 0.0, 0.0), "there is too little of it")
         self.assertFalse(_falls_short([(-16.0, 4), (0.0, 4), (8.0, 4), (7.0, 4), (7.0, 4)], 0.0, 0.0), "it had turned before")
         self.assertFalse(_falls_short([(16.0, 4), (0.0, 4), (8.0, 4), (12.0, 4), (12.4, 4)], 0.0, 0.0), "it had turned before that")
+
+    def test_swings_are_turns_to_either_side_of_where_it_is_now(self):
+        course = [(0.0, 0.0), (1.0, 60.0), (2.0, 113.0), (3.0, 108.0), (4.0, 95.0), (5.0, 96.0), (6.0, 99.0), (7.0, 100.5), (8.0, 100.0)]
+        for least, found in ((0.0, 4), (0.499, 4), (0.5, 3), (4.99, 3), (5.0, 2), (12.99, 2), (13.0, 1)):
+            self.assertEqual(_swings(course, (0.0, 0.0), least), [(0.0, -100.0), (2.0, 13.0), (4.0, -5.0), (7.0, 0.5)][:found], least)
+        twice = [*course[:4], (3.5, 112.0), (3.6, 115.0), *course[3:]]
+        self.assertEqual(_swings(twice, (0.0, 0.0), 1.0)[1], (3.6, 15.0), "of two to one side the farther")
+
+    def test_a_ringing_that_was_seen_rings_on_until_its_own_decay_is_over(self):
+        """13 and 5 beyond the end, 2 s apart: within 0.1 after another 2 ln(50) / ln(2.6) s."""
+        seen = Approach(0.1, since=0.0)
+        for t, v in ((0.0, 0.0), (1.0, 60.0), (2.0, 113.0), (3.0, 108.0), (4.0, 95.0), (5.0, 98.0), (6.0, 100.0), (7.0, 100.0)):
+            seen.add(t, v)
+        self.assertAlmostEqual(seen._rings_until(0.0), 4.0 + 2.0 * math.log(50) / math.log(2.6))
+        for shrinks, until in ((DIES * 0.999, 0.0), (DIES * 1.001, 4.0 + 2.0 * math.log(50) / math.log(DIES * 1.001))):
+            swung = Approach(0.1, since=0.0)
+            for t, v in (
+                (0.0, 0.0),
+                (1.0, 60.0),
+                (2.0, 100 + 5 * shrinks),
+                (3.0, 100.0),
+                (4.0, 95.0),
+                (5.0, 98.0),
+                (6.0, 100.0),
+                (7.0, 100.0),
+            ):
+                swung.add(t, v)
+            self.assertAlmostEqual(swung._rings_until(0.0), until)
+
+    def test_two_samples_half_a_second_apart_must_say_so(self):
+        for step, at in ((0.1, 5.5), (0.25, 5.5), (0.5, 5.5), (1.0, 6.0)):
+            self.assertAlmostEqual(settle(lambda t: 50.0, step=step)[0], at, delta=0.11, msg=str(step))
 
     def test_an_even_pace_that_stops_is_no_swing(self):
         for seconds in (4, 10, 20):
