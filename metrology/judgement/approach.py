@@ -35,10 +35,10 @@ PARTS = (0.15, 0.2, 0.25, 0.3, 0.35, 0.4, 0.5)  # of the window: the equal times
 BEGINS = (4.0, 3.5, 3.0, 2.5)  # of these, before the window: where they begin
 SLOWS = 2.0  # times that one change is of the next before it may break off; an even pace that stops comes to two at most
 BREAKS = 0.5  # the share by which changes over equal times shrink must not fall to less than this of itself
+APART = 1.5  # standard errors from which it has
 SWING = 10.0  # limits: a swing that goes so far beyond where it stands is seen
 DIES = 1.25  # times that one is of the next: less is a pulsation
-COURSE = 120  # bins in which all of it is looked at
-APART = 1.5  # standard errors from which it has
+COURSE = 120  # bins at most in which all of it is looked at for swings
 RINGING = 3.0  # a structure left in the residuals beyond the limit over this is no scatter
 RECENT, FEW_DIGITS = 40, 8  # a display is taken to step where its last samples are of so few values
 LARGEST_STEP = 20.0  # limits: what is farther apart is a jump of the signal and no step of its display
@@ -96,9 +96,8 @@ class Approach:
         self._levels: list[list[_Bin]] = [[] for _ in range(LEVELS)]
         self._recent: deque[float] = deque(maxlen=RECENT)
         self._changes: list[float] = []
-        self._records: list[
-            tuple[float, float]
-        ] = []  # (how far it was from the first sample, when that was left behind), each farther than all before
+        # How far it was from the first sample, and when it left what was nearer: each farther than all before.
+        self._records: list[tuple[float, float]] = []
         self._agreed, self._since = 0, since
         self.last: tuple[float, float] | None = None
         self.first: tuple[float, float] | None = None
@@ -203,7 +202,9 @@ class Approach:
         return Coming(False, line.at(0.0) + rest, rest, bound, u, line.slope, -rows[0][0], line.n, math.sqrt(variance))
 
     def _breaks_off(self, window: float, variance: float, step: float) -> bool:
-        """Whether it came to the window sooner than anything comes that does not swing: it may be on its way back, and a creep make up for it."""
+        """Whether it came to the window sooner than anything comes that does not swing, or still rings by the decay of what was seen: it may be on its way
+        back, and a creep make up for it.
+        """
         assert self.last is not None
         starts, began = self.last[0] - window, self.began
         if self.last[0] < self._rings_until(began):
