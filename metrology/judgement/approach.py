@@ -1,6 +1,6 @@
 """How much of a response is still to come, and how sure that is: judged sample by sample from everything since the stimulus.
 
-Over windows that reach back over a good part of the time since the stimulus, a line is laid through the samples. What may still come is at least its
+Over windows that reach back over a good part of the time since the response began, a line is laid through the samples. What may still come is at least its
 slope times the horizon, the slowest approach that is looked for; a slope that is sure reaches as far as its own decline says. A window that rings, turns
 round, or still holds the stimulus itself, tells nothing; nor does a narrow one that the approach came to sooner than anything comes that does not swing.
 A pulsation that goes on as it is does not keep a signal from having settled, and counts in the uncertainty. The method and what it can't see are in the
